@@ -1,0 +1,37 @@
+// SPDX-License-Identifier: MIT
+#include "line_search.h"
+#include "routine.h"
+
+static void step(cmo_robot *robot, cmo_routine *routine) {
+    cmo_line_state *state = (cmo_line_state *)routine;
+    if (cmo_line_ended(robot, state)) {
+        return;
+    }
+    cmo_line_look(robot, state);
+    if (robot->stage == CMO_STAGE_BRAKE) {
+        if (cmo_line_stands(robot, state)) {
+            cmo_line_finish(robot, state);
+        }
+        return;
+    }
+    bool met = cmo_line_met(state, true);
+    if (met && state->parameters.ending == CMO_END_HALTED) {
+        cmo_line_halt(robot, state);
+        return;
+    }
+    cmo_line_approach(robot, state);
+    if (met) {
+        cmo_line_finish(robot, state);
+    }
+}
+
+cmo_outcome cmo_drive_until_line_start(cmo_robot *robot, cmo_line_state *state,
+                                       const cmo_line_parameters *parameters) {
+    return cmo_line_begin(robot, state, parameters, step, CMO_KIND_DRIVE_UNTIL_LINE, false);
+}
+
+cmo_outcome cmo_drive_until_line(cmo_robot *robot, const cmo_line_parameters *parameters) {
+    cmo_line_state state;
+    cmo_outcome outcome = cmo_drive_until_line_start(robot, &state, parameters);
+    return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
+}

@@ -1,0 +1,169 @@
+// SPDX-License-Identifier: MIT
+#include <cammino/light.h>
+
+#include <math.h>
+
+#define LEAST_HYSTERESIS 0.05F
+#define MOST_HYSTERESIS  0.25F
+
+float cmo_reflectance(const cmo_levels *levels, uint16_t counts) {
+    float contrast = (float)levels->light - (float)levels->dark;
+    if (contrast == 0.0F) {
+        return 0.0F;
+    }
+    return ((float)counts - (float)levels->dark) / contrast;
+}
+
+float cmo_hysteresis(const cmo_levels *levels) {
+    float contrast = fabsf((float)levels->light - (float)levels->dark);
+    if (contrast == 0.0F) {
+        return 1.0F;
+    }
+    float noise = levels->noise > 0 ? (float)levels->noise / contrast : 0.01F;
+    return fmaxf(LEAST_HYSTERESIS, 4.0F * noise);
+}
+
+bool cmo_levels_usable(const cmo_levels *levels) {
+    // A contrast of less than 16 counts is mostly quantisation.
+    float contrast = fabsf((float)levels->light - (float)levels->dark);
+    return levels->dark != CMO_LEVEL_UNKNOWN && levels->light != CMO_LEVEL_UNKNOWN &&
+           contrast >= 16.0F && cmo_hysteresis(levels) <= MOST_HYSTERESIS;
+}
+
+float cmo_threshold(const cmo_levels *levels, cmo_tone tone) {
+    if (tone != CMO_TONE_VOID) {
+        return 0.5F;
+    }
+    if (levels->void_counts == CMO_LEVEL_UNKNOWN) {
+        return NAN;
+    }
+    return 0.5F * cmo_reflectance(levels, levels->void_counts);
+}
+
+static bool is_inside(const cmo_edge *edge, float reflectance, float margin) {
+    // The tone watched for lies on the target's side of the threshold.
+    return edge->target < edge->threshold ? reflectance < edge->threshold - margin
+                                          : reflectance > edge->threshold + margin;
+}
+
+void cmo_edge_start(cmo_edge *edge, const cmo_levels *levels, cmo_tone tone, float spot_mm) {
+    edge->threshold = cmo_threshold(levels, tone);
+    edge->hysteresis = cmo_hysteresis(levels);
+    edge->target = tone == CMO_TONE_LIGHT ? 1.0F : 0.0F;
+    edge->behind = 1.0F - edge->target;
+    if (tone == CMO_TONE_VOID) {
+        edge->target = 2.0F * edge->threshold;
+        edge->behind = 1.0F;
+        // The band must not reach the dark level, where the floor's dark paint lies.
+        edge->hysteresis = fminf(edge->hysteresis, 0.5F * fabsf(edge->threshold));
+    }
+    edge->spot_mm = spot_mm;
+    edge->looks = 0;
+    edge->inside = false;
+}
+
+// Inverse of the covered share of a disc: u in spot radii for q from 0 to 1, by a table over
+// 2 q - 1. Largest error 0.006 radii below |u| = 0.97.
+static float disc_inverse(float q) {
+    static const float table[17] = {0.0F,    0.0491F, 0.0983F, 0.1478F, 0.1976F, 0.2480F,
+                                    0.2990F, 0.3510F, 0.4040F, 0.4584F, 0.5146F, 0.5731F,
+                                    0.6347F, 0.7007F, 0.7734F, 0.8585F, 1.0F};
+    float p = 2.0F * q - 1.0F;
+    float sign = p < 0.0F ? -1.0F : 1.0F;
+    float at = fminf(p * sign, 1.0F) * 16.0F;
+    uint8_t i = (uint8_t)at;
+    if (i >= 16) {
+        return sign;
+    }
+    return sign * (table[i] + (at - (float)i) * (table[i + 1] - table[i]));
+}
+
+// Where the edge lies by one look alone: adds it to the weighted mean.
+static void add_look(const cmo_edge *edge, const cmo_light_point *point, float from, float to,
+                     float *sum, float *weights) {
+    float q = (point->reflectance - from) / (to - from);
+    float u = disc_inverse(q);
+    // The slope of the disc's curve is sqrt(1 - u^2); a look outside of the transition says only
+    // that the edge is at least a radius away, and counts little.
+    float weight = fmaxf(1.0F - u * u, 0.0F) + 0.01F;
+    *sum += weight * (point->way_mm - 0.5F * u * edge->spot_mm);
+    *weights += weight;
+}
+
+static void place_crossing(const cmo_edge *edge, const cmo_light_point *point, float from, float to,
+                           cmo_crossing *crossing) {
+    float way = point->way_mm - edge->near.way_mm;
+    float time_s = (float)(point->time_us - edge->near.time_us) * 1e-6F;
+    float share; // of the gap between the two looks
+    if (edge->spot_mm > 0.0F && fabsf(way) > 1e-3F) {
+        float sum = 0.0F;
+        float weights = 0.0F;
+        cmo_light_point a = edge->near;
+        cmo_light_point b = *point;
+        if (way < 0.0F) { // backing over the edge: the same curve, seen from the other side
+            a.way_mm = -a.way_mm;
+            b.way_mm = -b.way_mm;
+        }
+        add_look(edge, &a, from, to, &sum, &weights);
+        add_look(edge, &b, from, to, &sum, &weights);
+        float place = sum / weights;
+        share = (place - a.way_mm) / (b.way_mm - a.way_mm);
+        // The reading at the threshold need not be the middle of the two surfaces: the edge may
+        // lie a little outside of the two looks, but not further than a spot's radius.
+        float reach = 0.5F * edge->spot_mm / fabsf(way);
+        share = fmaxf(-reach, fminf(share, 1.0F + reach));
+    } else {
+        float middle = 0.5F * (from + to);
+        share = (middle - edge->near.reflectance) / (point->reflectance - edge->near.reflectance);
+        share = fmaxf(0.0F, fminf(share, 1.0F));
+    }
+    crossing->way_mm = edge->near.way_mm + share * way;
+    crossing->time_us = edge->near.time_us + (uint32_t)(int32_t)(share * time_s * 1e6F);
+    crossing->speed_mm_s = time_s > 0.0F ? way / time_s : 0.0F;
+}
+
+// The surface left behind counts once it has lasted for a spot's width: a slow crossing must not
+// be taken for a new surface.
+static void watch_surface(cmo_edge *edge, const cmo_light_point *point) {
+    float width = edge->spot_mm > 0.0F ? edge->spot_mm : 5.0F;
+    if (fabsf(point->reflectance - edge->anchor.reflectance) > edge->hysteresis) {
+        edge->anchor = *point;
+    } else if (fabsf(point->way_mm - edge->anchor.way_mm) >= width) {
+        edge->behind += 0.25F * (point->reflectance - edge->behind);
+    }
+}
+
+bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing) {
+    bool first = edge->looks == 0;
+    if (edge->looks < UINT8_MAX) {
+        edge->looks++;
+    }
+    if (first) {
+        edge->inside = is_inside(edge, point.reflectance, 0.0F);
+        edge->near = edge->anchor = point;
+        edge->behind = point.reflectance;
+        return false;
+    }
+    bool done = false;
+    bool past_middle = is_inside(edge, point.reflectance, 0.0F) != edge->inside;
+    bool past_band = edge->inside ? !is_inside(edge, point.reflectance, -edge->hysteresis)
+                                  : is_inside(edge, point.reflectance, edge->hysteresis);
+    if (past_band) {
+        // The surface ahead is not known yet: its tone's level stands in for it. A reading beyond
+        // that level is taken for the level itself.
+        float to = edge->inside ? 1.0F - edge->target : edge->target;
+        if (edge->threshold < 0.0F && edge->inside) {
+            to = 1.0F;
+        }
+        place_crossing(edge, &point, edge->behind, to, crossing);
+        crossing->entering = !edge->inside;
+        edge->inside = !edge->inside;
+        edge->behind = point.reflectance;
+        edge->near = edge->anchor = point;
+        done = true;
+    } else if (!past_middle) {
+        edge->near = point;
+        watch_surface(edge, &point);
+    }
+    return done;
+}

@@ -1,0 +1,126 @@
+// SPDX-License-Identifier: MIT
+#include "motion.h"
+
+#include <math.h>
+
+static float left_way(const cmo_motion *motion, const cmo_robot *robot) {
+    return robot->odometer.left_mm - motion->left_start_mm;
+}
+
+static float right_way(const cmo_motion *motion, const cmo_robot *robot) {
+    return robot->odometer.right_mm - motion->right_start_mm;
+}
+
+// Position gain, 1/s: three lags to take out an error, which for a wheel that follows its command
+// with one lag is damped at 0.87 of critical.
+static float position_gain(const cmo_robot_description *description) {
+    float lag_s = description->lag_ms * 1e-3F + (float)description->tick_us * 1e-6F;
+    return 1.0F / (3.0F * lag_s);
+}
+
+void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,
+                      float right_sign) {
+    motion->place_mm = 0.0F;
+    motion->target_mm = target_mm;
+    motion->left_sign = left_sign;
+    motion->right_sign = right_sign;
+    motion->left_start_mm = robot->odometer.left_mm;
+    motion->right_start_mm = robot->odometer.right_mm;
+    motion->furthest_mm = -INFINITY;
+    motion->arrived = false;
+    float speed =
+        0.5F * (left_sign * robot->left.speed_mm_s + right_sign * robot->right.speed_mm_s);
+    bool rolls = fabsf(speed) > robot->description->slowest_mm_s + 1.0F;
+    motion->speed_mm_s = rolls ? speed : 0.0F;
+}
+
+float cmo_motion_way(const cmo_motion *motion, const cmo_robot *robot) {
+    float wheels = fabsf(motion->left_sign) + fabsf(motion->right_sign);
+    return (motion->left_sign * left_way(motion, robot) +
+            motion->right_sign * right_way(motion, robot)) /
+           wheels;
+}
+
+// The next speed of the profile, within the limits and still able to stop at the target.
+static float next_speed(const cmo_motion *motion, float dt_s) {
+    float goal = motion->top_mm_s;
+    float remaining = motion->target_mm - motion->place_mm;
+    if (isfinite(remaining)) {
+        // After this step, (v + v') dt / 2 on, v'^2 / (2 b) must still be left.
+        float half = 0.5F * motion->braking_mm_s2 * dt_s;
+        float square = half * half + 2.0F * motion->braking_mm_s2 * remaining -
+                       2.0F * half * motion->speed_mm_s;
+        float stop = square > half * half ? sqrtf(square) - half : 0.0F;
+        goal = fminf(goal, stop);
+    }
+    float most = motion->speed_mm_s + motion->acceleration_mm_s2 * dt_s;
+    float least = motion->speed_mm_s - motion->braking_mm_s2 * dt_s;
+    return fmaxf(least, fminf(goal, most));
+}
+
+void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
+    const cmo_robot_description *description = robot->description;
+    float dt_s = (float)robot->dt_us * 1e-6F;
+    float before = motion->speed_mm_s;
+    if (!motion->arrived) {
+        motion->speed_mm_s = next_speed(motion, dt_s);
+        motion->place_mm += 0.5F * (before + motion->speed_mm_s) * dt_s;
+        if (motion->place_mm >= motion->target_mm - 0.01F) {
+            motion->place_mm = motion->target_mm;
+            motion->speed_mm_s = 0.0F;
+            motion->arrived = true;
+        }
+    }
+    float way = cmo_motion_way(motion, robot);
+    if (isfinite(motion->target_mm)) {
+        motion->furthest_mm = fmaxf(motion->furthest_mm, way - motion->target_mm);
+    }
+    // Motors that cannot keep up must not let the profile run away from them.
+    float behind = motion->place_mm - way;
+    float most_behind = 10.0F + 0.1F * motion->speed_mm_s;
+    if (behind > most_behind && !motion->arrived) {
+        motion->place_mm -= behind - most_behind;
+    }
+    // A command holds for a tick and reaches the motors a little later, so the profile runs ahead
+    // of the wheels by that much.
+    float lead_s = 0.6e-6F * (float)description->tick_us;
+    float now_mm = motion->place_mm - motion->speed_mm_s * lead_s;
+    float change = dt_s > 0.0F ? (motion->speed_mm_s - before) / dt_s : 0.0F;
+    change = fmaxf(-motion->braking_mm_s2, fminf(change, motion->acceleration_mm_s2));
+    float forward = motion->speed_mm_s + change * description->lag_ms * 1e-3F;
+    float gain = position_gain(description);
+    float left_error = motion->left_sign * now_mm - left_way(motion, robot);
+    float right_error = motion->right_sign * now_mm - right_way(motion, robot);
+    robot->left.command_mm_s = motion->left_sign * forward + gain * left_error;
+    robot->right.command_mm_s = motion->right_sign * forward + gain * right_error;
+    robot->driving = true;
+}
+
+// One wheel's small move: drives at no less than the slowest speed, and lets go when the roll-out
+// will carry it to its place.
+static bool settle_wheel(cmo_wheel *wheel, const cmo_robot_description *description, float error,
+                         float tolerance_mm) {
+    float left_over = error - wheel->speed_mm_s * description->lag_ms * 1e-3F;
+    if (fabsf(left_over) <= tolerance_mm) {
+        wheel->command_mm_s = 0.0F;
+    } else {
+        float speed = position_gain(description) * fabsf(left_over);
+        speed = fmaxf(speed, 1.3F * description->slowest_mm_s + 2.0F);
+        wheel->command_mm_s = left_over < 0.0F ? -speed : speed;
+    }
+    return fabsf(error) <= tolerance_mm;
+}
+
+bool cmo_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm) {
+    const cmo_robot_description *description = robot->description;
+    float left_error = motion->left_sign * motion->target_mm - left_way(motion, robot);
+    float right_error = motion->right_sign * motion->target_mm - right_way(motion, robot);
+    float beyond = cmo_motion_way(motion, robot) - motion->target_mm;
+    motion->furthest_mm = fmaxf(motion->furthest_mm, beyond);
+    bool left = settle_wheel(&robot->left, description, left_error, tolerance_mm);
+    bool right = settle_wheel(&robot->right, description, right_error, tolerance_mm);
+    robot->driving = true;
+    float slow = description->slowest_mm_s * 0.5F + 1.0F;
+    return left && right && fabsf(robot->left.speed_mm_s) < slow &&
+           fabsf(robot->right.speed_mm_s) < slow;
+}

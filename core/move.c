@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: MIT
+#include "move.h"
+
+#include "motion.h"
+#include "routine.h"
+
+#include <math.h>
+
+// What a trapezoid of this way takes at most, ms, doubled, and two seconds to settle.
+static uint32_t longest_ms(const cmo_travel_parameters *p) {
+    float way = fabsf(p->distance_mm);
+    float seconds =
+        way / p->speed_mm_s + p->speed_mm_s / fminf(p->acceleration_mm_s2, p->braking_mm_s2);
+    return (uint32_t)(2000.0F * seconds) + 2000U;
+}
+
+float cmo_least_tolerance_mm(const cmo_robot *robot) {
+    const cmo_robot_description *d = robot->description;
+    bool counted = robot->port->traits & CMO_TRAIT_ENCODERS;
+    return counted ? fmaxf(0.5F, 1.01F * fmaxf(d->left_step_mm, d->right_step_mm)) : 0.5F;
+}
+
+static void rest(cmo_robot *robot, cmo_travel_state *state) {
+    bool stands = robot->still_us >= cmo_standstill_us(robot);
+    cmo_raise_figure(robot, CMO_OVERSHOOT_MM,
+                     cmo_motion_way(&state->motion, robot) - state->motion.target_mm);
+    if (stands) {
+        cmo_end(robot, CMO_OUTCOME_DONE);
+    }
+}
+
+static void step(cmo_robot *robot, cmo_routine *routine) {
+    cmo_travel_state *state = (cmo_travel_state *)routine;
+    const cmo_travel_parameters *p = &state->parameters;
+    if (robot->elapsed_us / 1000 > p->longest_ms) {
+        cmo_end(robot, CMO_OUTCOME_TIME_OVER);
+        return;
+    }
+    cmo_motion *motion = &state->motion;
+    if (robot->stage == CMO_STAGE_IDLE) { // the first step: from here on
+        // Where it is to go on moving, the profile must not brake for its target.
+        float target = p->ending == CMO_END_MOVING ? INFINITY : fabsf(p->distance_mm);
+        cmo_motion_start(motion, robot, target, motion->left_sign, motion->right_sign);
+        cmo_enter(robot, CMO_STAGE_MOVE);
+    }
+    if (robot->stage == CMO_STAGE_BRAKE) {
+        rest(robot, state);
+        return;
+    }
+    if (robot->stage == CMO_STAGE_MOVE) {
+        cmo_motion_follow(motion, robot);
+        float beyond = cmo_motion_way(motion, robot) - fabsf(p->distance_mm);
+        if (p->ending == CMO_END_MOVING && beyond >= 0.0F) {
+            cmo_raise_figure(robot, CMO_OVERSHOOT_MM, beyond);
+            cmo_end(robot, CMO_OUTCOME_DONE);
+        } else if (motion->arrived) {
+            cmo_enter(robot, CMO_STAGE_SETTLE);
+            state->settle_us = 0;
+        }
+        return;
+    }
+    state->settle_us += robot->dt_us;
+    // Motors that cannot turn as little as asked must not be tried for ever.
+    bool settled = cmo_motion_settle(motion, robot, p->tolerance_mm);
+    if (settled || state->settle_us > 1500000) {
+        cmo_raise_figure(robot, CMO_OVERSHOOT_MM, motion->furthest_mm);
+        cmo_enter(robot, CMO_STAGE_BRAKE);
+        cmo_request_halt(robot, p->halt);
+        robot->still_us = 0;
+    }
+}
+
+cmo_outcome cmo_move_begin(cmo_robot *robot, cmo_travel_state *state, cmo_kind kind) {
+    cmo_travel_parameters *p = &state->parameters;
+    const cmo_robot_description *d = robot->description;
+    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
+    bool good =
+        cmo_take(robot, &p->speed_mm_s, 0.5F * d->top_speed_mm_s, slowest, d->top_speed_mm_s,
+                 "speed_mm_s") &&
+        cmo_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
+                 "acceleration_mm_s2") &&
+        cmo_take(robot, &p->braking_mm_s2, d->braking_mm_s2, 10.0F, 50000.0F, "braking_mm_s2");
+    if (!good) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    if (!cmo_take_halt(robot, &p->halt)) {
+        return CMO_OUTCOME_NOT_SUPPORTED;
+    }
+    p->longest_ms = p->longest_ms != 0 ? p->longest_ms : longest_ms(p);
+    cmo_motion *motion = &state->motion;
+    motion->acceleration_mm_s2 = p->acceleration_mm_s2;
+    motion->braking_mm_s2 = p->braking_mm_s2;
+    motion->top_mm_s = p->speed_mm_s;
+    cmo_begin(robot, &state->routine, step, kind);
+    return CMO_RUNNING;
+}

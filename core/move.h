@@ -1,0 +1,14 @@
+// SPDX-License-Identifier: MIT
+// A move by a known way of the wheels: what travel and rotate share.
+#ifndef CMO_MOVE_H
+#define CMO_MOVE_H
+
+#include <cammino/routines.h>
+
+// The finest tolerance that the encoders allow, 0.5 mm at best.
+float cmo_least_tolerance_mm(const cmo_robot *robot);
+
+// Begins the move: state holds the parameters and the signs of the wheels.
+cmo_outcome cmo_move_begin(cmo_robot *robot, cmo_travel_state *state, cmo_kind kind);
+
+#endif

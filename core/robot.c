@@ -1,0 +1,425 @@
+// SPDX-License-Identifier: MIT
+// The robot and its tick: sample, odometry and light, the routine's step, drive, trace.
+#include <cammino/robot.h>
+#include <cammino/trace.h>
+
+#include "description.h"
+#include "odometer.h"
+#include "routine.h"
+#include "trig.h"
+#include "wheel.h"
+
+#include <math.h>
+#include <string.h>
+
+// Ticks for which a clock may stand still before it is taken for broken.
+#define STUCK_TICKS 1000U
+
+static uint32_t budget(uint32_t given, uint32_t otherwise, uint32_t least) {
+    uint32_t chosen = given != 0 ? given : otherwise;
+    return given != 0 || chosen > least ? chosen : least;
+}
+
+static uint32_t lifetime_us(const cmo_robot_description *description) {
+    return budget(description->lifetime_us, 5 * description->tick_us, 50000);
+}
+
+static uint32_t light_age_limit_us(const cmo_robot_description *description, uint8_t sensor) {
+    uint32_t interval = description->light[sensor].interval_us;
+    interval = interval != 0 ? interval : description->tick_us;
+    return budget(description->light_age_us, 10 * interval, 80000);
+}
+
+cmo_outcome cmo_robot_start(cmo_robot *robot, const cmo_robot_description *description,
+                            const cmo_port *port) {
+    memset(robot, 0, sizeof *robot);
+    robot->limit = NAN;
+    robot->port = port;
+    robot->description = description;
+    robot->report.outcome = CMO_OUTCOME_DONE;
+    robot->report.sensor = -1;
+    robot->halt_done = true;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        robot->light[i].levels =
+            (cmo_levels){CMO_LEVEL_UNKNOWN, CMO_LEVEL_UNKNOWN, CMO_LEVEL_UNKNOWN, 0};
+    }
+    if (port == NULL || port->clock == NULL || port->sample == NULL || port->drive == NULL ||
+        port->halt == NULL) {
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "port", NAN);
+    }
+    if (!(port->traits & (CMO_TRAIT_COAST | CMO_TRAIT_BRAKE | CMO_TRAIT_HOLD))) {
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "halt", NAN);
+    }
+    if (description == NULL || !cmo_check_description(robot, description, port->traits)) {
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER,
+                          description == NULL ? "description" : robot->field, robot->limit);
+    }
+    return CMO_OUTCOME_DONE;
+}
+
+cmo_outcome cmo_robot_set_levels(cmo_robot *robot, uint8_t sensor, const cmo_levels *levels) {
+    if (sensor >= robot->description->lights) {
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "sensor", NAN);
+    }
+    if (!cmo_levels_usable(levels)) {
+        return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
+    }
+    robot->light[sensor].levels = *levels;
+    return CMO_OUTCOME_DONE;
+}
+
+void cmo_robot_set_pose(cmo_robot *robot, float x_mm, float y_mm, float heading_deg) {
+    robot->odometer.pose = (cmo_pose){x_mm, y_mm, cmo_radians(heading_deg)};
+}
+
+void cmo_robot_set_run_limit(cmo_robot *robot, uint32_t ms) {
+    robot->run_limit_ms = ms;
+}
+
+void cmo_robot_set_trace(cmo_robot *robot, cmo_trace_function function, void *context) {
+    robot->trace = function;
+    robot->trace_context = context;
+}
+
+float cmo_way_mm(const cmo_robot *robot) {
+    return 0.5F * (robot->odometer.left_mm + robot->odometer.right_mm);
+}
+
+float cmo_turn_rad(const cmo_robot *robot) {
+    return (robot->odometer.right_mm - robot->odometer.left_mm) / robot->description->track_mm;
+}
+
+float cmo_speed_mm_s(const cmo_robot *robot) {
+    return 0.5F * (robot->left.speed_mm_s + robot->right.speed_mm_s);
+}
+
+// ---------------------------------------------------------------------------------- the tick --
+
+static void keep_time(cmo_robot *robot) {
+    uint32_t now = robot->port->clock(robot->port->context);
+    robot->dt_us = robot->ticked ? now - robot->clock_us : 0;
+    robot->stuck = (uint16_t)(robot->ticked && robot->dt_us == 0 ? robot->stuck + 1U : 0U);
+    robot->clock_us = now;
+    robot->ticked = true;
+    robot->run_us += robot->dt_us;
+    robot->run_ms += robot->run_us / 1000;
+    robot->run_us %= 1000;
+    if (robot->begun) {
+        return; // the time before the routine is not the routine's
+    }
+    robot->elapsed_us += robot->dt_us;
+    if (robot->routine != NULL && robot->dt_us > robot->description->tick_us) {
+        cmo_raise_figure(robot, CMO_TICK_LATE_US,
+                         (float)(robot->dt_us - robot->description->tick_us));
+    }
+}
+
+static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_t time_us) {
+    const cmo_robot_description *description = robot->description;
+    const cmo_light_description *described = &description->light[sensor];
+    cmo_light *light = &robot->light[sensor];
+    light->out_of_range = described->counts_max > 0 &&
+                          (counts < described->counts_min || counts > described->counts_max);
+    if (light->out_of_range) {
+        return; // as good as no look: if none comes in time, the sensor is silent
+    }
+    light->age_us = 0;
+    light->counts = counts;
+    light->reflectance = cmo_reflectance(&light->levels, counts);
+    uint32_t look_us = time_us - described->delay_us;
+    cmo_moment moment = cmo_odometer_at(&robot->odometer, look_us);
+    float way_mm = cmo_sensor_way(description, sensor, moment.left_mm, moment.right_mm);
+    if (light->watching && light->edge.looks > 0) {
+        uint32_t interval_us = look_us - light->look_us;
+        light->interval_sum_us += interval_us;
+        light->intervals++;
+        if (interval_us > light->interval_worst_us) {
+            light->interval_worst_us = interval_us;
+        }
+        light->gap_worst_mm = fmaxf(light->gap_worst_mm, fabsf(way_mm - light->way_mm));
+    }
+    light->look_us = look_us;
+    light->way_mm = way_mm;
+    light->seen = true;
+    cmo_light_point point = {light->look_us, light->way_mm, light->reflectance};
+    cmo_crossing crossing;
+    if (light->watching && cmo_edge_look(&light->edge, point, &crossing) && light->crossings < 2) {
+        light->crossing[light->crossings++] = crossing;
+    }
+}
+
+static void take_latch(cmo_robot *robot, uint8_t sensor, const cmo_latch *latch) {
+    cmo_light *light = &robot->light[sensor];
+    bool fresh = !light->latch_seen || latch->sequence != light->latch_sequence;
+    light->latch_seen = true;
+    light->latch_sequence = latch->sequence;
+    bool entering = latch->entering == (light->edge.target < light->edge.threshold);
+    if (!fresh || !light->watching || light->crossings >= 2 || entering == light->edge.inside) {
+        return;
+    }
+    cmo_moment moment = cmo_odometer_at(&robot->odometer, latch->time_us);
+    cmo_crossing *crossing = &light->crossing[light->crossings++];
+    crossing->time_us = latch->time_us;
+    crossing->way_mm = cmo_sensor_way(robot->description, sensor, moment.left_mm, moment.right_mm);
+    crossing->speed_mm_s = cmo_speed_mm_s(robot);
+    crossing->entering = entering;
+    light->edge.inside = entering;
+    light->look_us = latch->time_us;
+    light->way_mm = crossing->way_mm;
+    light->seen = true;
+    light->age_us = 0;
+}
+
+static void take_light(cmo_robot *robot, const cmo_sample *sample) {
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        cmo_light *light = &robot->light[i];
+        const cmo_light_input *input = &sample->light[i];
+        light->age_us = robot->begun ? 0 : light->age_us + robot->dt_us;
+        light->crossings = 0;
+        for (uint8_t n = 0; n < input->looks && n < CMO_LOOKS_MAX; n++) {
+            const cmo_look *look = &input->look[n];
+            if (light->seen && (int8_t)(look->sequence - light->sequence) <= 0) {
+                continue; // seen already
+            }
+            light->sequence = look->sequence;
+            uint32_t time =
+                robot->port->traits & CMO_TRAIT_LOOK_TIMES ? look->time_us : robot->clock_us;
+            take_look(robot, i, look->counts, time);
+        }
+        if (input->latched) {
+            take_latch(robot, i, &input->latch);
+        }
+    }
+}
+
+static void watch_standstill(cmo_robot *robot) {
+    float left = robot->odometer.left_mm - robot->still_left_mm;
+    float right = robot->odometer.right_mm - robot->still_right_mm;
+    bool counted = robot->port->traits & CMO_TRAIT_ENCODERS;
+    float step =
+        counted ? fmaxf(robot->description->left_step_mm, robot->description->right_step_mm) * 1.01F
+                : 0.05F;
+    if (fabsf(left) > step || fabsf(right) > step) {
+        robot->still_left_mm = robot->odometer.left_mm;
+        robot->still_right_mm = robot->odometer.right_mm;
+        robot->still_us = 0;
+    } else {
+        robot->still_us += robot->dt_us;
+    }
+    // Stalled: asked for well more than the slowest speed, and not one step comes of it.
+    float asked = fmaxf(fabsf(robot->left.command_mm_s), fabsf(robot->right.command_mm_s));
+    float slow = 2.0F * robot->description->slowest_mm_s + 10.0F;
+    bool stalled = counted && robot->halt == 0 && asked > slow && robot->still_us > robot->dt_us;
+    robot->stall_us = stalled ? robot->stall_us + robot->dt_us : 0;
+}
+
+// False: the counts jumped.
+static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
+    const cmo_robot_description *description = robot->description;
+    float dt_s = (float)robot->dt_us * 1e-6F;
+    if (robot->port->traits & CMO_TRAIT_ENCODERS) {
+        bool fresh = sample->have & CMO_HAVE_ENCODERS;
+        robot->encoder_age_us = fresh || robot->begun ? 0 : robot->encoder_age_us + robot->dt_us;
+        uint32_t span = robot->dt_us + robot->encoder_age_us;
+        if (fresh && !cmo_odometer_counts(&robot->odometer, description, sample,
+                                          span < 100000 ? 100000 : span)) {
+            return false;
+        }
+        float left = fresh ? robot->odometer.left_mm : NAN;
+        float right = fresh ? robot->odometer.right_mm : NAN;
+        cmo_wheel_observe(&robot->left, description, left, dt_s, robot->halt);
+        cmo_wheel_observe(&robot->right, description, right, dt_s, robot->halt);
+    } else {
+        cmo_wheel_observe(&robot->left, description, NAN, dt_s, robot->halt);
+        cmo_wheel_observe(&robot->right, description, NAN, dt_s, robot->halt);
+        cmo_odometer_estimate(&robot->odometer, description,
+                              robot->left.place_mm - robot->odometer.left_mm,
+                              robot->right.place_mm - robot->odometer.right_mm, robot->clock_us);
+    }
+    watch_standstill(robot);
+    robot->command_age_us += robot->dt_us;
+    if (robot->command_age_us > lifetime_us(description)) { // the port has halted by itself
+        robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
+    }
+    return true;
+}
+
+static cmo_outcome find_fault(const cmo_robot *robot, cmo_status status, bool wheels) {
+    const cmo_robot_description *description = robot->description;
+    if (status == CMO_FAILED || robot->stuck > STUCK_TICKS) {
+        return CMO_OUTCOME_PORT_FAILED;
+    }
+    if (robot->abort) {
+        return CMO_OUTCOME_ABORTED;
+    }
+    if (!wheels) {
+        return CMO_OUTCOME_ENCODER_JUMP;
+    }
+    if (!robot->begun && robot->dt_us > lifetime_us(description)) {
+        return CMO_OUTCOME_LATE;
+    }
+    uint32_t limit = budget(description->encoder_age_us, 8 * description->tick_us, 80000);
+    if (robot->encoder_age_us > limit) {
+        return CMO_OUTCOME_ENCODER_SILENT;
+    }
+    for (uint8_t i = 0; i < description->lights; i++) {
+        if (robot->light[i].watching &&
+            robot->light[i].age_us > light_age_limit_us(description, i)) {
+            return CMO_OUTCOME_SENSOR_SILENT;
+        }
+    }
+    if (robot->run_limit_ms != 0 && robot->run_ms >= robot->run_limit_ms) {
+        return CMO_OUTCOME_TIME_OVER;
+    }
+    // Long enough for a heavy robot to start off, short enough to spare the motors.
+    return robot->stall_us > 500000 ? CMO_OUTCOME_STALLED : CMO_RUNNING;
+}
+
+static cmo_status command_wheels(cmo_robot *robot) {
+    const cmo_robot_description *description = robot->description;
+    const cmo_port *port = robot->port;
+    float most = 1.25F * description->top_speed_mm_s;
+    robot->left.command_mm_s = fmaxf(-most, fminf(robot->left.command_mm_s, most));
+    robot->right.command_mm_s = fmaxf(-most, fminf(robot->right.command_mm_s, most));
+    float left = robot->left.command_mm_s;
+    float right = robot->right.command_mm_s;
+    if (!(port->traits & CMO_TRAIT_SPEED)) {
+        float dt_s = (float)robot->dt_us * 1e-6F;
+        bool measured = port->traits & CMO_TRAIT_ENCODERS;
+        left = cmo_wheel_duty(&robot->left, description, dt_s, measured);
+        right = cmo_wheel_duty(&robot->right, description, dt_s, measured);
+    }
+    robot->halt = 0;
+    robot->command_age_us = 0;
+    return port->drive(port->context, left, right, lifetime_us(description));
+}
+
+static void carry_out_halt(cmo_robot *robot) {
+    robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
+    robot->left.integral = robot->right.integral = 0.0F;
+    if (!robot->halt_done) {
+        robot->halt_done = robot->port->halt(robot->port->context, (cmo_halt)robot->halt) == CMO_OK;
+    }
+    robot->report.motors_may_run = !robot->halt_done;
+}
+
+static void carry_out(cmo_robot *robot) {
+    if (robot->driving && command_wheels(robot) == CMO_FAILED) {
+        robot->driving = false;
+        cmo_end(robot, CMO_OUTCOME_PORT_FAILED);
+        if (robot->halt == 0) { // it ended in this very tick, still moving
+            cmo_request_halt(robot, CMO_HALT_DEFAULT);
+            robot->report.outcome = CMO_OUTCOME_PORT_FAILED;
+        }
+    }
+    if (robot->halt != 0) {
+        carry_out_halt(robot);
+    }
+}
+
+static void write_trace(const cmo_robot *robot) {
+    const cmo_report *report = &robot->report;
+    bool band = robot->band_low != robot->band_high;
+    cmo_trace_row row = {
+        .run_us = robot->run_ms * 1000U + robot->run_us,
+        .kind = report->kind,
+        .stage = robot->stage,
+        .halted = robot->halt,
+        .x_mm = robot->odometer.pose.x_mm,
+        .y_mm = robot->odometer.pose.y_mm,
+        .heading_deg = cmo_degrees(robot->odometer.pose.heading_rad),
+        .way_mm = cmo_way_mm(robot),
+        .left_mm_s = robot->left.speed_mm_s,
+        .right_mm_s = robot->right.speed_mm_s,
+        .left_command_mm_s = robot->left.command_mm_s,
+        .right_command_mm_s = robot->right.command_mm_s,
+        .band_low = band ? robot->band_low : NAN,
+        .band_high = band ? robot->band_high : NAN,
+        .crossing_mm = NAN,
+    };
+    if (report->sensor >= 0) {
+        row.crossing_mm =
+            report->crossing_mm + 0.5F * (robot->start_left_mm + robot->start_right_mm);
+    }
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        row.reflectance[i] = robot->light[i].seen ? robot->light[i].reflectance : NAN;
+    }
+    robot->trace(robot->trace_context, &row);
+}
+
+cmo_outcome cmo_tick(cmo_robot *robot) {
+    keep_time(robot);
+    cmo_sample sample;
+    memset(&sample, 0, sizeof sample);
+    cmo_status status = robot->port->sample(robot->port->context, &sample);
+    bool wheels = true;
+    if (status == CMO_FAILED) {
+        sample.have = 0;
+    }
+    wheels = take_wheels(robot, &sample);
+    if (status != CMO_FAILED) {
+        take_light(robot, &sample);
+    }
+    robot->driving = false;
+    if (robot->routine != NULL) {
+        cmo_outcome fault = find_fault(robot, status, wheels);
+        if (fault == CMO_RUNNING && sample.have & CMO_HAVE_BUTTONS && sample.stop) {
+            fault = CMO_OUTCOME_STOPPED;
+        }
+        if (fault != CMO_RUNNING) {
+            cmo_end(robot, fault);
+        } else if (robot->odometer.started) { // else wait for the first counts
+            if (robot->begun) {
+                robot->start_left_mm = robot->odometer.left_mm;
+                robot->start_right_mm = robot->odometer.right_mm;
+            }
+            cmo_raise_figure(robot, CMO_TOP_SPEED_MM_S, fabsf(cmo_speed_mm_s(robot)));
+            robot->routine->step(robot, robot->routine);
+        }
+        robot->begun = false;
+    }
+    carry_out(robot);
+    if (robot->trace != NULL) {
+        write_trace(robot);
+    }
+    return robot->routine != NULL ? CMO_RUNNING : (cmo_outcome)robot->report.outcome;
+}
+
+void cmo_wait(cmo_robot *robot) {
+    if (robot->port->wait != NULL) {
+        robot->port->wait(robot->port->context, robot->clock_us + robot->description->tick_us);
+    }
+}
+
+cmo_outcome cmo_run(cmo_robot *robot) {
+    if (robot->port->wait == NULL) {
+        cmo_end(robot, CMO_OUTCOME_ABORTED);
+        carry_out(robot);
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "wait", NAN);
+    }
+    cmo_outcome outcome = cmo_tick(robot);
+    // A halt that has not succeeded is worth some more tries before control goes back.
+    for (uint8_t tries = 0;
+         outcome == CMO_RUNNING || (robot->report.motors_may_run && tries < 50);) {
+        cmo_wait(robot);
+        outcome = cmo_tick(robot);
+        if (outcome != CMO_RUNNING) {
+            tries++;
+        }
+    }
+    return outcome;
+}
+
+void cmo_abort(cmo_robot *robot) {
+    robot->abort = true;
+}
+
+cmo_status cmo_halt_now(cmo_robot *robot, cmo_halt how) {
+    if (!cmo_take_halt(robot, &how)) {
+        return CMO_FAILED;
+    }
+    robot->halt = (uint8_t)how;
+    robot->halt_done = false;
+    carry_out_halt(robot);
+    return robot->halt_done ? CMO_OK : CMO_NOT_YET;
+}

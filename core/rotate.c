@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: MIT
+#include "move.h"
+#include "routine.h"
+#include "trig.h"
+
+#include <math.h>
+
+cmo_outcome cmo_rotate_start(cmo_robot *robot, cmo_rotate_state *state,
+                             const cmo_rotate_parameters *parameters) {
+    if (!cmo_may_begin(robot)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    if (parameters->angle_deg == 0.0F || !(fabsf(parameters->angle_deg) <= 3600.0F)) {
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "angle_deg", NAN);
+    }
+    float arc_mm_deg = robot->description->track_mm * (CMO_PI / 360.0F);
+    float tolerance_deg = parameters->tolerance_deg;
+    if (!cmo_take(robot, &tolerance_deg, cmo_least_tolerance_mm(robot) / arc_mm_deg, 0.05F, 20.0F,
+                  "tolerance_deg")) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    *state = (cmo_rotate_state){.parameters = {
+                                    .distance_mm = fabsf(parameters->angle_deg) * arc_mm_deg,
+                                    .speed_mm_s = parameters->speed_mm_s,
+                                    .acceleration_mm_s2 = parameters->acceleration_mm_s2,
+                                    .braking_mm_s2 = parameters->braking_mm_s2,
+                                    .tolerance_mm = tolerance_deg * arc_mm_deg,
+                                    .longest_ms = parameters->longest_ms,
+                                    .halt = parameters->halt,
+                                }};
+    if (parameters->speed_mm_s == 0.0F) {
+        state->parameters.speed_mm_s =
+            fmaxf(robot->description->top_speed_mm_s / 3.0F, robot->description->slowest_mm_s);
+    }
+    state->motion.right_sign = parameters->angle_deg < 0.0F ? -1.0F : 1.0F;
+    state->motion.left_sign = -state->motion.right_sign;
+    return cmo_move_begin(robot, state, CMO_KIND_ROTATE);
+}
+
+cmo_outcome cmo_rotate(cmo_robot *robot, const cmo_rotate_parameters *parameters) {
+    cmo_rotate_state state;
+    cmo_outcome outcome = cmo_rotate_start(robot, &state, parameters);
+    return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
+}

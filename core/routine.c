@@ -1,0 +1,159 @@
+// SPDX-License-Identifier: MIT
+#include "routine.h"
+
+#include "trig.h"
+
+#include <math.h>
+#include <string.h>
+
+cmo_outcome cmo_refuse(cmo_robot *robot, cmo_outcome why, const char *field, float limit) {
+    robot->field = field;
+    robot->limit = limit;
+    return why;
+}
+
+bool cmo_take(cmo_robot *robot, float *value, float otherwise, float low, float high,
+              const char *field) {
+    if (*value == 0.0F) {
+        *value = otherwise;
+    }
+    if (!(*value >= low && *value <= high)) { // also refuses NAN
+        robot->field = field;
+        robot->limit = *value > high ? high : low;
+        return false;
+    }
+    return true;
+}
+
+bool cmo_take_halt(cmo_robot *robot, cmo_halt *halt) {
+    static const uint16_t trait[4] = {0, CMO_TRAIT_COAST, CMO_TRAIT_BRAKE, CMO_TRAIT_HOLD};
+    uint16_t traits = robot->port->traits;
+    if (*halt == CMO_HALT_DEFAULT) {
+        *halt = traits & CMO_TRAIT_BRAKE  ? CMO_HALT_BRAKE
+                : traits & CMO_TRAIT_HOLD ? CMO_HALT_HOLD
+                                          : CMO_HALT_COAST;
+    }
+    if ((unsigned)*halt > CMO_HALT_HOLD || !(traits & trait[*halt])) {
+        robot->field = "halt";
+        robot->limit = NAN;
+        return false;
+    }
+    return true;
+}
+
+bool cmo_may_begin(cmo_robot *robot) {
+    if (robot->routine != NULL) {
+        robot->field = "routine";
+        robot->limit = NAN;
+        return false;
+    }
+    robot->field = NULL;
+    return true;
+}
+
+void cmo_notify(const cmo_robot *robot, cmo_event_kind kind, int value) {
+    if (robot->port->notify != NULL) {
+        cmo_event event = {.kind = kind, .value = (int16_t)value};
+        robot->port->notify(robot->port->context, &event);
+    }
+}
+
+void cmo_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_kind kind) {
+    memset(&robot->report, 0, sizeof robot->report);
+    robot->report.kind = (uint8_t)kind;
+    robot->report.sensor = -1;
+    robot->routine = routine;
+    routine->step = step;
+    robot->elapsed_us = 0;
+    robot->begun = true;
+    robot->abort = false;
+    robot->stall_us = 0;
+    robot->still_us = 0;
+    robot->halt = 0;
+    robot->band_low = robot->band_high = 0.0F;
+    robot->start_left_mm = robot->odometer.left_mm;
+    robot->start_right_mm = robot->odometer.right_mm;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        robot->light[i].watching = false;
+    }
+    cmo_notify(robot, CMO_EVENT_START, (int)kind);
+}
+
+void cmo_enter(cmo_robot *robot, cmo_stage stage) {
+    if (robot->stage != (uint8_t)stage) {
+        robot->stage = (uint8_t)stage;
+        cmo_notify(robot, CMO_EVENT_STAGE, (int)stage);
+    }
+}
+
+void cmo_request_halt(cmo_robot *robot, cmo_halt how) {
+    if (!cmo_take_halt(robot, &how)) {
+        how = CMO_HALT_COAST;
+    }
+    if (robot->halt != (uint8_t)how) {
+        robot->halt = (uint8_t)how;
+        robot->halt_done = false;
+    }
+    robot->driving = false;
+}
+
+void cmo_end(cmo_robot *robot, cmo_outcome outcome) {
+    if (robot->routine == NULL) {
+        return;
+    }
+    float left = robot->odometer.left_mm - robot->start_left_mm;
+    float right = robot->odometer.right_mm - robot->start_right_mm;
+    cmo_set_figure(robot, CMO_ELAPSED_MS, (float)robot->elapsed_us * 1e-3F);
+    cmo_set_figure(robot, CMO_TRAVELLED_MM, 0.5F * (left + right));
+    cmo_set_figure(robot, CMO_TURNED_DEG,
+                   cmo_degrees((right - left) / robot->description->track_mm));
+    cmo_raise_figure(robot, CMO_TICK_LATE_US, 0.0F);
+    robot->report.outcome = (uint8_t)outcome;
+    robot->routine = NULL;
+    if (outcome != CMO_OUTCOME_DONE) {
+        if (robot->halt == 0) {
+            cmo_request_halt(robot, CMO_HALT_DEFAULT);
+        }
+        robot->driving = false;
+    }
+    cmo_enter(robot, CMO_STAGE_IDLE);
+    cmo_notify(robot, CMO_EVENT_END, (int)outcome);
+}
+
+void cmo_set_figure(cmo_robot *robot, cmo_figure figure, float value) {
+    // What is measured with the clock or the light sensors alone needs no encoders.
+    const uint32_t sure = CMO_FIGURE_BIT(CMO_ELAPSED_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) |
+                          CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_WORST_MS) |
+                          CMO_FIGURE_BIT(CMO_TICK_LATE_US) | CMO_FIGURE_BIT(CMO_REACTION_MS) |
+                          CMO_FIGURE_BIT(CMO_PASSED_OVER);
+    uint32_t bit = CMO_FIGURE_BIT(figure);
+    robot->report.figure[figure] = value;
+    robot->report.present |= bit;
+    if (!(robot->port->traits & CMO_TRAIT_ENCODERS) && !(sure & bit)) {
+        robot->report.estimated |= bit;
+    }
+}
+
+void cmo_raise_figure(cmo_robot *robot, cmo_figure figure, float value) {
+    if (!(robot->report.present & CMO_FIGURE_BIT(figure)) || value > robot->report.figure[figure]) {
+        cmo_set_figure(robot, figure, value);
+    }
+}
+
+float cmo_figure_or(const cmo_report *report, cmo_figure figure, float otherwise) {
+    return report->present & CMO_FIGURE_BIT(figure) ? report->figure[figure] : otherwise;
+}
+
+uint32_t cmo_standstill_us(const cmo_robot *robot) {
+    const cmo_robot_description *description = robot->description;
+    uint32_t needed = 50000;
+    if (robot->port->traits & CMO_TRAIT_ENCODERS) {
+        // A coarse encoder must have had the time to count once more at the slowest speed.
+        float step = fmaxf(description->left_step_mm, description->right_step_mm);
+        float slow = fmaxf(description->slowest_mm_s, 10.0F);
+        needed = (uint32_t)fmaxf(50000.0F, 1.5e6F * step / slow);
+    } else if (robot->halt == CMO_HALT_COAST) {
+        needed = 500000;
+    }
+    return needed;
+}

@@ -1,0 +1,65 @@
+// SPDX-License-Identifier: MIT
+#include "wheel.h"
+
+#include <math.h>
+
+static float clamp(float value, float low, float high) {
+    return value < low ? low : value > high ? high : value;
+}
+
+void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *description, float way_mm,
+                       float dt_s, uint8_t halt) {
+    float lag_s = description->lag_ms * 1e-3F;
+    float command =
+        fabsf(wheel->command_mm_s) < description->slowest_mm_s ? 0.0F : wheel->command_mm_s;
+    if (halt == CMO_HALT_COAST) {
+        lag_s *= 6.0F; // the motors do not hold against it; friction alone ends the motion
+    }
+    // First order: exp(-dt / lag) to second order in the denominator, stable for any dt.
+    float ratio = dt_s / (lag_s + 1e-6F);
+    float share = lag_s > 0.0F ? 1.0F - 1.0F / (1.0F + ratio + 0.5F * ratio * ratio) : 1.0F;
+    float before = wheel->speed_mm_s;
+    wheel->speed_mm_s += share * (command - wheel->speed_mm_s);
+    wheel->place_mm += 0.5F * (before + wheel->speed_mm_s) * dt_s;
+    if (isnan(way_mm) || dt_s <= 0.0F) {
+        return;
+    }
+    float error = way_mm - wheel->place_mm;
+    // Gains of an alpha-beta filter; while the motors are halted the model says little, and the
+    // encoder is trusted more.
+    float alpha = halt ? 0.6F : 0.4F;
+    float beta = halt ? 0.3F : 0.08F;
+    if (fabsf(error) > 50.0F) { // pushed by hand, or started anew
+        wheel->place_mm = way_mm;
+        return;
+    }
+    wheel->place_mm += alpha * error;
+    wheel->speed_mm_s += beta * error / dt_s;
+}
+
+float cmo_wheel_duty(cmo_wheel *wheel, const cmo_robot_description *description, float dt_s,
+                     bool measured) {
+    float command = wheel->command_mm_s;
+    if (command == 0.0F) {
+        wheel->integral = 0.0F;
+        return 0.0F;
+    }
+    float full = description->full_duty_mm_s;
+    float sign = command < 0.0F ? -1.0F : 1.0F;
+    float forward =
+        sign * description->dead_duty + (1.0F - description->dead_duty) * command / full;
+    if (!measured) {
+        return clamp(forward, -1.0F, 1.0F);
+    }
+    float gain = description->speed_gain > 0.0F ? description->speed_gain : 1.0F / full;
+    float reset_s =
+        description->speed_reset_ms > 0.0F ? description->speed_reset_ms * 1e-3F : 0.15F;
+    float error = command - wheel->speed_mm_s;
+    float duty = forward + gain * error + wheel->integral;
+    // Anti-windup: no integration further into saturation.
+    bool saturated = (duty > 1.0F && error > 0.0F) || (duty < -1.0F && error < 0.0F);
+    if (!saturated) {
+        wheel->integral = clamp(wheel->integral + gain * error * dt_s / reset_s, -0.5F, 0.5F);
+    }
+    return clamp(duty, -1.0F, 1.0F);
+}

@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file cammino.h
+ * Everything. Start reading at port.h (to bring up a robot), then robot.h, then routines.h.
+ */
+#ifndef CAMMINO_H
+#define CAMMINO_H
+
+#include <cammino/light.h>
+#include <cammino/port.h>
+#include <cammino/report.h>
+#include <cammino/robot.h>
+#include <cammino/routines.h>
+#include <cammino/trace.h>
+
+#define CAMMINO_VERSION "0.1.0"
+
+#endif

@@ -1,0 +1,192 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file routines.h
+ * What the robot can do.
+ *
+ * Each routine comes as a struct of parameters, an object for its state, and two functions:
+ *  - cmo_NAME_start() begins it. The parameters are copied. Then call cmo_tick() in your own loop
+ *    until it no longer answers CMO_RUNNING. The state object must live as long.
+ *  - cmo_NAME() does the same and waits: start, tick, wait, tick... It returns the outcome.
+ *
+ * In all parameters zero means the default that stands beside the field. Parameters that make no
+ * sense are refused before anything moves: the call answers CMO_OUTCOME_BAD_PARAMETER (or
+ * _NOT_SUPPORTED, _LOW_CONTRAST, _TOO_FAST), and robot->field names the field.
+ * A second start while a routine runs is refused with field "routine".
+ *
+ * How it went is in robot->report.
+ */
+#ifndef CAMMINO_ROUTINES_H
+#define CAMMINO_ROUTINES_H
+
+#include <cammino/robot.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** How a routine leaves the motors when it is done. */
+typedef enum cmo_ending {
+    CMO_END_HALTED = 0, /**< at a standstill */
+    CMO_END_MOVING      /**< at its last speed, for as long as a drive command lives */
+} cmo_ending;
+
+/** Which sensors are watched. */
+typedef enum cmo_watch {
+    CMO_WATCH_EITHER = 0, /**< the first that sees a line */
+    CMO_WATCH_LEFT,
+    CMO_WATCH_RIGHT,
+    CMO_WATCH_BOTH /**< it ends when both have seen it */
+} cmo_watch;
+
+/** For least_width_mm: anything of the right tone is a line. */
+#define CMO_ANY_WIDTH (-1.0F)
+
+/** Follows a profile of way over time with both wheels. Part of the routines' state. */
+typedef struct cmo_motion {
+    float place_mm; /**< where the wheels should be by now, from the start of the motion */
+    float speed_mm_s;
+    float target_mm; /**< where it ends; INFINITY: open-ended */
+    float top_mm_s;  /**< the speed to go for */
+    float acceleration_mm_s2;
+    float braking_mm_s2;
+    float left_sign; /**< -1, 0 or 1: which way the left wheel turns; 0 keeps its place */
+    float right_sign;
+    float left_start_mm;
+    float right_start_mm;
+    float furthest_mm; /**< the most that it got beyond its target; negative: not yet there */
+    bool arrived;      /**< the profile has reached its target */
+} cmo_motion;
+
+/* ---------------------------------------------------------------------------------- travel -- */
+
+/** Drives straight on by a distance. */
+typedef struct cmo_travel_parameters {
+    float distance_mm;        /**< -20000..20000, not 0; negative is backward */
+    float speed_mm_s;         /**< slowest..top speed; default: half the top speed */
+    float acceleration_mm_s2; /**< default: the robot's */
+    float braking_mm_s2;      /**< default: the robot's */
+    float tolerance_mm;       /**< it settles until it is this near, 0.1..50; default: 0.5, or one
+                                   encoder step if that is more */
+    uint32_t longest_ms;      /**< default: twice what the profile takes, plus 2000 */
+    cmo_halt halt;            /**< default: the port's best */
+    cmo_ending ending;
+} cmo_travel_parameters;
+
+typedef struct cmo_travel_state {
+    cmo_routine routine;
+    cmo_travel_parameters parameters;
+    cmo_motion motion;
+    uint32_t settle_us;
+} cmo_travel_state;
+
+cmo_outcome cmo_travel_start(cmo_robot *robot, cmo_travel_state *state,
+                             const cmo_travel_parameters *parameters);
+cmo_outcome cmo_travel(cmo_robot *robot, const cmo_travel_parameters *parameters);
+
+/* ---------------------------------------------------------------------------------- rotate -- */
+
+/** Turns on the spot by an angle. */
+typedef struct cmo_rotate_parameters {
+    float angle_deg;          /**< -3600..3600, not 0; positive is to the left */
+    float speed_mm_s;         /**< of the wheels; default: a third of the top speed */
+    float acceleration_mm_s2; /**< of the wheels; default: the robot's */
+    float braking_mm_s2;      /**< of the wheels; default: the robot's */
+    float tolerance_deg;      /**< 0.05..20; default: what 0.5 mm, or one encoder step if that is
+                                   more, is at the wheels */
+    uint32_t longest_ms;      /**< default: twice what the profile takes, plus 2000 */
+    cmo_halt halt;            /**< default: the port's best */
+} cmo_rotate_parameters;
+
+typedef struct cmo_travel_state cmo_rotate_state;
+
+cmo_outcome cmo_rotate_start(cmo_robot *robot, cmo_rotate_state *state,
+                             const cmo_rotate_parameters *parameters);
+cmo_outcome cmo_rotate(cmo_robot *robot, const cmo_rotate_parameters *parameters);
+
+/* ------------------------------------------------------ drive until line and stop on line -- */
+
+/** How to look for a line. */
+typedef struct cmo_line_parameters {
+    cmo_tone tone;        /**< default: dark */
+    cmo_watch watch;      /**< which sensors; default: either */
+    float blind_mm;       /**< drive this far without looking, 0..20000; default: 0 */
+    float cruise_mm_s;    /**< speed while blind; default: half the top speed */
+    float creep_mm_s;     /**< speed while looking, reached when the blind distance ends; default:
+                               the cruise speed */
+    float least_width_mm; /**< what is narrower along the way is no line, 1..500; default: 10;
+                               CMO_ANY_WIDTH: no least width. A candidate is accepted once it has
+                               lasted for 0.8 of this. */
+    float longest_mm;     /**< give up after this way in all; default: blind distance + 2000 */
+    uint32_t longest_ms;  /**< default: twice what longest_mm takes, plus 2000 */
+    float acceleration_mm_s2; /**< default: the robot's */
+    float braking_mm_s2;      /**< default: the robot's */
+    cmo_halt halt;            /**< default: the port's best */
+    cmo_ending ending;        /**< of drive until line; stop on line always halts */
+} cmo_line_parameters;
+
+/** One sensor's candidate for a line. */
+typedef struct cmo_candidate {
+    cmo_crossing near; /**< the crossing into it */
+    float turn_rad;    /**< the robot's turn at that time */
+    bool open;         /**< the sensor is on a candidate, or has accepted it */
+    bool accepted;     /**< it has proved to be a line */
+} cmo_candidate;
+
+typedef struct cmo_line_state {
+    cmo_routine routine;
+    cmo_line_parameters parameters;
+    cmo_motion motion;
+    cmo_candidate candidate[CMO_LIGHTS_MAX];
+    uint8_t watched;   /**< bit n: sensor n */
+    bool stop;         /**< halts at the near edge, before the width is proved */
+    bool stood;        /**< there has been a standstill after the crossing */
+    float furthest_mm; /**< the furthest beyond the near edge since the crossing */
+    uint32_t stood_us; /**< time of first standstill, of elapsed_us */
+} cmo_line_state;
+
+/**
+ * Drives until a line, and ends on it: halted, or still moving.
+ *
+ * Outcomes: done; no_line after longest_mm; no_floor when a sensor with a known void level sees
+ * void; sensor_silent; time_over; and what can end any routine.
+ * Refused as too_fast: a speed at which the way between two looks is more than 0.8 of
+ * least_width_mm, so that such a line could be missed; robot->limit is the highest that would do.
+ */
+cmo_outcome cmo_drive_until_line_start(cmo_robot *robot, cmo_line_state *state,
+                                       const cmo_line_parameters *parameters);
+cmo_outcome cmo_drive_until_line(cmo_robot *robot, const cmo_line_parameters *parameters);
+
+/**
+ * Drives to a line and halts at the crossing. Where the robot stands before the line has shown its
+ * least width, it creeps on until it has; and goes on looking if it was no line.
+ */
+cmo_outcome cmo_stop_on_line_start(cmo_robot *robot, cmo_line_state *state,
+                                   const cmo_line_parameters *parameters);
+cmo_outcome cmo_stop_on_line(cmo_robot *robot, const cmo_line_parameters *parameters);
+
+/* ---------------------------------------------------------------------------------- action -- */
+
+/** The user's own routine: called once per tick; true means done. */
+typedef bool (*cmo_action_function)(cmo_robot *robot, void *context);
+
+/** Runs a user's function once per tick until it is done: a lift, a gripper, a wait. */
+typedef struct cmo_action_parameters {
+    cmo_action_function function; /**< must be given */
+    void *context;
+    uint32_t longest_ms; /**< 1..600000; default: 10000 */
+} cmo_action_parameters;
+
+typedef struct cmo_action_state {
+    cmo_routine routine;
+    cmo_action_parameters parameters;
+} cmo_action_state;
+
+cmo_outcome cmo_action_start(cmo_robot *robot, cmo_action_state *state,
+                             const cmo_action_parameters *parameters);
+cmo_outcome cmo_action(cmo_robot *robot, const cmo_action_parameters *parameters);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,183 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file simulator.h
+ * A port that simulates the hardware: wheels, motors, light sensors, a mat, and the truth.
+ *
+ * Deterministic: the same setup and seed give the same bytes on every machine. It uses no function
+ * of the C library whose last bit depends on the processor.
+ */
+#ifndef CAMMINO_SIMULATOR_H
+#define CAMMINO_SIMULATOR_H
+
+#include <cammino/port.h>
+#include <cammino/robot.h>
+#include <cammino_simulator/mat.h>
+
+G_BEGIN_DECLS
+
+/** What is true of a light sensor. `..._spread`: each robot (seed) draws evenly within +-. */
+typedef struct cmo_sim_eye {
+    double ahead_mm; /**< true place, from the middle of the axle */
+    double left_mm;
+    double spot_mm;   /**< diameter of the spot at a height of 8 mm */
+    double height_mm; /**< above the floor; light falls with its square, the spot grows with it */
+    double black_counts;  /**< reading over nothing (luminance 0) without ambient light, at 8 mm */
+    double white_counts;  /**< reading over luminance 1; lower than black: inverted polarity */
+    double counts_max;    /**< the converter clips at 0 and here */
+    double noise;         /**< standard deviation of a look, as a share of |white - black| */
+    double ambient_share; /**< share of the ambient light that gets into the reading: 1 for a plain
+                               sensor, about 0 for one that measures lit minus unlit */
+    double interval_ms;   /**< between two exposures */
+    double delay_ms;      /**< mid-exposure until the look is to be had */
+    double exposure_ms;   /**< length of an exposure */
+} cmo_sim_eye;
+
+/** A shadow, or a lamp's bright patch: a round change of the ambient light. */
+typedef struct cmo_sim_shadow {
+    double x_mm, y_mm, radius_mm;
+    double soft_mm; /**< width of its edge */
+    double depth;   /**< share of the ambient light taken away; negative adds */
+} cmo_sim_shadow;
+
+#define CMO_SIM_SHADOWS_MAX 8
+
+/** What is true of the robot. cmo_sim_plant_default() says where the numbers come from. */
+typedef struct cmo_sim_plant {
+    double mass_kg;
+    double inertia_kg_m2;    /**< about the vertical through the middle of the axle */
+    double grip_m_s2;        /**< most acceleration that the tyres pass on, both together */
+    double tyre_creep;       /**< slip, as a share of speed, just before a tyre lets go */
+    double drag_m_s2;        /**< deceleration by rolling resistance */
+    double caster_behind_mm; /**< pivot, behind the axle */
+    double caster_trail_mm;  /**< wheel's contact behind the pivot; 0: a ball, no kick */
+    double caster_scrub_n;   /**< side force while it swings round */
+    double track_mm;
+    double wheel_width_mm;
+    double left_wheel; /**< true size over stated size */
+    double right_wheel;
+    double motor_lag_ms;  /**< time constant of motor and mass at full battery */
+    double no_load_mm_s;  /**< speed at duty 1 without load, full battery */
+    double dead_mm_s;     /**< gear friction, as the speed whose duty just does not turn it */
+    double rotor_share;   /**< one rotor's inertia at the tyre, as a share of the mass */
+    double gear_play_mm;  /**< at the tyre, between encoder and wheel */
+    double left_strength; /**< motor's force over nominal */
+    double right_strength;
+    double battery;         /**< voltage over nominal, without load */
+    double battery_sag;     /**< share of it lost with both motors stalled */
+    double encoder_step_mm; /**< way per count by the stated wheel size */
+    unsigned encoder_bits;
+    double command_delay_ms;       /**< from the drive call until the motors obey */
+    double regulator_slowest_mm_s; /**< regulated drive: commands below are taken as 0 */
+    double regulator_step_mm_s;    /**< commands are rounded to this; 0: not */
+    double regulator_ramp_mm_s2;   /**< 0: none */
+    double regulator_reset_ms;     /**< integral time of the trim */
+    unsigned eyes;
+    cmo_sim_eye eye[CMO_LIGHTS_MAX];
+    double ambient; /**< ambient light, in luminance of the sensor's own lamp on white */
+    unsigned shadows;
+    cmo_sim_shadow shadow[CMO_SIM_SHADOWS_MAX];
+
+    /* Spreads: what differs from robot to robot. */
+    double wheel_spread;    /**< of each wheel's size */
+    double place_spread_mm; /**< of each sensor's place, both ways */
+    double delay_spread_ms; /**< of each sensor's delay */
+    double gain_spread;     /**< of each sensor's white - black */
+    double strength_spread; /**< of each motor's strength */
+} cmo_sim_plant;
+
+/** Faults on request. Shares are chances per event, 0..1; a time below 0 is never. */
+typedef struct cmo_sim_faults {
+    double light_silent_at_ms[CMO_LIGHTS_MAX]; /**< unplugged from then on */
+    double light_stuck_at_ms[CMO_LIGHTS_MAX];  /**< repeats its reading from then on */
+    bool lights_swapped;
+    bool motors_swapped;
+    bool left_reversed; /**< motor's polarity */
+    bool right_reversed;
+    double encoders_silent_at_ms;
+    double encoder_jump_at_ms;
+    double stalled_at_ms; /**< wheels blocked from then on */
+    double late_share;    /**< of waits that end late, by up to */
+    double late_ms;
+    double look_missing_share;
+    double look_doubled_share;
+    double not_yet_share; /**< of sample and drive calls that answer "not yet" */
+    double failed_at_ms;  /**< sample and drive answer "failed" from then on */
+    double halt_fails_ms; /**< halts answer "failed" this long after the first was asked for */
+    double slip_at_ms;    /**< from then on, for slip_ms, the grip is only slip_grip of itself */
+    double slip_ms;
+    double slip_grip;
+} cmo_sim_faults;
+
+typedef struct cmo_sim_setup {
+    uint16_t traits; /**< of the port: any of encoders, look times, speed, coast, brake, hold,
+                          battery */
+    cmo_sim_plant plant;
+    cmo_sim_faults faults;
+    const cmo_sim_mat *mat;         /**< must outlive the simulator; may serve many at once */
+    double x_mm, y_mm, heading_deg; /**< start pose */
+    uint64_t seed;
+    uint32_t clock_start_us; /**< what the port's clock says at the start */
+} cmo_sim_setup;
+
+/** What is true at a moment. */
+typedef struct cmo_sim_truth {
+    double time_ms;                 /**< since the start */
+    double x_mm, y_mm, heading_rad; /**< middle of the axle */
+    double speed_mm_s;
+    double turn_rad_s;
+    double way_mm; /**< of the middle of the axle; backward counts back */
+} cmo_sim_truth;
+
+/** A true crossing: the centre of a spot over the unblurred edge of a mark. */
+typedef struct cmo_sim_crossing {
+    cmo_sim_truth at;
+    double x_mm, y_mm; /**< of the spot */
+    unsigned sensor;
+    cmo_sim_mark mark;
+    bool entering;
+} cmo_sim_crossing;
+
+typedef struct cmo_sim cmo_sim;
+
+/** Fills in a plant that fits a robot description: true values equal the stated ones, with the
+ *  spreads and losses of small robots. The reasons for the numbers stand beside them in plant.c. */
+void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *description);
+
+/** No faults at all. */
+void cmo_sim_faults_none(cmo_sim_faults *faults);
+
+cmo_sim *cmo_sim_new(const cmo_sim_setup *setup);
+void cmo_sim_free(cmo_sim *sim);
+
+/** The port. It lives as long as the simulator. */
+const cmo_port *cmo_sim_port(cmo_sim *sim);
+
+/** Lets time go on without the robot's program: a program that hangs, a robot left to itself. */
+void cmo_sim_pass(cmo_sim *sim, double ms);
+
+cmo_sim_truth cmo_sim_truth_now(const cmo_sim *sim);
+
+/** True place of a sensor's spot at a moment. */
+void cmo_sim_spot(const cmo_sim *sim, const cmo_sim_truth *at, unsigned sensor, double *x_mm,
+                  double *y_mm);
+
+/** All true crossings so far, in order of time. The array is the simulator's and is valid until
+ *  time goes on. */
+const cmo_sim_crossing *cmo_sim_crossings(const cmo_sim *sim, size_t *count);
+
+/** Keeps one truth per millisecond from now on. */
+void cmo_sim_record(cmo_sim *sim);
+const cmo_sim_truth *cmo_sim_recorded(const cmo_sim *sim, size_t *count);
+
+/** Noiseless luminance under a sensor now. */
+double cmo_sim_luminance(const cmo_sim *sim, unsigned sensor);
+
+/** Whether the motors are halted, by a call or because a drive command was not renewed. */
+bool cmo_sim_halted(const cmo_sim *sim);
+
+/** How often a drive command ran out of its lifetime. */
+unsigned cmo_sim_expired(const cmo_sim *sim);
+
+G_END_DECLS
+
+#endif

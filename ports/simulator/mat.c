@@ -1,0 +1,211 @@
+// SPDX-License-Identifier: MIT
+// What the mat answers: light under a spot, marks at a point, the normal of an edge.
+#include "mat_internal.h"
+
+#include <math.h>
+
+GQuark cmo_sim_mat_error_quark(void) {
+    return g_quark_from_static_string("cmo-sim-mat-error-quark");
+}
+
+cmo_sim_mat *cmo_sim_mat_new(double width_mm, double height_mm, double px_per_mm) {
+    cmo_sim_mat *mat = g_new0(cmo_sim_mat, 1);
+    mat->columns = (int)ceil(width_mm * px_per_mm - 1e-6);
+    mat->rows = (int)ceil(height_mm * px_per_mm - 1e-6);
+    mat->px_per_mm = px_per_mm;
+    mat->width_mm = width_mm;
+    mat->height_mm = height_mm;
+    mat->sums = g_new0(uint32_t, (size_t)(mat->columns + 1) * (size_t)mat->rows);
+    mat->cover = g_new0(uint32_t, (size_t)mat->columns * (size_t)mat->rows);
+    return mat;
+}
+
+void cmo_sim_mat_free(cmo_sim_mat *mat) {
+    if (mat == NULL) {
+        return;
+    }
+    for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
+        g_free(mat->field[mark].nearest);
+        g_free(mat->field[mark].pieces);
+    }
+    g_free(mat->sums);
+    g_free(mat->cover);
+    g_free(mat);
+}
+
+cmo_sim_mat *cmo_sim_mat_from_function(double width_mm, double height_mm, double px_per_mm,
+                                       cmo_sim_mat_function function, void *data) {
+    cmo_sim_mat *mat = cmo_sim_mat_new(width_mm, height_mm, px_per_mm);
+    for (int row = 0; row < mat->rows; row++) {
+        for (int column = 0; column < mat->columns; column++) {
+            double light = 0.0;
+            unsigned covers[CMO_SIM_MARKS] = {0};
+            for (int i = 0; i < 16; i++) {
+                double x = (column + (i % 4 + 0.5) / 4.0) / px_per_mm;
+                double y = height_mm - (row + (i / 4 + 0.5) / 4.0) / px_per_mm;
+                unsigned marks = 0;
+                double here = function(data, x, y, &marks);
+                light += marks & 1U << CMO_SIM_VOID ? 0.0 : here;
+                for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
+                    covers[mark] += marks >> mark & 1U;
+                }
+            }
+            mat_put_light(mat, column, row, (uint32_t)(light / 16.0 * LIGHT_ONE + 0.5));
+            for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
+                mat_put_cover(mat, column, row, mark, covers[mark] * 255U / 16U);
+            }
+        }
+    }
+    mat->has[CMO_SIM_VOID] = true;
+    return mat;
+}
+
+double cmo_sim_mat_width_mm(const cmo_sim_mat *mat) {
+    return mat->width_mm;
+}
+
+double cmo_sim_mat_height_mm(const cmo_sim_mat *mat) {
+    return mat->height_mm;
+}
+
+bool cmo_sim_mat_has(const cmo_sim_mat *mat, cmo_sim_mark mark) {
+    return mat->has[mark];
+}
+
+// Running sum of a row up to a place between its pixels.
+static double sum_up_to(const uint32_t *sums, int columns, double at) {
+    if (at <= 0.0) {
+        return 0.0;
+    }
+    if (at >= columns) {
+        return sums[columns];
+    }
+    int column = (int)at;
+    double share = at - column;
+    return sums[column] + share * (sums[column + 1] - sums[column]);
+}
+
+double cmo_sim_mat_light(const cmo_sim_mat *mat, double x_mm, double y_mm, double spot_mm) {
+    double x = x_mm * mat->px_per_mm;
+    double y = (mat->height_mm - y_mm) * mat->px_per_mm;
+    double radius = fmax(0.5 * spot_mm * mat->px_per_mm, 0.5);
+    // The disc, cut into the map's rows: each row's chord is taken at its middle.
+    int first = (int)floor(y - radius);
+    int last = (int)floor(y + radius);
+    double light = 0.0;
+    double area = 0.0;
+    for (int row = first; row <= last; row++) {
+        double offset = row + 0.5 - y;
+        double square = radius * radius - offset * offset;
+        if (square <= 0.0) {
+            continue;
+        }
+        double half = sqrt(square);
+        area += 2.0 * half;
+        if (row >= 0 && row < mat->rows) {
+            const uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1);
+            light +=
+                sum_up_to(sums, mat->columns, x + half) - sum_up_to(sums, mat->columns, x - half);
+        }
+    }
+    return area > 0.0 ? light / (area * LIGHT_ONE) : 0.0;
+}
+
+static uint32_t cover_at(const cmo_sim_mat *mat, int column, int row) {
+    if (column < 0 || row < 0 || column >= mat->columns || row >= mat->rows) {
+        return 0xFFU << (8 * CMO_SIM_VOID);
+    }
+    return mat->cover[(size_t)row * (size_t)mat->columns + (size_t)column];
+}
+
+void cmo_sim_mat_cover(const cmo_sim_mat *mat, double x_mm, double y_mm,
+                       double cover[CMO_SIM_MARKS]) {
+    double x = x_mm * mat->px_per_mm - 0.5;
+    double y = (mat->height_mm - y_mm) * mat->px_per_mm - 0.5;
+    int column = (int)floor(x);
+    int row = (int)floor(y);
+    uint32_t a = cover_at(mat, column, row);
+    uint32_t b = cover_at(mat, column + 1, row);
+    uint32_t c = cover_at(mat, column, row + 1);
+    uint32_t d = cover_at(mat, column + 1, row + 1);
+    if (a == b && a == c && a == d) {
+        for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
+            cover[mark] = (a >> (8 * mark) & 0xFFU) / 255.0;
+        }
+        return;
+    }
+    double right = x - column;
+    double down = y - row;
+    for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
+        int shift = 8 * mark;
+        double top = (a >> shift & 0xFFU) * (1.0 - right) + (b >> shift & 0xFFU) * right;
+        double bottom = (c >> shift & 0xFFU) * (1.0 - right) + (d >> shift & 0xFFU) * right;
+        cover[mark] = (top * (1.0 - down) + bottom * down) / 255.0;
+    }
+}
+
+static double cover_of(const cmo_sim_mat *mat, cmo_sim_mark mark, double x_mm, double y_mm) {
+    double cover[CMO_SIM_MARKS];
+    cmo_sim_mat_cover(mat, x_mm, y_mm, cover);
+    return cover[mark];
+}
+
+// The place of the edge on a straight way from (x, y) - 6 mm n to + 6 mm n, mm along n.
+static bool edge_along(const cmo_sim_mat *mat, cmo_sim_mark mark, double x_mm, double y_mm,
+                       double normal_x, double normal_y, double *place_mm) {
+    double low = -6.0;
+    double high = 6.0;
+    bool low_in = cover_of(mat, mark, x_mm + low * normal_x, y_mm + low * normal_y) > 0.5;
+    bool high_in = cover_of(mat, mark, x_mm + high * normal_x, y_mm + high * normal_y) > 0.5;
+    if (low_in || !high_in) {
+        return false;
+    }
+    for (int i = 0; i < 20; i++) {
+        double middle = 0.5 * (low + high);
+        if (cover_of(mat, mark, x_mm + middle * normal_x, y_mm + middle * normal_y) > 0.5) {
+            high = middle;
+        } else {
+            low = middle;
+        }
+    }
+    *place_mm = 0.5 * (low + high);
+    return true;
+}
+
+bool cmo_sim_mat_normal(const cmo_sim_mat *mat, cmo_sim_mark mark, double x_mm, double y_mm,
+                        double *normal_x, double *normal_y) {
+    // Rough, from the cover on a ring around the point; then from two points of the edge.
+    double nx = 0.0;
+    double ny = 0.0;
+    static const double ring[8][2] = {
+        {1, 0},  {0.70710678, 0.70710678},   {0, 1},  {-0.70710678, 0.70710678},
+        {-1, 0}, {-0.70710678, -0.70710678}, {0, -1}, {0.70710678, -0.70710678}};
+    for (int i = 0; i < 8; i++) {
+        double cover = cover_of(mat, mark, x_mm + 2.0 * ring[i][0], y_mm + 2.0 * ring[i][1]);
+        nx += cover * ring[i][0];
+        ny += cover * ring[i][1];
+    }
+    double length = sqrt(nx * nx + ny * ny);
+    if (length < 0.5) {
+        return false;
+    }
+    nx /= length;
+    ny /= length;
+    for (int pass = 0; pass < 2; pass++) {
+        double here, there;
+        double side = 8.0;
+        bool found = edge_along(mat, mark, x_mm - side * ny, y_mm + side * nx, nx, ny, &here) &&
+                     edge_along(mat, mark, x_mm + side * ny, y_mm - side * nx, nx, ny, &there);
+        if (!found) {
+            break; // a corner or an end: the rough one must do
+        }
+        double tx = -2.0 * side * ny + (here - there) * nx;
+        double ty = 2.0 * side * nx + (here - there) * ny;
+        length = sqrt(tx * tx + ty * ty);
+        nx = ty / length;
+        ny = -tx / length;
+    }
+    *normal_x = nx;
+    *normal_y = ny;
+    return true;
+}

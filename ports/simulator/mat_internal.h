@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: MIT
+#ifndef CMO_SIM_MAT_INTERNAL_H
+#define CMO_SIM_MAT_INTERNAL_H
+
+#include <cammino_simulator/mat.h>
+#include <string.h>
+
+#define LIGHT_ONE 65535U // luminance 1 in the map
+
+// A short straight piece of a mark's edge.
+typedef struct edge_piece {
+    float x_mm, y_mm;
+    float tangent_x, tangent_y;
+} edge_piece;
+
+// Which piece of edge is nearest, at one pixel a millimetre, row 0 on top.
+typedef struct edge_field {
+    int columns, rows;
+    size_t count;
+    int *nearest; // NULL: not measured; -1: there is none
+    edge_piece *pieces;
+} edge_field;
+
+struct cmo_sim_mat {
+    int columns, rows; // pixels of the map, row 0 on top
+    double px_per_mm;
+    double width_mm, height_mm;
+    uint32_t *sums;  // per row columns + 1 running sums of luminance
+    uint32_t *cover; // per pixel one byte a mark: how much of it is covered
+    bool has[CMO_SIM_MARKS];
+    edge_field field[CMO_SIM_MARKS];
+};
+
+// An empty mat of that size: no light, no marks, all void.
+cmo_sim_mat *cmo_sim_mat_new(double width_mm, double height_mm, double px_per_mm);
+
+// Luminance 0..65535 and covers of one pixel; rows are to be filled from left to right.
+static inline void mat_put_light(cmo_sim_mat *mat, int column, int row, uint32_t light) {
+    uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1);
+    sums[column + 1] = sums[column] + light;
+}
+
+static inline void mat_put_cover(cmo_sim_mat *mat, int column, int row, cmo_sim_mark mark,
+                                 uint32_t cover) {
+    uint32_t *at = mat->cover + (size_t)row * (size_t)mat->columns + (size_t)column;
+    *at = (*at & ~(0xFFU << (8 * mark))) | cover << (8 * mark);
+    if (cover > 127) {
+        mat->has[mark] = true;
+    }
+}
+
+#endif

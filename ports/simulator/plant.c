@@ -1,0 +1,342 @@
+// SPDX-License-Identifier: MIT
+#include "plant.h"
+
+#include "direction.h"
+
+#include <math.h>
+#include <string.h>
+
+#define ITERATIONS 4
+
+// The numbers are those of a contest robot of about 0.6 kg on two 6 V gear motors of 12 to 20 mm
+// with rubber tyres, by what data sheets of such motors and sensors state as a class.
+void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *description) {
+    const cmo_robot_description *d = description;
+    memset(plant, 0, sizeof *plant);
+    plant->mass_kg = 0.6;
+    // A plate of the robot's width and length: m (a^2 + b^2) / 12, with a = b = 1.2 track.
+    plant->inertia_kg_m2 = 0.6 * 2.0 * (1.2e-3 * d->track_mm) * (1.2e-3 * d->track_mm) / 12.0;
+    // Rubber on painted board has a friction of 0.7 to 0.9; two thirds of the weight stand on the
+    // driven wheels: 0.7 * 9.81 * 0.67 = 4.6.
+    plant->grip_m_s2 = 4.5;
+    // Small rubber tyres reach full grip at 2 to 5 % of slip.
+    plant->tyre_creep = 0.02;
+    plant->drag_m_s2 = 0.05; // rolling resistance 0.005 of the weight
+    plant->caster_behind_mm = 55.0;
+    plant->caster_trail_mm = 8.0;
+    // The caster carries a third of the weight and rubs with about 0.05 of it while it swings.
+    plant->caster_scrub_n = 0.1;
+    plant->track_mm = d->track_mm;
+    plant->wheel_width_mm = 8.0;
+    plant->left_wheel = plant->right_wheel = 1.0;
+    plant->motor_lag_ms = d->lag_ms > 0.0F ? d->lag_ms : 45.0;
+    plant->no_load_mm_s = d->full_duty_mm_s > 0.0F ? d->full_duty_mm_s : 1.4 * d->top_speed_mm_s;
+    plant->dead_mm_s = d->slowest_mm_s > 0.0F ? d->slowest_mm_s : 15.0;
+    if (d->full_duty_mm_s > 0.0F && d->dead_duty > 0.0F) {
+        plant->dead_mm_s = d->dead_duty * d->full_duty_mm_s;
+    }
+    // A rotor of 0.2 g cm^2 behind a gear of 1:50 on a 16 mm radius weighs 0.2 kg at the tyre.
+    plant->rotor_share = 0.15;
+    plant->gear_play_mm = 0.5; // 1 to 2 degrees at the output shaft
+    plant->left_strength = plant->right_strength = 1.0;
+    plant->battery = 1.0;
+    plant->battery_sag = 0.12; // 0.3 ohm in all against two motors of 5 ohm
+    plant->encoder_step_mm = d->left_step_mm > 0.0F ? d->left_step_mm : 0.5;
+    plant->encoder_bits = d->encoder_bits != 0 ? d->encoder_bits : 32;
+    plant->command_delay_ms = 1.0; // a short frame on a serial bus
+    plant->regulator_slowest_mm_s = d->slowest_mm_s;
+    plant->regulator_step_mm_s = 1.0;
+    plant->regulator_reset_ms = 200.0;
+    plant->eyes = d->lights;
+    for (unsigned i = 0; i < plant->eyes; i++) {
+        const cmo_light_description *light = &d->light[i];
+        cmo_sim_eye *eye = &plant->eye[i];
+        eye->ahead_mm = light->ahead_mm;
+        eye->left_mm = light->left_mm;
+        eye->spot_mm = light->spot_mm > 0.0F ? light->spot_mm : 6.0;
+        eye->height_mm = 8.0;
+        eye->counts_max = light->counts_max > 0 ? light->counts_max : 1023.0;
+        eye->black_counts = 0.06 * eye->counts_max; // cross-talk from lamp to receiver
+        eye->white_counts = 0.85 * eye->counts_max;
+        eye->noise = 0.01;
+        eye->ambient_share = 0.02; // lit minus unlit
+        eye->interval_ms = light->interval_us > 0 ? light->interval_us / 1000.0 : 10.0;
+        eye->delay_ms = light->delay_us / 1000.0;
+        eye->exposure_ms = 0.5;
+    }
+    plant->ambient = 0.3;
+    plant->wheel_spread = 0.004;
+    plant->place_spread_mm = 1.0;
+    plant->delay_spread_ms = 1.0;
+    plant->gain_spread = 0.0; // the levels in the robot file are those of this robot's sensors
+    plant->strength_spread = 0.05;
+}
+
+static double clamp(double value, double low, double high) {
+    return value < low ? low : value > high ? high : value;
+}
+
+static void start_side(side *s, const cmo_sim_plant *p, double size, double strength,
+                       noise *source) {
+    s->size = size * (1.0 + p->wheel_spread * noise_spread(source));
+    s->strength = strength * (1.0 + p->strength_spread * noise_spread(source));
+    // Where the wheel and the motor happen to stand.
+    s->place_mm = p->encoder_step_mm * noise_even(source);
+    s->play_mm = 0.5 * p->gear_play_mm * noise_spread(source);
+    s->contact = p->gear_play_mm > 0.0 ? 0 : 2;
+}
+
+void plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *source, double x_mm,
+                 double y_mm, double heading_rad) {
+    memset(pl, 0, sizeof *pl);
+    const cmo_sim_plant *p = pl->p = parameters;
+    pl->x_mm = x_mm;
+    pl->y_mm = y_mm;
+    pl->heading_rad = heading_rad;
+    direction_of(heading_rad, &pl->cosine, &pl->sine);
+    start_side(&pl->left, p, p->left_wheel, p->left_strength, source);
+    start_side(&pl->right, p, p->right_wheel, p->right_strength, source);
+    // The caster stands as it was put down.
+    double across = noise_spread(source);
+    pl->caster_x =
+        noise_spread(source) < 0.0 ? -sqrt(1.0 - across * across) : sqrt(1.0 - across * across);
+    pl->caster_y = across;
+    pl->mode = DRIVE_COAST;
+    pl->grip = 1.0;
+    pl->rotor_kg = p->rotor_share * p->mass_kg;
+    // The lag is that of half the robot and one rotor on one motor: m v0 / F.
+    double driven_kg = 0.5 * p->mass_kg + pl->rotor_kg;
+    pl->stall_mn = driven_kg * p->no_load_mm_s / (p->motor_lag_ms * 1e-3);
+    pl->rub_mn = pl->stall_mn * p->dead_mm_s / p->no_load_mm_s;
+    pl->half_grip_mn = 0.5 * p->mass_kg * p->grip_m_s2 * 1e3;
+    pl->inertia_kg_mm2 = p->inertia_kg_m2 * 1e6;
+}
+
+void plant_halt(struct plant *pl, drive_mode mode) {
+    if (mode == DRIVE_HOLD && pl->mode != DRIVE_HOLD) {
+        pl->left.hold_mm = pl->left.place_mm;
+        pl->right.hold_mm = pl->right.place_mm;
+    }
+    pl->mode = mode;
+    pl->left.trim = pl->right.trim = 0.0;
+    pl->left.reference_mm_s = pl->right.reference_mm_s = 0.0;
+    pl->left.model_mm_s = pl->right.model_mm_s = 0.0;
+}
+
+// Regulated drive: feed-forward, and a slow trim against what a motor of this lag should do.
+static double regulate(const struct plant *pl, side *s, double dt_s) {
+    const cmo_sim_plant *p = pl->p;
+    double goal = s->command;
+    if (p->regulator_step_mm_s > 0.0) {
+        goal = p->regulator_step_mm_s * floor(goal / p->regulator_step_mm_s + 0.5);
+    }
+    if (fabs(goal) < p->regulator_slowest_mm_s) {
+        goal = 0.0;
+    }
+    if (p->regulator_ramp_mm_s2 > 0.0) {
+        double most = p->regulator_ramp_mm_s2 * dt_s;
+        goal = s->reference_mm_s + clamp(goal - s->reference_mm_s, -most, most);
+    }
+    s->reference_mm_s = goal;
+    s->model_mm_s += (goal - s->model_mm_s) * dt_s / (p->motor_lag_ms * 1e-3 + dt_s);
+    if (goal == 0.0) {
+        s->trim *= 1.0 - fmin(1.0, 10.0 * dt_s);
+    } else {
+        double error = (s->model_mm_s - s->speed_mm_s) / p->no_load_mm_s;
+        s->trim = clamp(s->trim + error * dt_s / (p->regulator_reset_ms * 1e-3), -0.5, 0.5);
+    }
+    double friction = goal > 0.0 ? p->dead_mm_s : goal < 0.0 ? -p->dead_mm_s : 0.0;
+    return (goal + friction) / p->no_load_mm_s + s->trim;
+}
+
+// The motor's force in this step, mN.
+static double motor_force(const struct plant *pl, side *s, double volts, double dt_s) {
+    const cmo_sim_plant *p = pl->p;
+    double back = s->speed_mm_s / p->no_load_mm_s;
+    double duty = 0.0;
+    switch (pl->mode) {
+    case DRIVE_COAST:
+        s->force = 0.0;
+        return 0.0;
+    case DRIVE_BRAKE:
+        break;
+    case DRIVE_DUTY:
+        duty = s->command;
+        break;
+    case DRIVE_SPEED:
+        duty = regulate(pl, s, dt_s);
+        break;
+    case DRIVE_HOLD: // a position loop in the motor controller: 20 1/s, with damping
+        duty = 20.0 * (s->hold_mm - s->place_mm) / p->no_load_mm_s - 0.5 * back;
+        break;
+    }
+    s->force = s->strength * (clamp(duty, -1.0, 1.0) * volts - back);
+    return s->force * pl->stall_mn;
+}
+
+// The caster's force on the body: while it swings round to trail behind its pivot it rubs sideways.
+static void swing_caster(struct plant *pl, double dt_s, double *along_mn, double *torque_mn_mm) {
+    const cmo_sim_plant *p = pl->p;
+    *along_mn = *torque_mn_mm = 0.0;
+    if (p->caster_trail_mm <= 0.0) {
+        return;
+    }
+    double vx = pl->speed_mm_s;
+    double vy = -pl->turn_rad_s * p->caster_behind_mm;
+    double in_line = vx * pl->caster_x + vy * pl->caster_y;
+    double nx = vx - in_line * pl->caster_x;
+    double ny = vy - in_line * pl->caster_y;
+    double speed = sqrt(vx * vx + vy * vy);
+    // The contact follows its pivot like a trailer; the body's own turn swings it too.
+    double cx = pl->caster_x + dt_s * (nx / p->caster_trail_mm + pl->turn_rad_s * pl->caster_y);
+    double cy = pl->caster_y + dt_s * (ny / p->caster_trail_mm - pl->turn_rad_s * pl->caster_x);
+    double norm = sqrt(cx * cx + cy * cy);
+    pl->caster_x = cx / norm;
+    pl->caster_y = cy / norm;
+    double scrub = p->caster_scrub_n * 1e3 / (speed + 2.0);
+    *along_mn = -scrub * nx;
+    *torque_mn_mm = scrub * ny * p->caster_behind_mm;
+}
+
+// Impulses between the parts, solved one after the other until they agree (projected Gauss-Seidel),
+// each within its bounds: tyre to floor, gear friction, rolling resistance.
+typedef struct coupling {
+    double lever_mm; // half the track
+    double soft;     // share of the tyre's slip per impulse
+    double most;     // impulse that the tyre can pass on
+    double rub;      // impulse that gear friction can take
+    double drag;
+    double drag_sum;
+    double turn_drag;
+    double turn_drag_sum;
+} coupling;
+
+static void push_tyre(struct plant *pl, side *s, double sign, const coupling *c) {
+    if (s->contact == 0) {
+        return;
+    }
+    double floor_mm_s = pl->speed_mm_s + sign * c->lever_mm * pl->turn_rad_s;
+    double soft = c->soft * fabs(floor_mm_s);
+    double slip = s->size * s->speed_mm_s - floor_mm_s - soft * s->push;
+    double give = s->size * s->size / pl->rotor_kg + 1.0 / pl->p->mass_kg +
+                  c->lever_mm * c->lever_mm / pl->inertia_kg_mm2 + soft;
+    double low = s->contact == 1 ? 0.0 : -c->most;
+    double high = s->contact == -1 ? 0.0 : c->most;
+    double push = clamp(s->push + slip / give, low, high);
+    double change = push - s->push;
+    s->push = push;
+    s->speed_mm_s -= change * s->size / pl->rotor_kg;
+    pl->speed_mm_s += change / pl->p->mass_kg;
+    pl->turn_rad_s += sign * change * c->lever_mm / pl->inertia_kg_mm2;
+}
+
+static void rub_gear(const struct plant *pl, side *s, double most) {
+    double rub = clamp(s->rub - s->speed_mm_s * pl->rotor_kg, -most, most);
+    s->speed_mm_s += (rub - s->rub) / pl->rotor_kg;
+    s->rub = rub;
+}
+
+static void drag_body(struct plant *pl, coupling *c) {
+    double drag = clamp(c->drag_sum - pl->speed_mm_s * pl->p->mass_kg, -c->drag, c->drag);
+    pl->speed_mm_s += (drag - c->drag_sum) / pl->p->mass_kg;
+    c->drag_sum = drag;
+    double turn =
+        clamp(c->turn_drag_sum - pl->turn_rad_s * pl->inertia_kg_mm2, -c->turn_drag, c->turn_drag);
+    pl->turn_rad_s += (turn - c->turn_drag_sum) / pl->inertia_kg_mm2;
+    c->turn_drag_sum = turn;
+}
+
+// The motor's place in the gear play, and whether it lies against one of its ends.
+static void follow_play(const struct plant *pl, side *s, double sign, double lever_mm,
+                        double dt_s) {
+    if (s->contact == 2) {
+        return;
+    }
+    double half = 0.5 * pl->p->gear_play_mm;
+    double floor_mm_s = pl->speed_mm_s + sign * lever_mm * pl->turn_rad_s;
+    double slip = s->size * s->speed_mm_s - floor_mm_s;
+    if (s->contact != 0 && s->push == 0.0 && slip * s->contact < 0.0) {
+        s->contact = 0;
+    }
+    if (s->contact == 0) {
+        s->play_mm += slip * dt_s;
+        if (s->play_mm >= half) {
+            s->play_mm = half;
+            s->contact = 1;
+        } else if (s->play_mm <= -half) {
+            s->play_mm = -half;
+            s->contact = -1;
+        }
+    }
+}
+
+static void warm_start(struct plant *pl, side *s, double sign, double lever_mm) {
+    if (s->contact == 0) {
+        s->push = 0.0;
+    }
+    s->speed_mm_s += (s->rub - s->push * s->size) / pl->rotor_kg;
+    pl->speed_mm_s += s->push / pl->p->mass_kg;
+    pl->turn_rad_s += sign * s->push * lever_mm / pl->inertia_kg_mm2;
+}
+
+static void couple(struct plant *pl, double dt_s) {
+    const cmo_sim_plant *p = pl->p;
+    double most = pl->half_grip_mn * pl->grip * dt_s;
+    double weight = p->mass_kg * p->drag_m_s2 * 1e3 * dt_s;
+    coupling c = {
+        .lever_mm = 0.5 * p->track_mm,
+        .soft = most > 0.0 ? p->tyre_creep / most : 0.0,
+        .most = most,
+        .rub = pl->blocked ? 1e9 : pl->rub_mn * dt_s,
+        .drag = weight,
+        .turn_drag = weight * 10.0, // the tyres' contact patches rub on a lever of some mm
+    };
+    warm_start(pl, &pl->left, -1.0, c.lever_mm);
+    warm_start(pl, &pl->right, 1.0, c.lever_mm);
+    for (int i = 0; i < ITERATIONS; i++) {
+        rub_gear(pl, &pl->left, c.rub);
+        rub_gear(pl, &pl->right, c.rub);
+        drag_body(pl, &c);
+        push_tyre(pl, &pl->left, -1.0, &c);
+        push_tyre(pl, &pl->right, 1.0, &c);
+    }
+    follow_play(pl, &pl->left, -1.0, c.lever_mm, dt_s);
+    follow_play(pl, &pl->right, 1.0, c.lever_mm, dt_s);
+}
+
+static void move(struct plant *pl, double dt_s) {
+    pl->left.place_mm += pl->left.speed_mm_s * dt_s;
+    pl->right.place_mm += pl->right.speed_mm_s * dt_s;
+    double turn = pl->turn_rad_s * dt_s;
+    double z = turn * turn;
+    double s = turn * (1.0 - z / 6.0);
+    double c = 1.0 - z / 2.0 * (1.0 - z / 12.0);
+    double cosine = pl->cosine * c - pl->sine * s;
+    double sine = pl->sine * c + pl->cosine * s;
+    double norm = 1.5 - 0.5 * (cosine * cosine + sine * sine); // keeps the vector's length at one
+    cosine *= norm;
+    sine *= norm;
+    double way = pl->speed_mm_s * dt_s;
+    pl->x_mm += 0.5 * way * (pl->cosine + cosine);
+    pl->y_mm += 0.5 * way * (pl->sine + sine);
+    pl->heading_rad += turn;
+    pl->way_mm += way;
+    pl->cosine = cosine;
+    pl->sine = sine;
+}
+
+void plant_step(struct plant *pl, double dt_s) {
+    const cmo_sim_plant *p = pl->p;
+    double load = 0.5 * (fabs(pl->left.force) + fabs(pl->right.force));
+    double volts = p->battery * (1.0 - p->battery_sag * fmin(load, 1.0));
+    double left_mn = motor_force(pl, &pl->left, volts, dt_s);
+    double right_mn = motor_force(pl, &pl->right, volts, dt_s);
+    double along_mn, torque_mn_mm;
+    swing_caster(pl, dt_s, &along_mn, &torque_mn_mm);
+    pl->left.speed_mm_s += left_mn * dt_s / pl->rotor_kg;
+    pl->right.speed_mm_s += right_mn * dt_s / pl->rotor_kg;
+    pl->speed_mm_s += along_mn * dt_s / p->mass_kg;
+    pl->turn_rad_s += torque_mn_mm * dt_s / pl->inertia_kg_mm2;
+    couple(pl, dt_s);
+    move(pl, dt_s);
+}

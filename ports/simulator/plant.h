@@ -1,0 +1,64 @@
+// SPDX-License-Identifier: MIT
+// The robot's body, motors and tyres: one step of their motion.
+#ifndef CMO_SIM_PLANT_H
+#define CMO_SIM_PLANT_H
+
+#include <cammino_simulator/simulator.h>
+
+#include "noise.h"
+
+// How the motors are driven.
+typedef enum drive_mode {
+    DRIVE_DUTY,
+    DRIVE_SPEED,
+    DRIVE_COAST,
+    DRIVE_BRAKE,
+    DRIVE_HOLD
+} drive_mode;
+
+// One side: motor, gear and tyre. Lengths and speeds at the tyre, by the stated wheel size.
+typedef struct side {
+    double place_mm;       // of the motor; what the encoder counts
+    double speed_mm_s;     // of the motor
+    double command;        // duty or mm/s, as asked
+    double reference_mm_s; // regulator: command after rounding and ramp
+    double model_mm_s;     // regulator: what the wheel should do by now
+    double trim;           // regulator: integral, as duty
+    double hold_mm;
+    double play_mm; // place of the motor in the gear play, -half..half
+    int contact;    // 1 pushes forward, -1 backward, 0 free in the play, 2 no play at all
+    double push;    // impulse between tyre and floor in the last step
+    double rub;     // impulse of gear friction in the last step
+    double force;   // of the motor, as a share of its stalled force
+    double size;    // true wheel size over stated
+    double strength;
+} side;
+
+struct plant {
+    const cmo_sim_plant *p;
+    double x_mm, y_mm, heading_rad, cosine, sine;
+    double speed_mm_s, turn_rad_s, way_mm;
+    double caster_x, caster_y; // unit vector from the caster's contact to its pivot, robot's frame
+    side left, right;
+    drive_mode mode;
+    double grip; // factor on the plant's grip
+    bool blocked;
+
+    // Made from the parameters once.
+    double stall_mn;     // stalled force of one motor, mN
+    double rub_mn;       // gear friction of one motor
+    double half_grip_mn; // most force of one tyre
+    double rotor_kg;
+    double inertia_kg_mm2;
+};
+
+// Starts at rest. Draws the robot's own spreads from `source`.
+void plant_start(struct plant *plant, const cmo_sim_plant *parameters, noise *source, double x_mm,
+                 double y_mm, double heading_rad);
+
+void plant_step(struct plant *plant, double dt_s);
+
+// Ends driving in this way; hold takes the places of now.
+void plant_halt(struct plant *plant, drive_mode mode);
+
+#endif

@@ -1,0 +1,432 @@
+// SPDX-License-Identifier: MIT
+// The port and its clock: brings plant, sensors, faults and truth together.
+#include <cammino_simulator/simulator.h>
+
+#include "direction.h"
+#include "eye.h"
+#include "noise.h"
+#include "plant.h"
+
+#include <math.h>
+#include <string.h>
+
+#define STEP_US  1000U
+#define COMMANDS 8
+
+typedef struct command {
+    double at_us;
+    drive_mode mode;
+    double left, right;
+} command;
+
+struct cmo_sim {
+    cmo_sim_setup setup;
+    cmo_port port;
+    struct plant plant;
+    struct eye eyes[CMO_LIGHTS_MAX];
+    noise sensing; // of readings
+    noise mishaps; // of faults
+    double now_us;
+    command commands[COMMANDS]; // on their way to the motors
+    unsigned waiting;
+    double deadline_us; // when the last drive command ends; INFINITY: halted
+    bool halted;
+    unsigned expired;
+    double halt_asked_us; // first halt while halts fail; negative: none
+    cmo_sim_truth before; // at the start of the current step
+    double cover[CMO_LIGHTS_MAX][CMO_SIM_MARKS];
+    GArray *crossings;
+    GArray *recorded;
+};
+
+static bool since(const cmo_sim *sim, double at_ms) {
+    return at_ms >= 0.0 && sim->now_us >= at_ms * 1000.0;
+}
+
+static bool chance(cmo_sim *sim, double share) {
+    return share > 0.0 && noise_even(&sim->mishaps) < share;
+}
+
+// ------------------------------------------------------------------------------------- truth --
+
+cmo_sim_truth cmo_sim_truth_now(const cmo_sim *sim) {
+    const struct plant *p = &sim->plant;
+    cmo_sim_truth truth = {sim->now_us / 1000.0, p->x_mm,       p->y_mm,  p->heading_rad,
+                           p->speed_mm_s,        p->turn_rad_s, p->way_mm};
+    return truth;
+}
+
+static void spot_at(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm, double cosine,
+                    double sine, double *spot_x, double *spot_y) {
+    const struct eye *eye = &sim->eyes[sensor];
+    *spot_x = x_mm + eye->ahead_mm * cosine - eye->left_mm * sine;
+    *spot_y = y_mm + eye->ahead_mm * sine + eye->left_mm * cosine;
+}
+
+void cmo_sim_spot(const cmo_sim *sim, const cmo_sim_truth *at, unsigned sensor, double *x_mm,
+                  double *y_mm) {
+    double cosine, sine;
+    direction_of(at->heading_rad, &cosine, &sine);
+    spot_at(sim, sensor, at->x_mm, at->y_mm, cosine, sine, x_mm, y_mm);
+}
+
+static cmo_sim_truth between(const cmo_sim_truth *a, const cmo_sim_truth *b, double share) {
+    cmo_sim_truth truth = {
+        a->time_ms + share * (b->time_ms - a->time_ms),
+        a->x_mm + share * (b->x_mm - a->x_mm),
+        a->y_mm + share * (b->y_mm - a->y_mm),
+        a->heading_rad + share * (b->heading_rad - a->heading_rad),
+        a->speed_mm_s + share * (b->speed_mm_s - a->speed_mm_s),
+        a->turn_rad_s + share * (b->turn_rad_s - a->turn_rad_s),
+        a->way_mm + share * (b->way_mm - a->way_mm),
+    };
+    return truth;
+}
+
+// The moment within the last step at which a spot's centre was over the edge of a mark.
+static void add_crossing(cmo_sim *sim, const cmo_sim_truth *after, unsigned sensor,
+                         cmo_sim_mark mark, bool entering) {
+    double low = 0.0;
+    double high = 1.0;
+    for (int i = 0; i < 16; i++) {
+        double middle = 0.5 * (low + high);
+        cmo_sim_truth at = between(&sim->before, after, middle);
+        double x, y, cover[CMO_SIM_MARKS];
+        cmo_sim_spot(sim, &at, sensor, &x, &y);
+        cmo_sim_mat_cover(sim->setup.mat, x, y, cover);
+        if ((cover[mark] > 0.5) == entering) {
+            high = middle;
+        } else {
+            low = middle;
+        }
+    }
+    cmo_sim_crossing crossing = {.at = between(&sim->before, after, high),
+                                 .sensor = sensor,
+                                 .mark = mark,
+                                 .entering = entering};
+    cmo_sim_spot(sim, &crossing.at, sensor, &crossing.x_mm, &crossing.y_mm);
+    g_array_append_val(sim->crossings, crossing);
+}
+
+static int by_time(const void *a, const void *b) {
+    double first = ((const cmo_sim_crossing *)a)->at.time_ms;
+    double second = ((const cmo_sim_crossing *)b)->at.time_ms;
+    return (first > second) - (first < second);
+}
+
+static void note_crossings(cmo_sim *sim, const cmo_sim_truth *after) {
+    guint had = sim->crossings->len;
+    for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
+        double x, y, cover[CMO_SIM_MARKS];
+        spot_at(sim, i, after->x_mm, after->y_mm, sim->plant.cosine, sim->plant.sine, &x, &y);
+        cmo_sim_mat_cover(sim->setup.mat, x, y, cover);
+        for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
+            bool inside = cover[mark] > 0.5;
+            if (inside != (sim->cover[i][mark] > 0.5)) {
+                add_crossing(sim, after, i, mark, inside);
+            }
+            sim->cover[i][mark] = cover[mark];
+        }
+    }
+    if (sim->crossings->len > had + 1) { // more than one within a step
+        cmo_sim_crossing *first = &g_array_index(sim->crossings, cmo_sim_crossing, had);
+        qsort(first, sim->crossings->len - had, sizeof *first, by_time);
+    }
+}
+
+const cmo_sim_crossing *cmo_sim_crossings(const cmo_sim *sim, size_t *count) {
+    *count = sim->crossings->len;
+    return (const cmo_sim_crossing *)(const void *)sim->crossings->data;
+}
+
+void cmo_sim_record(cmo_sim *sim) {
+    if (sim->recorded == NULL) {
+        cmo_sim_truth now = cmo_sim_truth_now(sim);
+        sim->recorded = g_array_sized_new(FALSE, FALSE, sizeof(cmo_sim_truth), 8192);
+        g_array_append_val(sim->recorded, now);
+    }
+}
+
+const cmo_sim_truth *cmo_sim_recorded(const cmo_sim *sim, size_t *count) {
+    *count = sim->recorded != NULL ? sim->recorded->len : 0;
+    return *count > 0 ? (const cmo_sim_truth *)(const void *)sim->recorded->data : NULL;
+}
+
+double cmo_sim_luminance(const cmo_sim *sim, unsigned sensor) {
+    double x, y;
+    spot_at(sim, sensor, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine, sim->plant.sine, &x,
+            &y);
+    return cmo_sim_mat_light(sim->setup.mat, x, y, sim->eyes[sensor].spot_mm);
+}
+
+// --------------------------------------------------------------------------------- time goes --
+
+static void obey(cmo_sim *sim) {
+    const cmo_sim_faults *f = &sim->setup.faults;
+    while (sim->waiting > 0 && sim->commands[0].at_us <= sim->now_us) {
+        command c = sim->commands[0];
+        sim->waiting--;
+        memmove(sim->commands, sim->commands + 1, sim->waiting * sizeof *sim->commands);
+        if (c.mode == DRIVE_DUTY || c.mode == DRIVE_SPEED) {
+            double left = f->motors_swapped ? c.right : c.left;
+            double right = f->motors_swapped ? c.left : c.right;
+            sim->plant.mode = c.mode;
+            sim->plant.left.command = f->left_reversed ? -left : left;
+            sim->plant.right.command = f->right_reversed ? -right : right;
+        } else {
+            plant_halt(&sim->plant, c.mode);
+        }
+    }
+}
+
+static void send(cmo_sim *sim, drive_mode mode, double left, double right) {
+    if (sim->waiting == COMMANDS) { // a program that floods the bus: the newest one counts
+        sim->waiting--;
+    }
+    command c = {sim->now_us + 1000.0 * sim->setup.plant.command_delay_ms, mode, left, right};
+    sim->commands[sim->waiting++] = c;
+}
+
+// What the motor controller does on its own: the best halt that it has.
+static drive_mode own_halt(const cmo_sim *sim) {
+    return sim->setup.traits & CMO_TRAIT_BRAKE ? DRIVE_BRAKE : DRIVE_COAST;
+}
+
+static void expire(cmo_sim *sim) {
+    if (!sim->halted && sim->now_us >= sim->deadline_us) {
+        sim->halted = true;
+        sim->expired++;
+        sim->waiting = 0;
+        plant_halt(&sim->plant, own_halt(sim));
+    }
+}
+
+static void apply_faults(cmo_sim *sim) {
+    const cmo_sim_faults *f = &sim->setup.faults;
+    bool slips = since(sim, f->slip_at_ms) && sim->now_us < (f->slip_at_ms + f->slip_ms) * 1000.0;
+    sim->plant.grip = slips ? f->slip_grip : 1.0;
+    sim->plant.blocked = since(sim, f->stalled_at_ms);
+}
+
+static void look(cmo_sim *sim, const cmo_sim_truth *after) {
+    const cmo_sim_faults *f = &sim->setup.faults;
+    double span_us = sim->now_us - sim->before.time_ms * 1000.0;
+    for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
+        struct eye *eye = &sim->eyes[i];
+        for (double at = eye_next_us(eye); at <= sim->now_us; at = eye_next_us(eye)) {
+            double share = span_us > 0.0 ? (at - sim->before.time_ms * 1000.0) / span_us : 1.0;
+            cmo_sim_truth then = between(&sim->before, after, share);
+            double x, y;
+            cmo_sim_spot(sim, &then, i, &x, &y);
+            eye_sample(eye, &sim->setup.plant, sim->setup.mat, x, y, &sim->sensing,
+                       since(sim, f->light_stuck_at_ms[i]));
+        }
+    }
+}
+
+// One step of at most a millisecond.
+static void step(cmo_sim *sim, double us) {
+    obey(sim);
+    expire(sim);
+    apply_faults(sim);
+    sim->before = cmo_sim_truth_now(sim);
+    plant_step(&sim->plant, us * 1e-6);
+    sim->now_us += us;
+    cmo_sim_truth after = cmo_sim_truth_now(sim);
+    look(sim, &after);
+    note_crossings(sim, &after);
+    if (sim->recorded != NULL) {
+        g_array_append_val(sim->recorded, after);
+    }
+}
+
+static void pass_until(cmo_sim *sim, double until_us) {
+    while (sim->now_us < until_us - 1e-6) {
+        // Steps end on whole milliseconds, so that a wait in between changes nothing.
+        double whole = (floor(sim->now_us / STEP_US + 1e-9) + 1.0) * STEP_US;
+        step(sim, fmin(whole, until_us) - sim->now_us);
+    }
+}
+
+void cmo_sim_pass(cmo_sim *sim, double ms) {
+    pass_until(sim, sim->now_us + floor(ms * 1000.0 + 0.5));
+}
+
+// -------------------------------------------------------------------------------------- port --
+
+static uint32_t port_clock(void *context) {
+    const cmo_sim *sim = context;
+    return sim->setup.clock_start_us + (uint32_t)(uint64_t)sim->now_us;
+}
+
+static void port_wait(void *context, uint32_t until_us) {
+    cmo_sim *sim = context;
+    int32_t left = (int32_t)(until_us - port_clock(sim));
+    double us = left > 0 ? left : 0.0;
+    if (chance(sim, sim->setup.faults.late_share)) {
+        us += floor(1000.0 * sim->setup.faults.late_ms * noise_even(&sim->mishaps));
+    }
+    pass_until(sim, sim->now_us + us);
+}
+
+static void hand_over_looks(cmo_sim *sim, unsigned sensor, cmo_light_input *input) {
+    const cmo_sim_faults *f = &sim->setup.faults;
+    struct eye *eye =
+        &sim->eyes[f->lights_swapped && sim->setup.plant.eyes > 1 ? 1 - sensor : sensor];
+    while (eye->count > 0 && eye->queue[eye->head].ready_us <= sim->now_us) {
+        eye_look look = eye->queue[eye->head];
+        eye->head = (eye->head + 1) % EYE_QUEUE;
+        eye->count--;
+        if (since(sim, f->light_silent_at_ms[sensor]) || chance(sim, f->look_missing_share)) {
+            continue;
+        }
+        int copies = chance(sim, f->look_doubled_share) ? 2 : 1;
+        for (; copies > 0; copies--) {
+            if (input->looks == CMO_LOOKS_MAX) { // the oldest is lost
+                memmove(input->look, input->look + 1, (CMO_LOOKS_MAX - 1) * sizeof *input->look);
+                input->looks--;
+            }
+            cmo_look *out = &input->look[input->looks++];
+            out->time_us = sim->setup.clock_start_us + (uint32_t)(uint64_t)look.ready_us;
+            out->counts = look.counts;
+            out->sequence = look.sequence;
+        }
+    }
+}
+
+static uint32_t counts(const cmo_sim *sim, const side *s) {
+    int64_t count = (int64_t)floor(s->place_mm / sim->setup.plant.encoder_step_mm);
+    unsigned bits = sim->setup.plant.encoder_bits;
+    return (uint32_t)(uint64_t)count & (bits < 32 ? (1U << bits) - 1U : 0xFFFFFFFFU);
+}
+
+static cmo_status port_sample(void *context, cmo_sample *sample) {
+    cmo_sim *sim = context;
+    const cmo_sim_faults *f = &sim->setup.faults;
+    if (since(sim, f->failed_at_ms)) {
+        return CMO_FAILED;
+    }
+    if (chance(sim, f->not_yet_share)) {
+        return CMO_NOT_YET;
+    }
+    for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
+        hand_over_looks(sim, i, &sample->light[i]);
+    }
+    if (sim->setup.traits & CMO_TRAIT_ENCODERS && !since(sim, f->encoders_silent_at_ms)) {
+        sample->have |= CMO_HAVE_ENCODERS;
+        sample->encoders.time_us = port_clock(sim);
+        sample->encoders.left = counts(sim, &sim->plant.left);
+        sample->encoders.right = counts(sim, &sim->plant.right);
+        if (since(sim, f->encoder_jump_at_ms)) {
+            sample->encoders.left += 5000U;
+        }
+    }
+    if (sim->setup.traits & CMO_TRAIT_BATTERY) {
+        sample->have |= CMO_HAVE_BATTERY;
+        sample->battery_v = (float)(6.0 * sim->setup.plant.battery);
+    }
+    return CMO_OK;
+}
+
+static cmo_status port_drive(void *context, float left, float right, uint32_t lifetime_us) {
+    cmo_sim *sim = context;
+    if (since(sim, sim->setup.faults.failed_at_ms)) {
+        return CMO_FAILED;
+    }
+    if (chance(sim, sim->setup.faults.not_yet_share)) {
+        return CMO_NOT_YET;
+    }
+    sim->halted = false;
+    sim->deadline_us = sim->now_us + lifetime_us;
+    send(sim, sim->setup.traits & CMO_TRAIT_SPEED ? DRIVE_SPEED : DRIVE_DUTY, left, right);
+    return CMO_OK;
+}
+
+static cmo_status port_halt(void *context, cmo_halt how) {
+    cmo_sim *sim = context;
+    static const uint16_t trait[4] = {0, CMO_TRAIT_COAST, CMO_TRAIT_BRAKE, CMO_TRAIT_HOLD};
+    static const drive_mode mode[4] = {DRIVE_COAST, DRIVE_COAST, DRIVE_BRAKE, DRIVE_HOLD};
+    if (how < CMO_HALT_COAST || how > CMO_HALT_HOLD || !(sim->setup.traits & trait[how])) {
+        return CMO_FAILED;
+    }
+    if (sim->setup.faults.halt_fails_ms > 0.0) {
+        if (sim->halt_asked_us < 0.0) {
+            sim->halt_asked_us = sim->now_us;
+        }
+        if (sim->now_us - sim->halt_asked_us < sim->setup.faults.halt_fails_ms * 1000.0) {
+            return CMO_FAILED;
+        }
+    }
+    sim->halted = true;
+    sim->deadline_us = INFINITY;
+    send(sim, mode[how], 0.0, 0.0);
+    return CMO_OK;
+}
+
+const cmo_port *cmo_sim_port(cmo_sim *sim) {
+    return &sim->port;
+}
+
+bool cmo_sim_halted(const cmo_sim *sim) {
+    return sim->halted;
+}
+
+unsigned cmo_sim_expired(const cmo_sim *sim) {
+    return sim->expired;
+}
+
+void cmo_sim_faults_none(cmo_sim_faults *faults) {
+    memset(faults, 0, sizeof *faults);
+    for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
+        faults->light_silent_at_ms[i] = faults->light_stuck_at_ms[i] = -1.0;
+    }
+    faults->encoders_silent_at_ms = faults->encoder_jump_at_ms = -1.0;
+    faults->stalled_at_ms = faults->failed_at_ms = faults->slip_at_ms = -1.0;
+    faults->slip_grip = 1.0;
+}
+
+cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
+    cmo_sim *sim = g_new0(cmo_sim, 1);
+    sim->setup = *setup;
+    sim->port = (cmo_port){
+        .context = sim,
+        .traits = setup->traits,
+        .clock = port_clock,
+        .wait = port_wait,
+        .sample = port_sample,
+        .drive = port_drive,
+        .halt = port_halt,
+    };
+    // Streams of their own, so that a fault does not change the readings.
+    noise build;
+    noise_seed(&build, setup->seed);
+    noise_seed(&sim->sensing, setup->seed ^ 0x5E5E5E5E5E5E5E5EU);
+    noise_seed(&sim->mishaps, setup->seed ^ 0xA1A1A1A1A1A1A1A1U);
+    plant_start(&sim->plant, &sim->setup.plant, &build, setup->x_mm, setup->y_mm,
+                setup->heading_deg * 0.017453292519943295);
+    for (unsigned i = 0; i < setup->plant.eyes; i++) {
+        eye_start(&sim->eyes[i], &sim->setup.plant, i, &build);
+    }
+    sim->deadline_us = INFINITY;
+    sim->halted = true;
+    sim->halt_asked_us = -1.0;
+    sim->crossings = g_array_new(FALSE, FALSE, sizeof(cmo_sim_crossing));
+    sim->before = cmo_sim_truth_now(sim);
+    for (unsigned i = 0; i < setup->plant.eyes; i++) {
+        double x, y;
+        cmo_sim_spot(sim, &sim->before, i, &x, &y);
+        cmo_sim_mat_cover(setup->mat, x, y, sim->cover[i]);
+    }
+    return sim;
+}
+
+void cmo_sim_free(cmo_sim *sim) {
+    if (sim == NULL) {
+        return;
+    }
+    g_array_free(sim->crossings, TRUE);
+    if (sim->recorded != NULL) {
+        g_array_free(sim->recorded, TRUE);
+    }
+    g_free(sim);
+}
