@@ -270,16 +270,28 @@ void cmo_line_approach(cmo_robot *robot, cmo_line_state *state) {
             sqrtf(p->creep_mm_s * p->creep_mm_s + 2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
         motion->top_mm_s = fminf(p->cruise_mm_s, slow);
     }
-    if (robot->stage == CMO_STAGE_SEARCH || robot->stage == CMO_STAGE_PROVE) {
+    if (robot->stage == CMO_STAGE_SEARCH) {
         motion->top_mm_s = p->creep_mm_s;
+    }
+    if (robot->stage == CMO_STAGE_PROVE) { // some millimetres, and it is to stop again at once
+        float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
+        motion->top_mm_s = fminf(p->creep_mm_s, slow);
     }
     cmo_motion_follow(motion, robot);
 }
 
-void cmo_line_resume(cmo_robot *robot, cmo_line_state *state) {
+void cmo_line_refute(cmo_robot *robot, cmo_line_state *state) {
     state->stood = false;
     state->furthest_mm = 0.0F;
-    robot->report.present &= ~CMO_FIGURE_BIT(CMO_REACTION_MS);
+    robot->report.present &=
+        ~(CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM));
+    cmo_enter(robot, CMO_STAGE_SEARCH);
+}
+
+void cmo_line_resume(cmo_robot *robot, cmo_line_state *state) {
+    if (!cmo_line_met(state, false)) { // that was no line: its figures go with it
+        cmo_line_refute(robot, state);
+    }
     cmo_motion_start(&state->motion, robot, INFINITY, 1.0F, 1.0F);
 }
 
@@ -363,7 +375,9 @@ static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, flo
     }
     const cmo_light_description *l = &robot->description->light[0];
     const cmo_light_description *r = &robot->description->light[CMO_LIGHTS_MAX > 1];
-    float along = (left->near.way_mm + l->ahead_mm) - (right->near.way_mm + r->ahead_mm);
+    // Both ways from where the routine started: before it the robot may have turned.
+    float along = (left->near.way_mm - start_way(robot, 0) + l->ahead_mm) -
+                  (right->near.way_mm - start_way(robot, 1) + r->ahead_mm);
     float across = l->left_mm - r->left_mm;
     if (fabsf(across) < 1.0F) {
         return false;

@@ -28,7 +28,10 @@ void cmo_line_halt(cmo_robot *robot, cmo_line_state *state);
 // While halted: follows the roll-out. True: the robot stands.
 bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state);
 
-// Starts looking anew after a candidate was no line.
+// The candidate was no line: back to the search, without its figures.
+void cmo_line_refute(cmo_robot *robot, cmo_line_state *state);
+
+// Drives on from a standstill.
 void cmo_line_resume(cmo_robot *robot, cmo_line_state *state);
 
 // Writes the figures of the crossing, and of the rest if the robot stands; then ends with done.

@@ -8,7 +8,7 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmo_line_finish(robot, state);
         return;
     }
-    cmo_enter(robot, cmo_line_met(state, false) ? CMO_STAGE_PROVE : CMO_STAGE_SEARCH);
+    cmo_enter(robot, CMO_STAGE_PROVE);
     cmo_line_resume(robot, state);
     cmo_line_approach(robot, state);
 }
@@ -28,7 +28,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         return;
     case CMO_STAGE_PROVE:
         if (!cmo_line_met(state, false)) {
-            cmo_enter(robot, CMO_STAGE_SEARCH); // it was no line
+            cmo_line_refute(robot, state);
         }
         halted = cmo_line_met(state, true);
         break;

@@ -55,34 +55,60 @@ static uint32_t luminance(uint32_t pixel, const uint32_t linear[256]) {
     return (uint32_t)(y * alpha / 255U / 10000U);
 }
 
+// What the last k x k block of pixels came to; most blocks equal the one before them.
+typedef struct block {
+    uint32_t pixel; // the colour of a block of one colour
+    uint32_t light, alpha;
+    bool known;
+} block;
+
+static void take_block(block *last, const uint32_t *const *rows, int column, int width, int k,
+                       const uint32_t linear[256]) {
+    uint32_t first = rows[0][MIN(column * k, width - 1)];
+    bool same = true;
+    uint32_t light = 0;
+    uint32_t alpha = 0;
+    for (int j = 0; j < k && same; j++) {
+        for (int i = 0; i < k; i++) {
+            same = same && rows[j][MIN(column * k + i, width - 1)] == first;
+        }
+    }
+    if (same && last->known && last->pixel == first) {
+        return;
+    }
+    for (int j = 0; j < k; j++) {
+        for (int i = 0; i < k; i++) {
+            uint32_t pixel = rows[j][MIN(column * k + i, width - 1)];
+            light += luminance(pixel, linear);
+            alpha += pixel >> 24;
+        }
+    }
+    uint32_t samples = (uint32_t)(k * k);
+    last->known = same;
+    last->pixel = first;
+    last->light = (light + samples / 2) / samples;
+    last->alpha = alpha / samples;
+}
+
 // Averages k x k pixels of a drawing into each pixel of the map.
 static void take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int width,
                       int height, int first_row, int k, const uint32_t linear[256]) {
-    uint32_t last_pixel = 0;
-    uint32_t last_light = 0;
+    const uint32_t **rows = g_new(const uint32_t *, k);
+    block last = {.known = false};
     for (int row = first_row; row < mat->rows && (row - first_row) * k < height; row++) {
+        for (int j = 0; j < k; j++) {
+            size_t y = (size_t)MIN((row - first_row) * k + j, height - 1);
+            rows[j] = (const uint32_t *)(const void *)(data + y * (size_t)stride);
+        }
+        uint32_t *cover = mat->cover + (size_t)row * (size_t)mat->columns;
+        uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1);
         for (int column = 0; column < mat->columns; column++) {
-            uint32_t light = 0;
-            uint32_t alpha = 0;
-            for (int j = 0; j < k; j++) {
-                int y = MIN((row - first_row) * k + j, height - 1);
-                const uint32_t *pixels =
-                    (const uint32_t *)(const void *)(data + (size_t)y * (size_t)stride);
-                for (int i = 0; i < k; i++) {
-                    uint32_t pixel = pixels[MIN(column * k + i, width - 1)];
-                    if (pixel != last_pixel) {
-                        last_pixel = pixel;
-                        last_light = luminance(pixel, linear);
-                    }
-                    light += last_light;
-                    alpha += pixel >> 24;
-                }
-            }
-            uint32_t samples = (uint32_t)(k * k);
-            mat_put_light(mat, column, row, (light + samples / 2) / samples);
-            mat_put_cover(mat, column, row, CMO_SIM_VOID, 255U - alpha / samples);
+            take_block(&last, rows, column, width, k, linear);
+            sums[column + 1] = sums[column] + last.light;
+            cover[column] = (255U - last.alpha) << (8 * CMO_SIM_VOID);
         }
     }
+    g_free(rows);
 }
 
 // -------------------------------------------------------------------------------------- size --
@@ -218,10 +244,10 @@ static bool draw_mark(RsvgHandle *handle, cmo_sim_mat *mat, cmo_sim_mark mark, G
         const unsigned char *data = cairo_image_surface_get_data(surface);
         size_t stride = (size_t)cairo_image_surface_get_stride(surface);
         for (int j = 0; drawn && j < STRIP_ROWS && row + j < mat->rows; j++) {
+            const unsigned char *covers = data + (size_t)j * stride;
             for (int column = 0; column < mat->columns; column++) {
-                unsigned char cover = data[(size_t)j * stride + (size_t)column];
-                if (cover != 0) {
-                    mat_put_cover(mat, column, row + j, mark, cover);
+                if (covers[column] != 0) {
+                    mat_put_cover(mat, column, row + j, mark, covers[column]);
                 }
             }
         }

@@ -1,0 +1,63 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the commands share.
+#ifndef CAMMINO_CLI_H
+#define CAMMINO_CLI_H
+
+#include <cammino_lab/run.h>
+#include <stdio.h>
+
+// Exit status of every command.
+enum {
+    CLI_DONE = 0,
+    CLI_FAILED = 1, // the robot or a limit failed
+    CLI_WRONG = 2   // the call or a file is wrong
+};
+
+typedef struct cli_command {
+    const char *name;
+    const char *arguments; // as in the usage line
+    const char *summary;   // one line
+    const char *text;      // for --help and the manual
+    const char *example;   // one call, and below it what it does
+    const GOptionEntry *options;
+    int (*run)(int count, char **arguments); // count and arguments after the options
+} cli_command;
+
+extern const cli_command cli_demo, cli_drive, cli_draw;
+
+// Says what is wrong on stderr, in one line, and returns CLI_WRONG.
+int cli_wrong(const char *format, ...) G_GNUC_PRINTF(1, 2);
+int cli_error(GError *error); // frees it
+
+// The manual (roff) and the bash completion of all commands, NULL-terminated.
+void cli_print_manual(const cli_command *const *commands);
+void cli_print_completion(const cli_command *const *commands);
+
+// The table of a run's legs, robot beside truth.
+void cli_print_run(const lab_route *route, const lab_run *run);
+
+// ---------------------------------------------------------------------------------- pictures --
+
+typedef enum cli_view { CLI_VIEW_MAT, CLI_VIEW_STRIP } cli_view;
+
+// What --view, --leg and --over say.
+typedef struct cli_picture {
+    const char *path; // .png or .svg
+    cli_view view;
+    unsigned leg;   // strip: which one; 0: the first that met a line, else the first
+    bool over_time; // strip: over time instead of way
+} cli_picture;
+
+// Checks and turns the options into a picture. NULL strings are options not given.
+bool cli_picture_parse(const char *path, const char *view, int leg, const char *over,
+                       cli_picture *picture, GError **error);
+
+// The mat with the robot's path. `run` may be NULL: then only what the rows hold is drawn.
+bool cli_draw_mat(const lab_route *route, const GArray *rows, const lab_run *run,
+                  const cli_picture *picture, GError **error);
+
+// Reflectance and speed of one leg.
+bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,
+                    const cli_picture *picture, GError **error);
+
+#endif

@@ -1,0 +1,106 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli.h"
+
+static gint64 seed = 1;
+static gboolean json, quiet;
+static char *trace_path, *picture_path, *view, *over;
+static int leg;
+
+static const GOptionEntry options[] = {
+    {"seed", 0, 0, G_OPTION_ARG_INT64, &seed,
+     "Which robot of the plant's spread, and which noise; the same seed gives the same run "
+     "(default "
+     "1)",
+     "N"},
+    {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
+    {"trace", 0, 0, G_OPTION_ARG_FILENAME, &trace_path, "Write one CSV row per tick", "FILE"},
+    {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture_path, "Write a picture, .png or .svg",
+     "FILE"},
+    {"view", 0, 0, G_OPTION_ARG_STRING, &view,
+     "What it shows: mat, the path from above, or strip, reflectance and speed of one leg (default "
+     "mat)",
+     "VIEW"},
+    {"leg", 0, 0, G_OPTION_ARG_INT, &leg,
+     "The leg of the strip (default: the first that met a line)", "N"},
+    {"over", 0, 0, G_OPTION_ARG_STRING, &over, "The strip's axis: way or time (default way)",
+     "AXIS"},
+    {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
+    {NULL, 0, 0, 0, NULL, NULL, NULL}};
+
+// Files first, then the table: what is printed is then complete.
+static int write_files(const lab_route *route, const lab_run *run) {
+    GError *error = NULL;
+    if (trace_path != NULL && !lab_trace_write(run, trace_path, &error)) {
+        return cli_error(error);
+    }
+    if (picture_path != NULL) {
+        cli_picture picture;
+        bool good = cli_picture_parse(picture_path, view, leg, over, &picture, &error) &&
+                    (picture.view == CLI_VIEW_MAT
+                         ? cli_draw_mat(route, run->rows, run, &picture, &error)
+                         : cli_draw_strip(route->path, run->rows, run, &picture, &error));
+        if (!good) {
+            return cli_error(error);
+        }
+    }
+    return CLI_DONE;
+}
+
+static int drive(const char *path) {
+    GError *error = NULL;
+    lab_route *route = lab_route_load(path, &error);
+    if (route == NULL) {
+        return cli_error(error);
+    }
+    if (!lab_check(route, &error)) {
+        lab_route_free(route);
+        return cli_error(error);
+    }
+    lab_run *run = lab_drive(route, (uint64_t)seed);
+    int status = write_files(route, run);
+    if (status == CLI_DONE) {
+        if (json) {
+            char *text = lab_run_json(run, route->path);
+            puts(text);
+            g_free(text);
+        } else if (!quiet) {
+            cli_print_run(route, run);
+        }
+        status = run->outcome == CMO_OUTCOME_DONE ? CLI_DONE : CLI_FAILED;
+        for (guint i = 0; i < run->legs->len; i++) {
+            if (g_array_index(run->legs, lab_leg_result, i).outcome != CMO_OUTCOME_DONE) {
+                status = CLI_FAILED;
+            }
+        }
+    }
+    lab_run_free(run);
+    lab_route_free(route);
+    return status;
+}
+
+static int run(int count, char **arguments) {
+    if (count != 1) {
+        return cli_wrong("drive takes one route file, as in: cammino drive "
+                         "data/ferry/first-round.yaml");
+    }
+    if (seed < 0) {
+        return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
+    }
+    GError *error = NULL;
+    cli_picture picture;
+    if (!cli_picture_parse(picture_path, view, leg, over, &picture, &error)) {
+        return cli_error(error);
+    }
+    return drive(arguments[0]);
+}
+
+const cli_command cli_drive = {
+    "drive",
+    "ROUTE",
+    "Drive a route once and print each leg's figures, robot beside truth",
+    "The route names a robot, a mat, a start pose and the legs; docs/formats.md lists all keys. "
+    "The column robot holds what the robot itself can measure, the column truth what the simulator "
+    "knows. A leg that ends with anything but done ends the run.",
+    "cammino drive data/ferry/first-round.yaml --picture round.png",
+    options,
+    run};

@@ -1,0 +1,94 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli.h"
+
+#include <locale.h>
+#include <stdlib.h>
+#include <string.h>
+
+static const cli_command *const commands[] = {&cli_demo, &cli_drive, &cli_draw, NULL};
+
+int cli_wrong(const char *format, ...) {
+    va_list arguments;
+    va_start(arguments, format);
+    char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    fprintf(stderr, "cammino: %s\n", text);
+    g_free(text);
+    return CLI_WRONG;
+}
+
+int cli_error(GError *error) {
+    fprintf(stderr, "cammino: %s\n", error->message);
+    g_clear_error(&error);
+    return CLI_WRONG;
+}
+
+static void print_usage(FILE *out) {
+    fputs("Usage: cammino COMMAND [OPTION...]\n\n"
+          "Line and boundary routines for small robots, on a simulated robot.\n\nCommands:\n",
+          out);
+    for (const cli_command *const *command = commands; *command != NULL; command++) {
+        fprintf(out, "  %-8s %s\n", (*command)->name, (*command)->summary);
+    }
+    fputs("\ncammino COMMAND --help tells more of a command; cammino --version says which this "
+          "is.\n",
+          out);
+}
+
+static int run_command(const cli_command *command, int count, char **arguments) {
+    char *usage = g_strdup_printf("%s", command->arguments);
+    GOptionContext *context = g_option_context_new(usage);
+    char *description = g_strdup_printf("%s\n\nExample:\n  %s\n", command->text, command->example);
+    g_option_context_set_summary(context, command->summary);
+    g_option_context_set_description(context, description);
+    g_option_context_add_main_entries(context, command->options, NULL);
+    GError *error = NULL;
+    int status;
+    char *program = g_strdup_printf("cammino %s", command->name);
+    g_set_prgname(program);
+    if (g_option_context_parse(context, &count, &arguments, &error)) {
+        status = command->run(count - 1, arguments + 1);
+    } else {
+        status =
+            cli_wrong("%s; cammino %s --help lists the options", error->message, command->name);
+        g_clear_error(&error);
+    }
+    g_option_context_free(context);
+    g_free(program);
+    g_free(description);
+    g_free(usage);
+    return status;
+}
+
+static int run_word(const char *word, int count, char **arguments) {
+    for (const cli_command *const *command = commands; *command != NULL; command++) {
+        if (strcmp(word, (*command)->name) == 0) {
+            return run_command(*command, count, arguments);
+        }
+    }
+    if (strcmp(word, "--help") == 0 || strcmp(word, "-h") == 0 || strcmp(word, "help") == 0) {
+        print_usage(stdout);
+    } else if (strcmp(word, "--version") == 0) {
+        puts("cammino " CAMMINO_VERSION);
+    } else if (strcmp(word, "--manual") == 0) {
+        cli_print_manual(commands);
+    } else if (strcmp(word, "--completion") == 0) {
+        cli_print_completion(commands);
+    } else {
+        return cli_wrong("%s: no such command; known are demo, drive, draw", word);
+    }
+    return CLI_DONE;
+}
+
+int main(int count, char **arguments) {
+    setlocale(LC_CTYPE, "");
+    if (count < 2) {
+        print_usage(stderr);
+        return CLI_WRONG;
+    }
+    int status = run_word(arguments[1], count - 1, arguments + 1);
+    if (fflush(stdout) != 0 || ferror(stdout)) {
+        return cli_wrong("the output cannot be written");
+    }
+    return status;
+}

@@ -1,0 +1,448 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The mat from above: the robot's path, its outline at start and rest, crossings, what it aimed at.
+#include "cli.h"
+
+#include <cairo-svg.h>
+#include <glib/gstdio.h>
+#include <librsvg/rsvg.h>
+#include <math.h>
+#include <string.h>
+
+#define WIDTH  1280.0
+#define MARGIN 28.0
+#define TITLE  54.0
+#define LEGEND 58.0
+
+typedef struct canvas {
+    cairo_t *cairo;
+    const lab_route *route;
+    double scale;  // pixels per mm
+    double x0, y0; // of the mat's lower left corner
+    double height; // of the picture
+} canvas;
+
+typedef struct pose {
+    double x_mm, y_mm, heading_deg;
+} pose;
+
+// Colours that stay apart for most kinds of colour vision.
+static const double leg_colours[][3] = {{0.00, 0.33, 0.62}, {0.80, 0.36, 0.00}, {0.00, 0.47, 0.34},
+                                        {0.55, 0.20, 0.60}, {0.47, 0.36, 0.00}, {0.10, 0.55, 0.65},
+                                        {0.35, 0.35, 0.40}};
+static const double aim_colour[3] = {0.84, 0.00, 0.22};
+
+static void set_colour(cairo_t *cairo, const double colour[3], double alpha) {
+    cairo_set_source_rgba(cairo, colour[0], colour[1], colour[2], alpha);
+}
+
+static const double *leg_colour(unsigned leg) {
+    return leg_colours[(MAX(leg, 1U) - 1) % G_N_ELEMENTS(leg_colours)];
+}
+
+static double px(const canvas *c, double x_mm) {
+    return c->x0 + x_mm * c->scale;
+}
+
+static double py(const canvas *c, double y_mm) {
+    return c->y0 - y_mm * c->scale;
+}
+
+static void put_text(cairo_t *cairo, double x, double y, double size, bool bold, const char *text) {
+    cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
+                           bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
+    cairo_set_font_size(cairo, size);
+    cairo_move_to(cairo, x, y);
+    cairo_show_text(cairo, text);
+}
+
+static double text_width(cairo_t *cairo, const char *text) {
+    cairo_text_extents_t extents;
+    cairo_text_extents(cairo, text, &extents);
+    return extents.x_advance;
+}
+
+// -------------------------------------------------------------------------------------- rows --
+
+static const lab_row *row_at(const GArray *rows, guint i) {
+    return &g_array_index(rows, lab_row, i);
+}
+
+static pose pose_of(const lab_row *row, bool truth) {
+    if (truth && row->has_truth) {
+        return (pose){row->true_x_mm, row->true_y_mm, row->true_heading_deg};
+    }
+    return (pose){(double)row->robot.x_mm, (double)row->robot.y_mm, (double)row->robot.heading_deg};
+}
+
+static guint leg_end(const GArray *rows, guint start) {
+    guint end = start;
+    while (end < rows->len && row_at(rows, end)->leg == row_at(rows, start)->leg) {
+        end++;
+    }
+    return end;
+}
+
+// --------------------------------------------------------------------------------------- mat --
+
+static bool paint_mat(const canvas *c, GError **error) {
+    const lab_route *route = c->route;
+    double width = cmo_sim_mat_width_mm(route->mat) * c->scale;
+    double height = cmo_sim_mat_height_mm(route->mat) * c->scale;
+    double top = c->y0 - height;
+    cairo_t *cairo = c->cairo;
+    cairo_save(cairo);
+    cairo_rectangle(cairo, c->x0, top, width, height);
+    cairo_clip(cairo);
+    cairo_set_source_rgb(cairo, 0.85, 0.91, 0.95); // no floor
+    cairo_paint(cairo);
+    bool drawn = true;
+    cairo_surface_t *png = cairo_image_surface_create_from_png(route->mat_path);
+    if (cairo_surface_status(png) == CAIRO_STATUS_SUCCESS) {
+        cairo_translate(cairo, c->x0, top);
+        cairo_scale(cairo, width / cairo_image_surface_get_width(png),
+                    height / cairo_image_surface_get_height(png));
+        cairo_set_source_surface(cairo, png, 0.0, 0.0);
+        cairo_paint(cairo);
+    } else {
+        RsvgHandle *handle = rsvg_handle_new_from_file(route->mat_path, error);
+        RsvgRectangle viewport = {c->x0, top, width, height};
+        drawn = handle != NULL && rsvg_handle_render_document(handle, cairo, &viewport, error);
+        if (handle != NULL) {
+            g_object_unref(handle);
+        }
+    }
+    cairo_surface_destroy(png);
+    cairo_restore(cairo);
+    cairo_rectangle(cairo, c->x0, top, width, height);
+    cairo_set_source_rgb(cairo, 0.45, 0.50, 0.54);
+    cairo_set_line_width(cairo, 1.0);
+    cairo_stroke(cairo);
+    return drawn;
+}
+
+// -------------------------------------------------------------------------------------- robot --
+
+static void trace_path(const canvas *c, const GArray *rows, guint start, guint end, bool truth) {
+    cairo_new_path(c->cairo);
+    for (guint i = start; i < end; i++) {
+        pose at = pose_of(row_at(rows, i), truth);
+        cairo_line_to(c->cairo, px(c, at.x_mm), py(c, at.y_mm));
+    }
+}
+
+static void draw_path(const canvas *c, const GArray *rows, guint start, guint end) {
+    cairo_t *cairo = c->cairo;
+    cairo_set_line_join(cairo, CAIRO_LINE_JOIN_ROUND);
+    cairo_set_line_cap(cairo, CAIRO_LINE_CAP_ROUND);
+    trace_path(c, rows, start, end, true);
+    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.85);
+    cairo_set_line_width(cairo, 6.0);
+    cairo_stroke_preserve(cairo);
+    set_colour(cairo, leg_colour(row_at(rows, start)->leg), 1.0);
+    cairo_set_line_width(cairo, 3.0);
+    cairo_stroke(cairo);
+    if (row_at(rows, start)->has_truth) {
+        static const double dashes[] = {2.0, 5.0};
+        trace_path(c, rows, start, end, false);
+        cairo_set_dash(cairo, dashes, 2, 0.0);
+        cairo_set_source_rgb(cairo, 0.05, 0.05, 0.05);
+        cairo_set_line_width(cairo, 1.6);
+        cairo_stroke(cairo);
+        cairo_set_dash(cairo, NULL, 0, 0.0);
+    }
+}
+
+static void enter_pose(const canvas *c, pose at) {
+    cairo_save(c->cairo);
+    cairo_translate(c->cairo, px(c, at.x_mm), py(c, at.y_mm));
+    cairo_rotate(c->cairo, -at.heading_deg * G_PI / 180.0);
+    cairo_scale(c->cairo, c->scale, -c->scale); // now in mm, x ahead, y to the left
+}
+
+static void draw_robot(const canvas *c, pose at, const double colour[3], bool start) {
+    static const double dashes[] = {8.0, 5.0};
+    const lab_robot *robot = c->route->robot;
+    const lab_outline *o = &robot->outline;
+    cairo_t *cairo = c->cairo;
+    enter_pose(c, at);
+    double width = o->left_mm + o->right_mm;
+    double nose = MIN(0.22 * width, 0.5 * o->front_mm);
+    cairo_new_path(cairo);
+    cairo_move_to(cairo, -o->back_mm, o->left_mm);
+    cairo_line_to(cairo, o->front_mm - nose, o->left_mm);
+    cairo_line_to(cairo, o->front_mm, o->left_mm - nose);
+    cairo_line_to(cairo, o->front_mm, -o->right_mm + nose);
+    cairo_line_to(cairo, o->front_mm - nose, -o->right_mm);
+    cairo_line_to(cairo, -o->back_mm, -o->right_mm);
+    cairo_close_path(cairo);
+    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, start ? 0.08 : 0.14);
+    cairo_fill_preserve(cairo);
+    cairo_set_line_width(cairo, 1.8 / c->scale);
+    double scaled[2] = {dashes[0] / c->scale, dashes[1] / c->scale};
+    cairo_set_dash(cairo, scaled, start ? 2 : 0, 0.0);
+    set_colour(cairo, colour, 0.95);
+    cairo_stroke(cairo);
+    cairo_set_dash(cairo, NULL, 0, 0.0);
+    double half = 0.5 * (double)robot->description.track_mm;
+    double tyre = robot->plant.wheel_width_mm;
+    cairo_rectangle(cairo, -16.0, half - 0.5 * tyre, 32.0, tyre);
+    cairo_rectangle(cairo, -16.0, -half - 0.5 * tyre, 32.0, tyre);
+    set_colour(cairo, colour, 0.75);
+    cairo_fill(cairo);
+    for (unsigned i = 0; i < robot->description.lights; i++) {
+        const cmo_light_description *light = &robot->description.light[i];
+        cairo_new_sub_path(cairo);
+        cairo_arc(cairo, (double)light->ahead_mm, (double)light->left_mm, 4.0, 0.0, 2.0 * G_PI);
+    }
+    cairo_fill(cairo);
+    cairo_restore(cairo);
+}
+
+// ----------------------------------------------------------------------------------- crossing --
+
+static void draw_ring(const canvas *c, double x_mm, double y_mm) {
+    cairo_t *cairo = c->cairo;
+    cairo_new_path(cairo);
+    cairo_arc(cairo, px(c, x_mm), py(c, y_mm), 6.5, 0.0, 2.0 * G_PI);
+    cairo_set_source_rgb(cairo, 1.0, 1.0, 1.0);
+    cairo_set_line_width(cairo, 4.5);
+    cairo_stroke_preserve(cairo);
+    set_colour(cairo, aim_colour, 1.0);
+    cairo_set_line_width(cairo, 2.2);
+    cairo_stroke(cairo);
+}
+
+// The edge that the leg should have ended on, and the true crossing.
+static void draw_target(const canvas *c, const lab_target *target) {
+    if (!target->found) {
+        return;
+    }
+    const cmo_sim_crossing *crossing = &target->crossing;
+    double half = 95.0;
+    cairo_t *cairo = c->cairo;
+    cairo_new_path(cairo);
+    cairo_move_to(cairo, px(c, crossing->x_mm - half * target->normal_y),
+                  py(c, crossing->y_mm + half * target->normal_x));
+    cairo_line_to(cairo, px(c, crossing->x_mm + half * target->normal_y),
+                  py(c, crossing->y_mm - half * target->normal_x));
+    cairo_set_line_cap(cairo, CAIRO_LINE_CAP_BUTT);
+    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.9);
+    cairo_set_line_width(cairo, 5.0);
+    cairo_stroke_preserve(cairo);
+    set_colour(cairo, aim_colour, 1.0);
+    cairo_set_line_width(cairo, 2.6);
+    cairo_stroke(cairo);
+    draw_ring(c, crossing->x_mm, crossing->y_mm);
+}
+
+// Without the run's own results: where the trace's latched crossing was, between the spots.
+static void draw_latched(const canvas *c, const GArray *rows, guint start, guint end) {
+    double crossing = (double)row_at(rows, end - 1)->robot.crossing_mm;
+    const cmo_robot_description *d = &c->route->robot->description;
+    if (!isfinite(crossing) || d->lights == 0) {
+        return;
+    }
+    for (guint i = start; i < end; i++) {
+        if ((double)row_at(rows, i)->robot.way_mm >= crossing) {
+            pose at = pose_of(row_at(rows, i), true);
+            double heading = at.heading_deg * G_PI / 180.0;
+            double ahead =
+                (double)d->light[0].ahead_mm + crossing - (double)row_at(rows, i)->robot.way_mm;
+            draw_ring(c, at.x_mm + ahead * cos(heading), at.y_mm + ahead * sin(heading));
+            return;
+        }
+    }
+}
+
+static void draw_number(const canvas *c, const GArray *rows, guint start, guint end) {
+    cairo_t *cairo = c->cairo;
+    pose first = pose_of(row_at(rows, start), true);
+    pose last = pose_of(row_at(rows, end - 1), true);
+    pose middle = pose_of(row_at(rows, (start + end) / 2), true);
+    double dx = last.x_mm - first.x_mm;
+    double dy = last.y_mm - first.y_mm;
+    double way = sqrt(dx * dx + dy * dy);
+    double x, y;
+    if (way > 30.0) { // beside the middle of its path, to the left
+        x = px(c, 0.5 * (first.x_mm + last.x_mm)) - 17.0 * dy / way;
+        y = py(c, 0.5 * (first.y_mm + last.y_mm)) - 17.0 * dx / way;
+    } else { // a turn: outside of it, on the side that it turns away from
+        double heading = 0.5 * (first.heading_deg + last.heading_deg) * G_PI / 180.0;
+        double away = c->route->robot->outline.back_mm * 1.25;
+        x = px(c, middle.x_mm - away * cos(heading));
+        y = py(c, middle.y_mm - away * sin(heading));
+    }
+    char text[16];
+    g_snprintf(text, sizeof text, "%u", row_at(rows, start)->leg);
+    cairo_new_path(cairo);
+    cairo_arc(cairo, x, y, 11.0, 0.0, 2.0 * G_PI);
+    set_colour(cairo, leg_colour(row_at(rows, start)->leg), 1.0);
+    cairo_fill_preserve(cairo);
+    cairo_set_source_rgb(cairo, 1.0, 1.0, 1.0);
+    cairo_set_line_width(cairo, 1.5);
+    cairo_stroke(cairo);
+    cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_BOLD);
+    cairo_set_font_size(cairo, 13.0);
+    put_text(cairo, x - 0.5 * text_width(cairo, text), y + 4.7, 13.0, true, text);
+}
+
+// ------------------------------------------------------------------------------------- around --
+
+static double scale_bar_mm(double scale) {
+    static const double lengths[] = {10, 20, 50, 100, 200, 500, 1000, 2000, 5000};
+    double best = lengths[0];
+    for (size_t i = 0; i < G_N_ELEMENTS(lengths); i++) {
+        best = lengths[i] * scale <= 200.0 ? lengths[i] : best;
+    }
+    return best;
+}
+
+static void draw_scale_bar(const canvas *c, double x, double y) {
+    double length = scale_bar_mm(c->scale);
+    cairo_t *cairo = c->cairo;
+    cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
+    cairo_set_line_width(cairo, 1.5);
+    cairo_move_to(cairo, x, y - 5.0);
+    cairo_line_to(cairo, x, y + 5.0);
+    cairo_move_to(cairo, x, y);
+    cairo_line_to(cairo, x + length * c->scale, y);
+    cairo_move_to(cairo, x + length * c->scale, y - 5.0);
+    cairo_line_to(cairo, x + length * c->scale, y + 5.0);
+    cairo_stroke(cairo);
+    char text[32];
+    g_snprintf(text, sizeof text, "%.0f mm", length);
+    put_text(cairo, x + length * c->scale + 8.0, y + 5.0, 14.0, false, text);
+}
+
+static void draw_legend(const canvas *c, const GArray *rows, bool targets) {
+    cairo_t *cairo = c->cairo;
+    double y = c->height - 0.5 * LEGEND;
+    draw_scale_bar(c, MARGIN, y);
+    bool truth = rows->len > 0 && row_at(rows, 0)->has_truth;
+    double x = MARGIN + 330.0;
+    cairo_set_line_width(cairo, 3.0);
+    set_colour(cairo, leg_colours[0], 1.0);
+    cairo_move_to(cairo, x, y);
+    cairo_line_to(cairo, x + 34.0, y);
+    cairo_stroke(cairo);
+    cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
+    put_text(cairo, x + 42.0, y + 5.0, 14.0, false,
+             truth ? "true path of the axle, by leg" : "path of the axle by odometry, by leg");
+    x += 310.0;
+    if (truth) {
+        static const double dashes[] = {2.0, 5.0};
+        cairo_set_dash(cairo, dashes, 2, 0.0);
+        cairo_set_line_width(cairo, 1.6);
+        cairo_move_to(cairo, x, y);
+        cairo_line_to(cairo, x + 34.0, y);
+        cairo_stroke(cairo);
+        cairo_set_dash(cairo, NULL, 0, 0.0);
+        put_text(cairo, x + 42.0, y + 5.0, 14.0, false, "by odometry");
+        x += 160.0;
+    }
+    canvas at = *c; // the ring's own place, in pixels
+    at.scale = 1.0;
+    at.x0 = 0.0;
+    at.y0 = 0.0;
+    if (targets) {
+        set_colour(cairo, aim_colour, 1.0);
+        cairo_set_line_width(cairo, 2.6);
+        cairo_move_to(cairo, x + 16.0, y - 14.0);
+        cairo_line_to(cairo, x + 16.0, y + 14.0);
+        cairo_stroke(cairo);
+    }
+    draw_ring(&at, x + 16.0, -y);
+    cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
+    put_text(cairo, x + 42.0, y + 5.0, 14.0, false,
+             targets ? "edge aimed at, true first crossing" : "latched crossing");
+}
+
+static void draw_title(const canvas *c, const GArray *rows, const lab_run *run) {
+    double seconds = rows->len > 0 ? row_at(rows, rows->len - 1)->robot.run_us / 1e6 : 0.0;
+    char *name = g_path_get_basename(c->route->path);
+    char *text = run != NULL
+                     ? g_strdup_printf("%s, seed %" G_GUINT64_FORMAT ": %s after %.1f s", name,
+                                       (guint64)run->seed, cmo_outcome_name(run->outcome), seconds)
+                     : g_strdup_printf("%s: %.1f s", name, seconds);
+    cairo_set_source_rgb(c->cairo, 0.1, 0.1, 0.1);
+    put_text(c->cairo, MARGIN, 35.0, 19.0, true, c->route->robot->name);
+    double x = MARGIN + text_width(c->cairo, c->route->robot->name) + 14.0;
+    put_text(c->cairo, x, 35.0, 16.0, false, text);
+    g_free(text);
+    g_free(name);
+}
+
+static bool draw_all(const canvas *c, const GArray *rows, const lab_run *run, GError **error) {
+    cairo_set_source_rgb(c->cairo, 1.0, 1.0, 1.0);
+    cairo_paint(c->cairo);
+    if (!paint_mat(c, error)) {
+        return false;
+    }
+    static const double grey[3] = {0.25, 0.25, 0.25};
+    if (rows->len > 0) {
+        draw_robot(c, pose_of(row_at(rows, 0), true), grey, true);
+    }
+    for (guint start = 0, end; start < rows->len; start = end) {
+        end = leg_end(rows, start);
+        draw_robot(c, pose_of(row_at(rows, end - 1), true), leg_colour(row_at(rows, start)->leg),
+                   false);
+    }
+    for (guint start = 0, end; start < rows->len; start = end) {
+        end = leg_end(rows, start);
+        draw_path(c, rows, start, end);
+        if (run == NULL) {
+            draw_latched(c, rows, start, end);
+        }
+    }
+    for (guint i = 0; run != NULL && i < run->legs->len; i++) {
+        draw_target(c, &g_array_index(run->legs, lab_leg_result, i).target);
+    }
+    for (guint start = 0, end; start < rows->len; start = end) {
+        end = leg_end(rows, start);
+        if (row_at(rows, start)->leg > 0) {
+            draw_number(c, rows, start, end);
+        }
+    }
+    draw_legend(c, rows, run != NULL);
+    draw_title(c, rows, run);
+    return true;
+}
+
+// The picture is written beside its place and moved there when it is whole.
+bool cli_draw_mat(const lab_route *route, const GArray *rows, const lab_run *run,
+                  const cli_picture *picture, GError **error) {
+    double width_mm = cmo_sim_mat_width_mm(route->mat);
+    double height_mm = cmo_sim_mat_height_mm(route->mat);
+    canvas c = {.route = route};
+    c.scale = MIN((WIDTH - 2.0 * MARGIN) / width_mm, 1400.0 / height_mm);
+    c.height = ceil(TITLE + height_mm * c.scale + LEGEND);
+    c.x0 = 0.5 * (WIDTH - width_mm * c.scale);
+    c.y0 = TITLE + height_mm * c.scale;
+    char *part = g_strdup_printf("%s.part", picture->path);
+    bool svg = g_str_has_suffix(picture->path, ".svg");
+    cairo_surface_t *surface =
+        svg ? cairo_svg_surface_create(part, WIDTH, c.height)
+            : cairo_image_surface_create(CAIRO_FORMAT_RGB24, (int)WIDTH, (int)c.height);
+    c.cairo = cairo_create(surface);
+    bool drawn = draw_all(&c, rows, run, error);
+    cairo_destroy(c.cairo);
+    cairo_status_t status = CAIRO_STATUS_SUCCESS;
+    if (drawn && !svg) {
+        status = cairo_surface_write_to_png(surface, part);
+    }
+    cairo_surface_finish(surface);
+    status = status == CAIRO_STATUS_SUCCESS ? cairo_surface_status(surface) : status;
+    cairo_surface_destroy(surface);
+    if (drawn && (status != CAIRO_STATUS_SUCCESS || g_rename(part, picture->path) != 0)) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: the picture cannot be written: %s",
+                    picture->path,
+                    status != CAIRO_STATUS_SUCCESS ? cairo_status_to_string(status)
+                                                   : "it cannot be moved there");
+        drawn = false;
+    }
+    if (!drawn) {
+        g_unlink(part);
+    }
+    g_free(part);
+    return drawn;
+}

@@ -1,0 +1,393 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// One leg as a strip chart, through gnuplot: reflectances with the detection band, speeds, stages;
+// and beside it the stop, with the overshoot measured off.
+#include "cli.h"
+
+#include <gio/gio.h>
+#include <glib/gstdio.h>
+#include <math.h>
+#include <string.h>
+
+typedef struct strip {
+    const GArray *rows;
+    guint start, end;   // of the leg
+    double way0, time0; // at the leg's start, mm and s
+    bool over_time;
+    double crossing_mm; // latched, from the leg's start; NAN: none
+    double crossing_s;  // from the leg's start
+    GString *out;
+} strip;
+
+static const lab_row *row_at(const strip *s, guint i) {
+    return &g_array_index(s->rows, lab_row, i);
+}
+
+static double way(const strip *s, guint i) {
+    return (double)row_at(s, i)->robot.way_mm - s->way0;
+}
+
+static double seconds(const strip *s, guint i) {
+    return row_at(s, i)->robot.run_us / 1e6 - s->time0;
+}
+
+static double along(const strip *s, guint i) {
+    return s->over_time ? seconds(s, i) : way(s, i);
+}
+
+static bool find_leg(strip *s, unsigned leg) {
+    bool found = false;
+    for (guint i = 0; i < s->rows->len && !found; i++) {
+        bool first = i == 0 || row_at(s, i)->leg != row_at(s, i - 1)->leg;
+        if (!first) {
+            continue;
+        }
+        guint end = i;
+        while (end < s->rows->len && row_at(s, end)->leg == row_at(s, i)->leg) {
+            end++;
+        }
+        bool crossed = isfinite((double)row_at(s, end - 1)->robot.crossing_mm);
+        found = leg > 0 ? row_at(s, i)->leg == leg : crossed;
+        if (found || (leg == 0 && i == 0)) { // the first stands in until one with a line comes
+            s->start = i;
+            s->end = end;
+        }
+    }
+    return found || leg == 0;
+}
+
+static void find_crossing(strip *s) {
+    s->crossing_mm = (double)row_at(s, s->end - 1)->robot.crossing_mm - s->way0;
+    s->crossing_s = NAN;
+    for (guint i = s->start + 1; isfinite(s->crossing_mm) && i < s->end; i++) {
+        if (way(s, i) >= s->crossing_mm) {
+            double step = way(s, i) - way(s, i - 1);
+            double share = step > 0.0 ? (s->crossing_mm - way(s, i - 1)) / step : 0.0;
+            s->crossing_s = seconds(s, i - 1) + share * (seconds(s, i) - seconds(s, i - 1));
+            return;
+        }
+    }
+}
+
+// ------------------------------------------------------------------------------------- script --
+
+static void put(strip *s, const char *format, ...) G_GNUC_PRINTF(2, 3);
+static void put(strip *s, const char *format, ...) {
+    va_list arguments;
+    va_start(arguments, format);
+    g_string_append_vprintf(s->out, format, arguments);
+    va_end(arguments);
+    g_string_append_c(s->out, '\n');
+}
+
+static void put_cell(strip *s, double value) {
+    if (isfinite(value)) {
+        g_string_append_printf(s->out, "%.4f ", value);
+    } else {
+        g_string_append(s->out, "NaN ");
+    }
+}
+
+static void put_data(strip *s) {
+    put(s, "$rows << EOD");
+    for (guint i = s->start; i < s->end; i++) {
+        const cmo_trace_row *r = &row_at(s, i)->robot;
+        put_cell(s, along(s, i));
+        put_cell(s, (double)r->reflectance[0]);
+        put_cell(s, CMO_LIGHTS_MAX > 1 ? (double)r->reflectance[CMO_LIGHTS_MAX > 1] : NAN);
+        put_cell(s, (double)r->left_mm_s);
+        put_cell(s, (double)r->right_mm_s);
+        put_cell(s, r->halted ? NAN : (double)r->left_command_mm_s);
+        put_cell(s, r->halted ? NAN : (double)r->right_command_mm_s);
+        put_cell(s, 1000.0 * (seconds(s, i) - s->crossing_s));
+        put_cell(s, way(s, i) - s->crossing_mm);
+        put(s, "%s", "");
+    }
+    put(s, "EOD");
+}
+
+static const char *stage_colour(uint8_t stage) {
+    static const char *const colours[CMO_STAGES] = {"#ffffff", "#dbe9f6", "#e8e8e8", "#e3f2dd",
+                                                    "#fff3cd", "#fbe0d8", "#ece2f4", "#f2f2f2"};
+    return colours[stage < CMO_STAGES ? stage : 0];
+}
+
+// Stages as shaded bands behind the curves. With `names`, each is named where there is room.
+static void put_stages(strip *s, bool names) {
+    double whole = along(s, s->end - 1) - along(s, s->start);
+    put(s, "unset object; unset label; unset arrow");
+    double last_label = -INFINITY;
+    for (guint i = s->start, end; i < s->end; i = end) {
+        uint8_t stage = row_at(s, i)->robot.stage;
+        for (end = i; end < s->end && row_at(s, end)->robot.stage == stage;) {
+            end++;
+        }
+        if (stage == CMO_STAGE_IDLE) {
+            continue;
+        }
+        double from = along(s, i);
+        double to = along(s, MIN(end, s->end - 1));
+        put(s,
+            "set object rectangle from %.4f, graph 0 to %.4f, graph 1 behind fillcolor rgb '%s' "
+            "fillstyle solid noborder",
+            MIN(from, to), MAX(from, to), stage_colour(stage));
+        double middle = 0.5 * (from + to);
+        const char *name = cmo_stage_name((cmo_stage)stage);
+        double room = 0.018 * whole * (double)strlen(name);
+        if (names && fabs(to - from) > room && middle - last_label > room) {
+            put(s, "set label '%s' at %.4f, graph 0.945 center textcolor rgb '#555555' front", name,
+                middle);
+            last_label = middle;
+        }
+    }
+}
+
+static void put_marker(strip *s, double at, const char *text, const char *colour, double height) {
+    put(s,
+        "set arrow from %.4f, graph 0 to %.4f, graph 1 nohead linecolor rgb '%s' linewidth 1.3 "
+        "dashtype 2 front",
+        at, at, colour);
+    if (text != NULL) {
+        put(s, "set label '%s ' at %.4f, graph %.3f right textcolor rgb '%s' front", text, at,
+            height, colour);
+    }
+}
+
+// The halt that answered the crossing.
+static double halt_along(const strip *s) {
+    for (guint i = s->start; i < s->end; i++) {
+        if (row_at(s, i)->robot.halted && way(s, i) >= s->crossing_mm) {
+            return along(s, i);
+        }
+    }
+    return NAN;
+}
+
+static void put_markers(strip *s, bool text) {
+    double crossing = s->over_time ? s->crossing_s : s->crossing_mm;
+    if (isfinite(crossing)) {
+        put_marker(s, crossing, text ? "crossing" : NULL, "#b00020", 0.16);
+    }
+    double halt = halt_along(s);
+    if (isfinite(halt) && isfinite(crossing)) {
+        put_marker(s, halt, text ? "halt" : NULL, "#7a4b00", 0.07);
+    }
+}
+
+static double row_extreme(const strip *s, bool largest) {
+    double extreme = largest ? 1.15 : -0.1;
+    for (guint i = s->start; i < s->end; i++) {
+        for (unsigned n = 0; n < 2 && n < CMO_LIGHTS_MAX; n++) {
+            double value = (double)row_at(s, i)->robot.reflectance[n];
+            if (isfinite(value)) {
+                extreme = largest ? MAX(extreme, value + 0.15) : MIN(extreme, value - 0.05);
+            }
+        }
+    }
+    return CLAMP(extreme, -2.0, 4.0);
+}
+
+static void put_reflectance(strip *s, double right) {
+    const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
+    put_stages(s, true);
+    put_markers(s, false);
+    if (isfinite((double)last->band_low)) {
+        put(s,
+            "set object rectangle from graph 0, first %.4f to graph 1, first %.4f fillcolor rgb "
+            "'#888888' fillstyle transparent solid 0.22 noborder",
+            (double)last->band_low, (double)last->band_high);
+        put(s,
+            "set label ' threshold band' at graph 0, first %.4f left textcolor rgb '#444444' front",
+            0.5 * ((double)last->band_low + (double)last->band_high));
+    }
+    put(s, "set lmargin at screen 0.066; set rmargin at screen %.3f", right);
+    put(s, "set bmargin at screen 0.53; set tmargin at screen 0.905");
+    put(s, "set yrange [%.3f:%.3f]; set ylabel 'reflectance (0 dark, 1 light)'",
+        row_extreme(s, false), row_extreme(s, true));
+    put(s, "set format x ''; set xlabel ''; set key at graph 0.985, graph 0.17 right bottom "
+           "horizontal");
+    put(s, "plot $rows using 1:2 with lines linecolor rgb '#00548f' linewidth 2 title 'left', "
+           "$rows using 1:3 with lines linecolor rgb '#c75400' linewidth 2 title 'right'");
+}
+
+static void speed_range(const strip *s, double *low, double *high) {
+    *low = 0.0;
+    *high = 10.0;
+    for (guint i = s->start; i < s->end; i++) {
+        const cmo_trace_row *r = &row_at(s, i)->robot;
+        const float speeds[4] = {r->left_mm_s, r->right_mm_s, r->left_command_mm_s,
+                                 r->right_command_mm_s};
+        for (unsigned n = 0; n < 4; n++) {
+            if (isfinite((double)speeds[n])) {
+                *low = MIN(*low, (double)speeds[n]);
+                *high = MAX(*high, (double)speeds[n]);
+            }
+        }
+    }
+}
+
+static void put_speed(strip *s, double right) {
+    put_stages(s, false);
+    put_markers(s, true);
+    put(s, "set lmargin at screen 0.066; set rmargin at screen %.3f", right);
+    put(s, "set bmargin at screen 0.10; set tmargin at screen 0.48");
+    double low, high;
+    speed_range(s, &low, &high);
+    put(s, "set yrange [%.1f:%.1f]; set ylabel 'speed (mm/s)'", low - 0.05 * (high - low),
+        high + 0.22 * (high - low));
+    put(s, "set format x '%%g'; set xlabel '%s'",
+        s->over_time ? "time from the start of the leg (s)" : "way from the start of the leg (mm)");
+    put(s, "set key at graph 0.985, graph 0.99 right top horizontal");
+    put(s,
+        "plot $rows using 1:6 with steps linecolor rgb '#888888' linewidth 1.2 title 'commanded', "
+        "$rows using 1:7 with steps linecolor rgb '#888888' linewidth 1.2 notitle, "
+        "$rows using 1:4 with lines linecolor rgb '#00548f' linewidth 2 title 'left wheel', "
+        "$rows using 1:5 with lines linecolor rgb '#c75400' linewidth 2 title 'right wheel'");
+}
+
+// The stop: way beyond the edge over time, the overshoot measured off between two edges as in a
+// drawing.
+static void put_stop(strip *s) {
+    double furthest = -INFINITY;
+    double rest = way(s, s->end - 1) - s->crossing_mm;
+    double end_ms = 1000.0 * (seconds(s, s->end - 1) - s->crossing_s);
+    for (guint i = s->start; i < s->end; i++) {
+        furthest = MAX(furthest, way(s, i) - s->crossing_mm);
+    }
+    double from_ms = -0.35 * end_ms;
+    double top = MAX(furthest, 1.0) * 1.45;
+    put(s, "unset object; unset label; unset arrow");
+    put(s, "set title 'The stop' offset 0,-0.6");
+    put(s, "set lmargin at screen 0.735; set rmargin at screen 0.985");
+    put(s, "set bmargin at screen 0.10; set tmargin at screen 0.905");
+    put(s, "set xrange [%.2f:%.2f]; set yrange [%.3f:%.3f]", from_ms, end_ms, -0.35 * top, top);
+    put(s, "set object rectangle from graph 0, first 0 to graph 1, graph 1 behind fillcolor rgb "
+           "'#e9e9e9' fillstyle solid noborder");
+    put(s, "set label ' beyond the edge' at graph 0, graph 0.965 left textcolor rgb '#555555'");
+    put(s, "set arrow from graph 0, first 0 to graph 1, first 0 nohead linecolor rgb '#b00020' "
+           "linewidth 1.8 front");
+    put(s, "set label ' near edge' at graph 0, first 0 left offset 0,-0.7 textcolor rgb '#b00020'");
+    double at_ms = 0.62 * end_ms;
+    put(s,
+        "set arrow from %.2f, 0 to %.2f, %.4f heads filled size screen 0.006,18 linecolor rgb "
+        "'#111111' linewidth 1.2 front",
+        at_ms, at_ms, furthest);
+    put(s,
+        "set arrow from %.2f, first %.4f to %.2f, first %.4f nohead linecolor rgb '#111111' "
+        "linewidth 0.7 front",
+        0.2 * end_ms, furthest, end_ms, furthest);
+    put(s, "set label '%.1f mm over ' at %.2f, %.4f right textcolor rgb '#111111' front", furthest,
+        at_ms, 0.5 * furthest);
+    put(s,
+        "set label 'rests at %.1f mm ' at graph 1, first %.4f right offset 0,0.9 textcolor rgb "
+        "'#111111' front",
+        rest, furthest);
+    put(s, "set xlabel 'time from the crossing (ms)'; set ylabel 'way beyond the crossing (mm)' "
+           "offset 1.2,0");
+    put(s, "unset key; set format x '%%g'");
+    put(s,
+        "plot $rows using 8:9 with linespoints pointtype 7 pointsize 0.35 linecolor rgb '#00548f' "
+        "linewidth 2");
+}
+
+static char *quoted(const char *text) {
+    char **parts = g_strsplit(text, "'", -1);
+    char *joined = g_strjoinv("''", parts);
+    g_strfreev(parts);
+    return joined;
+}
+
+static void put_script(strip *s, const char *title, const char *part, bool svg) {
+    char *path = quoted(part);
+    char *heading = quoted(title);
+    const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
+    bool stop = isfinite(s->crossing_s) && last->halted && way(s, s->end - 1) > s->crossing_mm;
+    double right = stop ? 0.675 : 0.985;
+    put_data(s);
+    put(s,
+        svg ? "set terminal svg noenhanced size 1280,720 font 'DejaVu Sans,13' background "
+              "'#ffffff'"
+            : "set terminal pngcairo noenhanced size 1280,720 font 'DejaVu Sans,10.5' background "
+              "'#ffffff'");
+    put(s, "set output '%s'", path);
+    put(s, "set multiplot");
+    put(s, "set border linecolor rgb '#444444'; set tics textcolor rgb '#222222' nomirror");
+    put(s, "set grid linecolor rgb '#cccccc' linewidth 0.6");
+    put(s, "set xrange [%.4f:%.4f]", along(s, s->start),
+        MAX(along(s, s->end - 1), along(s, s->start) + 0.001));
+    put(s, "set title '%s' font ',13'", heading);
+    put_reflectance(s, right);
+    put(s, "unset title");
+    put_speed(s, right);
+    if (stop) {
+        put_stop(s);
+    }
+    put(s, "unset multiplot");
+    put(s, "unset output");
+    g_free(heading);
+    g_free(path);
+}
+
+// ------------------------------------------------------------------------------------ gnuplot --
+
+static bool run_gnuplot(const char *script, const char *picture_path, GError **error) {
+    GError *cause = NULL;
+    GSubprocess *gnuplot = g_subprocess_new(
+        G_SUBPROCESS_FLAGS_STDIN_PIPE | G_SUBPROCESS_FLAGS_STDERR_PIPE, &cause, "gnuplot", NULL);
+    if (gnuplot == NULL) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE,
+                    "%s: the chart needs the program gnuplot, which cannot be run; install the "
+                    "package gnuplot-nox",
+                    picture_path);
+        g_clear_error(&cause);
+        return false;
+    }
+    char *complaint = NULL;
+    bool good = g_subprocess_communicate_utf8(gnuplot, script, NULL, NULL, &complaint, &cause) &&
+                g_subprocess_get_successful(gnuplot);
+    if (!good) {
+        char *line = g_strdup(complaint != NULL ? g_strstrip(complaint) : "it was ended");
+        g_strdelimit(line, "\n\r", ' ');
+        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: gnuplot could not draw the chart: %s",
+                    picture_path, line);
+        g_free(line);
+    }
+    g_clear_error(&cause);
+    g_free(complaint);
+    g_object_unref(gnuplot);
+    return good;
+}
+
+bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,
+                    const cli_picture *picture, GError **error) {
+    strip s = {.rows = rows, .over_time = picture->over_time};
+    if (rows->len == 0 || !find_leg(&s, picture->leg) || s.end - s.start < 2) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: there is no leg %u with rows to draw",
+                    title, MAX(picture->leg, 1U));
+        return false;
+    }
+    s.way0 = (double)row_at(&s, s.start)->robot.way_mm;
+    s.time0 = row_at(&s, s.start)->robot.run_us / 1e6;
+    find_crossing(&s);
+    s.out = g_string_new(NULL);
+    const lab_row *last = row_at(&s, s.end - 1);
+    char *name = g_path_get_basename(title);
+    char *heading = g_strdup_printf("%s, leg %u: %s%s", name, last->leg,
+                                    cmo_kind_name((cmo_kind)row_at(&s, s.start)->robot.kind),
+                                    run != NULL ? "" : " (from its trace)");
+    char *part = g_strdup_printf("%s.part", picture->path);
+    put_script(&s, heading, part, g_str_has_suffix(picture->path, ".svg"));
+    bool good = run_gnuplot(s.out->str, picture->path, error);
+    if (good && g_rename(part, picture->path) != 0) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: the picture cannot be written",
+                    picture->path);
+        good = false;
+    }
+    if (!good) {
+        g_unlink(part);
+    }
+    g_free(part);
+    g_free(heading);
+    g_free(name);
+    g_string_free(s.out, TRUE);
+    return good;
+}

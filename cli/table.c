@@ -1,0 +1,107 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli.h"
+
+#include <math.h>
+#include <unistd.h>
+
+static const char *paint(const char *code) {
+    return isatty(STDOUT_FILENO) ? code : "";
+}
+
+// Decimals that a figure deserves.
+static int decimals(cmo_figure figure) {
+    switch (figure) {
+    case CMO_PASSED_OVER:
+    case CMO_TICK_LATE_US:
+        return 0;
+    case CMO_REST_ERROR_MM:
+    case CMO_OVERSHOOT_MM:
+    case CMO_STOPPING_DISTANCE_MM:
+    case CMO_BLIND_GAP_MM:
+    case CMO_TRAVELLED_MM:
+    case CMO_ENTRY_ANGLE_DEG:
+    case CMO_RESIDUAL_ANGLE_DEG:
+    case CMO_TURNED_DEG:
+        return 2;
+    default:
+        return 1;
+    }
+}
+
+static void print_value(const lab_figures *figures, cmo_figure figure, bool estimated) {
+    char text[32];
+    if (!(figures->applies & CMO_FIGURE_BIT(figure))) {
+        g_snprintf(text, sizeof text, "%s", "");
+    } else if (!(figures->known & CMO_FIGURE_BIT(figure))) {
+        g_snprintf(text, sizeof text, "not measured");
+    } else {
+        double value = figures->value[figure];
+        double unit = pow(10.0, -decimals(figure));
+        value = fabs(value) < 0.5 * unit ? 0.0 : value; // no -0.00
+        g_snprintf(text, sizeof text, "%s%.*f", estimated ? "~" : "", decimals(figure), value);
+    }
+    printf("  %12s", text);
+}
+
+static void print_leg(const lab_leg_result *leg) {
+    bool done = leg->outcome == CMO_OUTCOME_DONE;
+    printf("\n%sleg %u  %s%s  %s%s%s", paint("\033[1m"), leg->number, cmo_kind_name(leg->kind),
+           paint("\033[0m"), paint(done ? "\033[32m" : "\033[31m"), cmo_outcome_name(leg->outcome),
+           paint("\033[0m"));
+    if (!done) {
+        printf(": %s", cmo_outcome_text(leg->outcome));
+    }
+    if (leg->field != NULL) {
+        printf(" (%s", leg->field);
+        if (isfinite(leg->limit)) {
+            printf("; at most %.4g", leg->limit);
+        }
+        printf(")");
+    }
+    printf("\n");
+    if (leg->report.motors_may_run) {
+        printf("  the halt has not succeeded: motors may be running\n");
+    }
+    if (leg->robot.applies == 0) {
+        return;
+    }
+    printf("  %-24s%14s%14s\n", "", "robot", "truth");
+    for (cmo_figure figure = 0; figure < CMO_FIGURES; figure++) {
+        if (!((leg->robot.applies | leg->truth.applies) & CMO_FIGURE_BIT(figure))) {
+            continue;
+        }
+        printf("  %-24s", cmo_figure_name(figure));
+        print_value(&leg->robot, figure, leg->estimated & CMO_FIGURE_BIT(figure));
+        if (leg->truth.applies & CMO_FIGURE_BIT(figure)) {
+            print_value(&leg->truth, figure, false);
+        }
+        printf("\n");
+    }
+    if (leg->report.passed_reason == CMO_PASSED_TOO_NARROW) {
+        printf("  passed over last: at %.1f mm, %.1f mm wide, narrower than a line\n",
+               (double)leg->report.passed_at_mm, (double)leg->report.passed_width_mm);
+    }
+}
+
+void cli_print_run(const lab_route *route, const lab_run *run) {
+    printf("%s on %s, route %s, seed %" G_GUINT64_FORMAT "\n", route->robot->name, route->mat_path,
+           route->path, (guint64)run->seed);
+    uint32_t estimated = 0;
+    for (guint i = 0; i < run->legs->len; i++) {
+        const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
+        print_leg(leg);
+        estimated |= leg->estimated;
+    }
+    printf("\nrun: %s after %.2f s", cmo_outcome_name(run->outcome), run->span_ms / 1000.0);
+    if (run->legs->len < route->legs) {
+        printf(", %u of %u legs not driven", route->legs - run->legs->len, route->legs);
+    }
+    printf("\n");
+    if (estimated != 0) {
+        printf("~ is an estimate from commanded speed: this robot has no encoders\n");
+    }
+    if (!run->marked) {
+        printf(
+            "the mat marks no line and no boundary, so nothing can be said of the true target\n");
+    }
+}

@@ -1,0 +1,80 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+/**
+ * @file files.h
+ * Robot and route files. docs/formats.md describes every key.
+ *
+ * Whatever is wrong in a file becomes one line: FILE:LINE: FIELD: what is wrong; what would be
+ * right.
+ */
+#ifndef CAMMINO_LAB_FILES_H
+#define CAMMINO_LAB_FILES_H
+
+#include <cammino/cammino.h>
+#include <cammino_simulator/simulator.h>
+
+G_BEGIN_DECLS
+
+#define LAB_ERROR (lab_error_quark())
+GQuark lab_error_quark(void);
+typedef enum lab_error {
+    LAB_ERROR_FILE, /**< it cannot be read or written */
+    LAB_ERROR_WRONG /**< something in it is wrong */
+} lab_error;
+
+/** How far the robot reaches from the middle of its axle. */
+typedef struct lab_outline {
+    double front_mm, back_mm, left_mm, right_mm;
+} lab_outline;
+
+typedef struct lab_robot {
+    char *name;
+    cmo_robot_description description;
+    uint16_t traits;
+    cmo_levels levels[CMO_LIGHTS_MAX];
+    bool has_levels[CMO_LIGHTS_MAX];
+    lab_outline outline;
+    cmo_sim_plant plant;
+    cmo_sim_faults faults;
+} lab_robot;
+
+/** Reads a robot file. NULL on error. */
+lab_robot *lab_robot_load(const char *path, GError **error);
+lab_robot *lab_robot_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
+void lab_robot_free(lab_robot *robot);
+
+/** One leg: a routine and its parameters. */
+typedef struct lab_leg {
+    cmo_kind kind;
+    int line; /**< in the route file */
+    union {
+        cmo_travel_parameters travel;
+        cmo_rotate_parameters rotate;
+        cmo_line_parameters line_search;
+    } parameters;
+} lab_leg;
+
+#define LAB_LEGS_MAX 200
+
+typedef struct lab_route {
+    char *path;
+    char *robot_path; /**< relative to the working directory, as the others */
+    char *mat_path;
+    cmo_sim_mat_options mat_options;
+    double x_mm, y_mm, heading_deg;
+    double longest_s; /**< of the whole run; 0: no limit */
+    unsigned legs;
+    lab_leg leg[LAB_LEGS_MAX];
+    lab_robot *robot;
+    cmo_sim_mat *mat;
+} lab_route;
+
+/** Reads a route file, and the robot and the mat that it names. NULL on error. */
+lab_route *lab_route_load(const char *path, GError **error);
+
+/** Reads the route alone: `robot` and `mat` stay NULL. */
+lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
+void lab_route_free(lab_route *route);
+
+G_END_DECLS
+
+#endif

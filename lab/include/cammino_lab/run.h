@@ -1,0 +1,82 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+/**
+ * @file run.h
+ * One run of a route on the simulated robot: the robot's figures, and the truth beside them.
+ */
+#ifndef CAMMINO_LAB_RUN_H
+#define CAMMINO_LAB_RUN_H
+
+#include <cammino/trace.h>
+#include <cammino_lab/files.h>
+
+G_BEGIN_DECLS
+
+/** Figures of one column. A figure that applies but could not be measured is not `known`. */
+typedef struct lab_figures {
+    uint32_t applies; /**< bit n: figure n (cmo_figure) */
+    uint32_t known;
+    double value[CMO_FIGURES];
+} lab_figures;
+
+/** The line that a leg should have ended on: the first after the blind distance that the mat itself
+ *  marks as a line or a boundary and that has the tone asked for. */
+typedef struct lab_target {
+    bool found;
+    cmo_sim_crossing crossing; /**< its first true crossing by a sensor that is watched */
+    double normal_x, normal_y; /**< across its near edge, along the robot's way */
+} lab_target;
+
+typedef struct lab_leg_result {
+    unsigned number; /**< from 1 */
+    cmo_kind kind;
+    cmo_outcome outcome;
+    cmo_report report;
+    const char *field; /**< what was refused; NULL: nothing */
+    double limit;      /**< nearest value that would do; NAN: none */
+    lab_figures robot;
+    lab_figures truth;
+    uint32_t estimated;
+    lab_target target;
+    double start_ms, end_ms; /**< on the simulator's clock */
+} lab_leg_result;
+
+/** One trace row with what the simulator adds. */
+typedef struct lab_row {
+    unsigned leg; /**< from 1; 0: not known */
+    cmo_trace_row robot;
+    bool has_truth;
+    double true_x_mm, true_y_mm, true_heading_deg;
+} lab_row;
+
+typedef struct lab_run {
+    uint64_t seed;
+    cmo_outcome outcome; /**< done, or that of the leg that ended the run */
+    GArray *legs;        /**< of lab_leg_result */
+    GArray *rows;        /**< of lab_row */
+    double span_ms;      /**< simulated time */
+    bool marked;         /**< the mat marks lines or boundaries at all */
+} lab_run;
+
+/**
+ * Checks every leg of a route against its robot, without moving. False: `error` holds one line
+ * with the route's file and line, the leg, the field and what would do.
+ */
+bool lab_check(const lab_route *route, GError **error);
+
+/** Runs a route once. The route must have passed lab_check(). */
+lab_run *lab_drive(const lab_route *route, uint64_t seed);
+void lab_run_free(lab_run *run);
+
+/** The run's results as JSON text, one document; free with g_free(). */
+char *lab_run_json(const lab_run *run, const char *route_name);
+
+/** Writes the trace as CSV; at `path` stands the whole file or what was there before. */
+bool lab_trace_write(const lab_run *run, const char *path, GError **error);
+
+/** Reads a trace: from lab_trace_write(), or as a robot sent it row by row. Rows only. */
+GArray *lab_trace_read(const char *path, GError **error);
+GArray *lab_trace_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
+
+G_END_DECLS
+
+#endif

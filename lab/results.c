@@ -1,0 +1,80 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cammino_lab/run.h>
+
+#include <json-glib/json-glib.h>
+#include <math.h>
+
+// Figures are given to a thousandth of their unit: finer would be noise.
+static double rounded(double value) {
+    double thousandths = floor(fabs(value) * 1000.0 + 0.5) / 1000.0;
+    return value < 0.0 && thousandths > 0.0 ? -thousandths : thousandths;
+}
+
+static void add_figures(JsonBuilder *builder, const char *name, const lab_figures *figures) {
+    json_builder_set_member_name(builder, name);
+    json_builder_begin_object(builder);
+    for (unsigned i = 0; i < CMO_FIGURES; i++) {
+        if (!(figures->applies & CMO_FIGURE_BIT(i))) {
+            continue;
+        }
+        json_builder_set_member_name(builder, cmo_figure_name((cmo_figure)i));
+        if (figures->known & CMO_FIGURE_BIT(i)) {
+            json_builder_add_double_value(builder, rounded(figures->value[i]));
+        } else {
+            json_builder_add_null_value(builder);
+        }
+    }
+    json_builder_end_object(builder);
+}
+
+static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
+    json_builder_begin_object(builder);
+    json_builder_set_member_name(builder, "leg");
+    json_builder_add_int_value(builder, leg->number);
+    json_builder_set_member_name(builder, "routine");
+    json_builder_add_string_value(builder, cmo_kind_name(leg->kind));
+    json_builder_set_member_name(builder, "outcome");
+    json_builder_add_string_value(builder, cmo_outcome_name(leg->outcome));
+    if (leg->field != NULL) {
+        json_builder_set_member_name(builder, "field");
+        json_builder_add_string_value(builder, leg->field);
+        if (isfinite(leg->limit)) {
+            json_builder_set_member_name(builder, "limit");
+            json_builder_add_double_value(builder, rounded(leg->limit));
+        }
+    }
+    add_figures(builder, "robot", &leg->robot);
+    add_figures(builder, "truth", &leg->truth);
+    json_builder_set_member_name(builder, "estimated");
+    json_builder_begin_array(builder);
+    for (unsigned i = 0; i < CMO_FIGURES; i++) {
+        if (leg->estimated & leg->robot.known & CMO_FIGURE_BIT(i)) {
+            json_builder_add_string_value(builder, cmo_figure_name((cmo_figure)i));
+        }
+    }
+    json_builder_end_array(builder);
+    json_builder_end_object(builder);
+}
+
+char *lab_run_json(const lab_run *run, const char *route_name) {
+    JsonBuilder *builder = json_builder_new();
+    json_builder_begin_object(builder);
+    json_builder_set_member_name(builder, "route");
+    json_builder_add_string_value(builder, route_name);
+    json_builder_set_member_name(builder, "seed");
+    json_builder_add_int_value(builder, (gint64)run->seed);
+    json_builder_set_member_name(builder, "outcome");
+    json_builder_add_string_value(builder, cmo_outcome_name(run->outcome));
+    json_builder_set_member_name(builder, "legs");
+    json_builder_begin_array(builder);
+    for (guint i = 0; i < run->legs->len; i++) {
+        add_leg(builder, &g_array_index(run->legs, lab_leg_result, i));
+    }
+    json_builder_end_array(builder);
+    json_builder_end_object(builder);
+    JsonNode *root = json_builder_get_root(builder);
+    char *text = json_to_string(root, TRUE);
+    json_node_unref(root);
+    g_object_unref(builder);
+    return text;
+}

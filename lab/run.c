@@ -1,0 +1,236 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cammino_lab/run.h>
+
+#include "truth.h"
+
+#include <math.h>
+
+// Any routine's state: one object serves all legs.
+typedef union routine_state {
+    cmo_travel_state travel;
+    cmo_rotate_state rotate;
+    cmo_line_state line;
+} routine_state;
+
+static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_leg *leg) {
+    switch (leg->kind) {
+    case CMO_KIND_TRAVEL:
+        return cmo_travel_start(robot, &state->travel, &leg->parameters.travel);
+    case CMO_KIND_ROTATE:
+        return cmo_rotate_start(robot, &state->rotate, &leg->parameters.rotate);
+    case CMO_KIND_DRIVE_UNTIL_LINE:
+        return cmo_drive_until_line_start(robot, &state->line, &leg->parameters.line_search);
+    default:
+        return cmo_stop_on_line_start(robot, &state->line, &leg->parameters.line_search);
+    }
+}
+
+static void set_levels(cmo_robot *robot, const lab_robot *described) {
+    for (uint8_t i = 0; i < described->description.lights; i++) {
+        if (described->has_levels[i]) {
+            cmo_robot_set_levels(robot, i, &described->levels[i]);
+        }
+    }
+}
+
+// -------------------------------------------------------------------------------------- check --
+
+static uint32_t no_clock(void *context) {
+    (void)context;
+    return 0;
+}
+
+static cmo_status no_sample(void *context, cmo_sample *sample) {
+    (void)context;
+    (void)sample;
+    return CMO_NOT_YET;
+}
+
+static cmo_status no_drive(void *context, float left, float right, uint32_t lifetime_us) {
+    (void)context;
+    (void)left;
+    (void)right;
+    (void)lifetime_us;
+    return CMO_OK;
+}
+
+static cmo_status no_halt(void *context, cmo_halt how) {
+    (void)context;
+    (void)how;
+    return CMO_OK;
+}
+
+// The names that a route file has for what core calls otherwise.
+static const char *file_field(const char *field) {
+    return g_strcmp0(field, "watch") == 0 ? "sensor" : field;
+}
+
+static bool check_leg(const lab_route *route, unsigned number, cmo_robot *robot, GError **error) {
+    const lab_leg *leg = &route->leg[number];
+    routine_state state;
+    cmo_outcome outcome = start_leg(robot, &state, leg);
+    robot->routine = NULL;
+    if (outcome != CMO_OUTCOME_BAD_PARAMETER && outcome != CMO_OUTCOME_NOT_SUPPORTED) {
+        return true;
+    }
+    GString *text = g_string_new(NULL);
+    if (outcome == CMO_OUTCOME_NOT_SUPPORTED) {
+        g_string_append(text, "the robot does not have this");
+    } else if (isnan(robot->limit)) {
+        g_string_append(text, "makes no sense");
+    } else {
+        g_string_append_printf(text, "makes no sense for this robot; %.4g would do",
+                               (double)robot->limit);
+    }
+    g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: legs[%u].%s.%s: %s", route->path,
+                leg->line, number + 1, cmo_kind_name(leg->kind), file_field(robot->field),
+                text->str);
+    g_string_free(text, TRUE);
+    return false;
+}
+
+bool lab_check(const lab_route *route, GError **error) {
+    const lab_robot *described = route->robot;
+    cmo_port port = {NULL, described->traits, no_clock, NULL, no_sample, no_drive, no_halt, NULL};
+    cmo_robot robot;
+    if (cmo_robot_start(&robot, &described->description, &port) != CMO_OUTCOME_DONE) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: %s: makes no sense; %.4g would do",
+                    route->robot_path, robot.field, (double)robot.limit);
+        return false;
+    }
+    double width = cmo_sim_mat_width_mm(route->mat);
+    double height = cmo_sim_mat_height_mm(route->mat);
+    if (route->x_mm < 0.0 || route->x_mm > width || route->y_mm < 0.0 || route->y_mm > height) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                    "%s: start: (%.4g, %.4g) is not on the mat; x 0 to %.4g, y 0 to %.4g mm",
+                    route->path, route->x_mm, route->y_mm, width, height);
+        return false;
+    }
+    set_levels(&robot, described);
+    for (unsigned i = 0; i < route->legs; i++) {
+        if (!check_leg(route, i, &robot, error)) {
+            return false;
+        }
+    }
+    return true;
+}
+
+// ---------------------------------------------------------------------------------------- run --
+
+typedef struct recorder {
+    lab_run *run;
+    const cmo_sim *sim;
+    unsigned leg;
+} recorder;
+
+static void take_row(void *context, const cmo_trace_row *row) {
+    recorder *r = context;
+    cmo_sim_truth truth = cmo_sim_truth_now(r->sim);
+    lab_row kept = {.leg = r->leg,
+                    .robot = *row,
+                    .has_truth = true,
+                    .true_x_mm = truth.x_mm,
+                    .true_y_mm = truth.y_mm,
+                    .true_heading_deg = truth.heading_rad * (180.0 / G_PI)};
+    g_array_append_val(r->run->rows, kept);
+}
+
+// Figures that apply to a kind of leg; what the report lacks of them could not be measured.
+static uint32_t applying(const lab_leg *leg) {
+    uint32_t figures = CMO_FIGURE_BIT(CMO_ELAPSED_MS) | CMO_FIGURE_BIT(CMO_TICK_LATE_US) |
+                       CMO_FIGURE_BIT(CMO_TOP_SPEED_MM_S) | CMO_FIGURE_BIT(CMO_TRAVELLED_MM) |
+                       CMO_FIGURE_BIT(CMO_TURNED_DEG);
+    if (leg->kind == CMO_KIND_TRAVEL) {
+        return figures | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
+    }
+    if (leg->kind == CMO_KIND_ROTATE) {
+        return figures;
+    }
+    figures |= CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_WORST_MS) |
+               CMO_FIGURE_BIT(CMO_BLIND_GAP_MM) | CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S) |
+               CMO_FIGURE_BIT(CMO_ENTRY_ANGLE_DEG) | CMO_FIGURE_BIT(CMO_PASSED_OVER);
+    if (leg->kind == CMO_KIND_STOP_ON_LINE ||
+        leg->parameters.line_search.ending == CMO_END_HALTED) {
+        figures |= CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM) |
+                   CMO_FIGURE_BIT(CMO_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_REST_ERROR_MM) |
+                   CMO_FIGURE_BIT(CMO_SETTLE_MS) | CMO_FIGURE_BIT(CMO_RESIDUAL_ANGLE_DEG);
+    }
+    return figures;
+}
+
+static void take_report(lab_leg_result *result, const cmo_report *report, const lab_leg *leg) {
+    result->report = *report;
+    result->estimated = report->estimated;
+    result->robot.applies = applying(leg);
+    for (unsigned i = 0; i < CMO_FIGURES; i++) {
+        bool known = report->present & CMO_FIGURE_BIT(i) && isfinite(report->figure[i]);
+        if (known && result->robot.applies & CMO_FIGURE_BIT(i)) {
+            result->robot.known |= CMO_FIGURE_BIT(i);
+            result->robot.value[i] = (double)report->figure[i];
+        }
+    }
+}
+
+static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot *robot,
+                             cmo_sim *sim, lab_run *run) {
+    const lab_leg *leg = &route->leg[number];
+    routine_state state;
+    lab_leg_result result = {.number = number + 1, .kind = leg->kind, .limit = NAN};
+    result.start_ms = result.end_ms = cmo_sim_truth_now(sim).time_ms;
+    result.outcome = start_leg(robot, &state, leg);
+    if (result.outcome == CMO_RUNNING) {
+        result.outcome = cmo_run(robot);
+        result.end_ms = cmo_sim_truth_now(sim).time_ms;
+        take_report(&result, &robot->report, leg);
+        lab_truth(route, sim, &result, leg);
+    } else {
+        result.field = file_field(robot->field);
+        result.limit = (double)robot->limit;
+        result.report.sensor = -1;
+        cmo_halt_now(robot, CMO_HALT_DEFAULT);
+    }
+    g_array_append_val(run->legs, result);
+    return result.outcome;
+}
+
+lab_run *lab_drive(const lab_route *route, uint64_t seed) {
+    const lab_robot *described = route->robot;
+    cmo_sim_setup setup = {.traits = described->traits,
+                           .plant = described->plant,
+                           .faults = described->faults,
+                           .mat = route->mat,
+                           .x_mm = route->x_mm,
+                           .y_mm = route->y_mm,
+                           .heading_deg = route->heading_deg,
+                           .seed = seed};
+    cmo_sim *sim = cmo_sim_new(&setup);
+    cmo_sim_record(sim);
+    lab_run *run = g_new0(lab_run, 1);
+    run->seed = seed;
+    run->legs = g_array_new(FALSE, FALSE, sizeof(lab_leg_result));
+    run->rows = g_array_new(FALSE, FALSE, sizeof(lab_row));
+    run->marked =
+        cmo_sim_mat_has(route->mat, CMO_SIM_LINE) || cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY);
+    cmo_robot robot;
+    run->outcome = cmo_robot_start(&robot, &described->description, cmo_sim_port(sim));
+    set_levels(&robot, described);
+    cmo_robot_set_pose(&robot, (float)route->x_mm, (float)route->y_mm, (float)route->heading_deg);
+    cmo_robot_set_run_limit(&robot, (uint32_t)(1000.0 * route->longest_s));
+    recorder r = {run, sim, 0};
+    cmo_robot_set_trace(&robot, take_row, &r);
+    for (unsigned i = 0; i < route->legs && run->outcome == CMO_OUTCOME_DONE; i++) {
+        r.leg = i + 1;
+        run->outcome = drive_leg(route, i, &robot, sim, run);
+    }
+    run->span_ms = cmo_sim_truth_now(sim).time_ms;
+    cmo_sim_free(sim);
+    return run;
+}
+
+void lab_run_free(lab_run *run) {
+    if (run != NULL) {
+        g_array_free(run->legs, TRUE);
+        g_array_free(run->rows, TRUE);
+        g_free(run);
+    }
+}

@@ -1,0 +1,316 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "truth.h"
+
+#include <math.h>
+
+// The robot's crossing and the target's may differ by its own error, but not by this.
+#define SAME_LINE_MM 10.0
+
+typedef struct span {
+    const cmo_sim *sim;
+    const cmo_sim_truth *at; // one a millisecond, from the leg's start to its end
+    size_t count;
+} span;
+
+static size_t first_at(const cmo_sim_truth *all, size_t count, double time_ms) {
+    size_t low = 0;
+    size_t high = count;
+    while (low < high) {
+        size_t middle = (low + high) / 2;
+        if (all[middle].time_ms < time_ms - 1e-9) {
+            low = middle + 1;
+        } else {
+            high = middle;
+        }
+    }
+    return low;
+}
+
+static void put(lab_figures *figures, cmo_figure figure, double value) {
+    figures->applies |= CMO_FIGURE_BIT(figure);
+    if (isfinite(value)) {
+        figures->known |= CMO_FIGURE_BIT(figure);
+        figures->value[figure] = value;
+    }
+}
+
+static double degrees(double radians) {
+    return radians * (180.0 / G_PI);
+}
+
+// ------------------------------------------------------------------------------------ target --
+
+static bool watches(const cmo_line_parameters *p, unsigned sensor) {
+    return p->watch == CMO_WATCH_EITHER || p->watch == CMO_WATCH_BOTH ||
+           (p->watch == CMO_WATCH_LEFT ? sensor == 0 : sensor == 1);
+}
+
+// Whether what lies behind the edge has the tone asked for, against what lies before it.
+static bool has_tone(const cmo_sim_mat *mat, const cmo_sim_crossing *crossing, double nx, double ny,
+                     cmo_tone tone) {
+    if (tone == CMO_TONE_VOID) {
+        return crossing->mark == CMO_SIM_VOID;
+    }
+    if (crossing->mark == CMO_SIM_VOID) {
+        return false;
+    }
+    double before =
+        cmo_sim_mat_light(mat, crossing->x_mm - 3.0 * nx, crossing->y_mm - 3.0 * ny, 1.0);
+    double after =
+        cmo_sim_mat_light(mat, crossing->x_mm + 3.0 * nx, crossing->y_mm + 3.0 * ny, 1.0);
+    return tone == CMO_TONE_DARK ? after < before : after > before;
+}
+
+static lab_target find_target(const lab_route *route, const cmo_sim *sim, const span *s,
+                              const cmo_line_parameters *p) {
+    lab_target target = {.found = false};
+    size_t count;
+    const cmo_sim_crossing *crossings = cmo_sim_crossings(sim, &count);
+    double start_way = s->at[0].way_mm;
+    for (size_t i = 0; i < count && !target.found; i++) {
+        const cmo_sim_crossing *c = &crossings[i];
+        bool timely =
+            c->at.time_ms >= s->at[0].time_ms && c->at.time_ms <= s->at[s->count - 1].time_ms;
+        bool marked =
+            c->mark == CMO_SIM_LINE || c->mark == CMO_SIM_BOUNDARY || c->mark == CMO_SIM_VOID;
+        if (!timely || !marked || !c->entering || !watches(p, c->sensor) ||
+            c->at.way_mm - start_way < p->blind_mm) {
+            continue;
+        }
+        double nx, ny;
+        if (!cmo_sim_mat_normal(route->mat, c->mark, c->x_mm, c->y_mm, &nx, &ny)) {
+            nx = cos(c->at.heading_rad); // an end or a corner: take it across the way
+            ny = sin(c->at.heading_rad);
+        }
+        if (has_tone(route->mat, c, nx, ny, p->tone)) {
+            target = (lab_target){true, *c, nx, ny};
+        }
+    }
+    return target;
+}
+
+// ------------------------------------------------------------------------------------ motion --
+
+// First standstill: the first reversal, or 30 ms within 0.5 mm.
+static size_t first_standstill(const span *s, size_t from) {
+    double furthest = s->at[from].way_mm;
+    for (size_t i = from; i < s->count; i++) {
+        if (s->at[i].way_mm < furthest - 0.02) {
+            return i;
+        }
+        furthest = fmax(furthest, s->at[i].way_mm);
+        size_t ahead = i + 30;
+        if (ahead < s->count && fabs(s->at[ahead].way_mm - s->at[i].way_mm) <= 0.5) {
+            return i;
+        }
+    }
+    return s->count;
+}
+
+// Rest: the start of the last window within 0.3 mm and 0.1 degrees.
+static size_t rest_start(const span *s) {
+    const cmo_sim_truth *end = &s->at[s->count - 1];
+    size_t i = s->count - 1;
+    while (i > 0) {
+        const cmo_sim_truth *at = &s->at[i - 1];
+        double dx = at->x_mm - end->x_mm;
+        double dy = at->y_mm - end->y_mm;
+        double turn = degrees(at->heading_rad - end->heading_rad);
+        if (dx * dx + dy * dy > 0.3 * 0.3 || fabs(turn) > 0.1) {
+            break;
+        }
+        i--;
+    }
+    return i;
+}
+
+static double top_speed(const span *s) {
+    double top = 0.0;
+    for (size_t i = 0; i < s->count; i++) {
+        top = fmax(top, fabs(s->at[i].speed_mm_s));
+    }
+    return top;
+}
+
+// ------------------------------------------------------------------------------------- lines --
+
+// The robot's rest point: the named sensor's spot, else the middle of both.
+static void rest_point(const lab_route *route, const span *s, const cmo_line_parameters *p,
+                       const cmo_sim_truth *at, double *x_mm, double *y_mm) {
+    unsigned eyes = route->robot->plant.eyes;
+    unsigned named = p->watch == CMO_WATCH_RIGHT;
+    cmo_sim_spot(s->sim, at, eyes > named ? named : 0, x_mm, y_mm);
+    bool one = p->watch == CMO_WATCH_LEFT || p->watch == CMO_WATCH_RIGHT || eyes < 2;
+    if (!one) {
+        double x, y;
+        cmo_sim_spot(s->sim, at, 1, &x, &y);
+        *x_mm = 0.5 * (*x_mm + x);
+        *y_mm = 0.5 * (*y_mm + y);
+    }
+}
+
+static double beyond_edge(const lab_route *route, const span *s, const cmo_line_parameters *p,
+                          const lab_target *target, const cmo_sim_truth *at) {
+    double x, y;
+    rest_point(route, s, p, at, &x, &y);
+    return (x - target->crossing.x_mm) * target->normal_x +
+           (y - target->crossing.y_mm) * target->normal_y;
+}
+
+// Heading against the edge's normal, positive to the left.
+static double angle_to(const lab_target *target, double heading_rad) {
+    double c = cos(heading_rad);
+    double s = sin(heading_rad);
+    return degrees(atan2(target->normal_x * s - target->normal_y * c,
+                         target->normal_x * c + target->normal_y * s));
+}
+
+// The other sensor's crossing of the same line gives the chord that the angles are taken to.
+static void take_chord(const lab_route *route, const cmo_sim *sim, const span *s,
+                       lab_target *target) {
+    size_t count;
+    const cmo_sim_crossing *crossings = cmo_sim_crossings(sim, &count);
+    for (size_t i = 0; i < count; i++) {
+        const cmo_sim_crossing *c = &crossings[i];
+        if (c->sensor == target->crossing.sensor || c->mark != target->crossing.mark ||
+            !c->entering || c->at.time_ms < s->at[0].time_ms ||
+            c->at.time_ms > s->at[s->count - 1].time_ms) {
+            continue;
+        }
+        double dx = c->x_mm - target->crossing.x_mm;
+        double dy = c->y_mm - target->crossing.y_mm;
+        double length = sqrt(dx * dx + dy * dy);
+        double across = fabs(dx * target->normal_x + dy * target->normal_y);
+        if (length > 5.0 && across < 0.1 * length) { // the same straight edge
+            double nx = -dy / length;
+            double ny = dx / length;
+            double sign = nx * target->normal_x + ny * target->normal_y < 0.0 ? -1.0 : 1.0;
+            target->normal_x = sign * nx;
+            target->normal_y = sign * ny;
+            return;
+        }
+    }
+    (void)route;
+}
+
+// Simulated time of a port clock value near the end of the leg.
+static double sim_ms(const lab_leg_result *result, uint32_t end_clock_us, uint32_t clock_us) {
+    return result->end_ms - (double)(int32_t)(end_clock_us - clock_us) / 1000.0;
+}
+
+static double way_at(const span *s, double time_ms) {
+    size_t i = first_at(s->at, s->count, time_ms);
+    i = MIN(i, s->count - 1);
+    double way = s->at[i].way_mm;
+    if (i > 0 && s->at[i].time_ms > time_ms) {
+        const cmo_sim_truth *a = &s->at[i - 1];
+        const cmo_sim_truth *b = &s->at[i];
+        double share = (time_ms - a->time_ms) / (b->time_ms - a->time_ms);
+        way = a->way_mm + share * (b->way_mm - a->way_mm);
+    }
+    return way;
+}
+
+static void judge_line(const span *s, lab_leg_result *result, uint32_t end_clock_us) {
+    if (result->outcome != CMO_OUTCOME_DONE || result->report.sensor < 0) {
+        return;
+    }
+    double claimed_ms = sim_ms(result, end_clock_us, result->report.crossing_us);
+    double claimed = way_at(s, claimed_ms);
+    bool same =
+        result->target.found && fabs(claimed - result->target.crossing.at.way_mm) <= SAME_LINE_MM;
+    // In a skew approach either sensor may be the first to be accepted.
+    size_t count;
+    const cmo_sim_crossing *crossings = cmo_sim_crossings(s->sim, &count);
+    for (size_t i = 0; i < count && !same && result->target.found; i++) {
+        const cmo_sim_crossing *c = &crossings[i];
+        double dx = c->x_mm - result->target.crossing.x_mm;
+        double dy = c->y_mm - result->target.crossing.y_mm;
+        double across = fabs(dx * result->target.normal_x + dy * result->target.normal_y);
+        same = c->entering && c->mark == result->target.crossing.mark &&
+               c->sensor == (unsigned)result->report.sensor && across < 2.0 &&
+               c->at.time_ms >= s->at[0].time_ms && fabs(c->at.way_mm - claimed) <= SAME_LINE_MM;
+    }
+    if (!same) {
+        result->outcome = CMO_OUTCOME_WRONG_LINE;
+    }
+}
+
+static void line_truth(const lab_route *route, const span *s, lab_leg_result *result,
+                       const cmo_line_parameters *p, uint32_t end_clock_us) {
+    static const cmo_figure always[] = {CMO_CROSSING_SPEED_MM_S, CMO_REACTION_MS,
+                                        CMO_ENTRY_ANGLE_DEG};
+    static const cmo_figure halted[] = {CMO_STOPPING_DISTANCE_MM, CMO_OVERSHOOT_MM,
+                                        CMO_REST_ERROR_MM, CMO_SETTLE_MS, CMO_RESIDUAL_ANGLE_DEG};
+    lab_figures *truth = &result->truth;
+    bool halts = result->kind == CMO_KIND_STOP_ON_LINE || p->ending == CMO_END_HALTED;
+    for (size_t i = 0; i < G_N_ELEMENTS(always); i++) {
+        put(truth, always[i], NAN);
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(halted) && halts; i++) {
+        put(truth, halted[i], NAN);
+    }
+    result->target = find_target(route, s->sim, s, p);
+    lab_target *target = &result->target;
+    if (!target->found) {
+        return;
+    }
+    take_chord(route, s->sim, s, target);
+    double crossed_ms = target->crossing.at.time_ms;
+    put(truth, CMO_CROSSING_SPEED_MM_S, fabs(target->crossing.at.speed_mm_s));
+    put(truth, CMO_ENTRY_ANGLE_DEG, angle_to(target, target->crossing.at.heading_rad));
+    if (result->report.present & CMO_FIGURE_BIT(CMO_REACTION_MS)) {
+        uint32_t answered = result->report.crossing_us +
+                            (uint32_t)(result->report.figure[CMO_REACTION_MS] * 1000.0F + 0.5F);
+        put(truth, CMO_REACTION_MS, sim_ms(result, end_clock_us, answered) - crossed_ms);
+    }
+    if (!halts || result->outcome != CMO_OUTCOME_DONE) {
+        return;
+    }
+    size_t from = first_at(s->at, s->count, crossed_ms);
+    size_t still = first_standstill(s, MIN(from, s->count - 1));
+    double furthest = -INFINITY;
+    for (size_t i = from; i < s->count; i++) {
+        furthest = fmax(furthest, beyond_edge(route, s, p, target, &s->at[i]));
+    }
+    const cmo_sim_truth *end = &s->at[s->count - 1];
+    put(truth, CMO_OVERSHOOT_MM, furthest);
+    put(truth, CMO_REST_ERROR_MM, beyond_edge(route, s, p, target, end));
+    put(truth, CMO_RESIDUAL_ANGLE_DEG, angle_to(target, end->heading_rad));
+    if (still < s->count) {
+        size_t rest = rest_start(s);
+        put(truth, CMO_STOPPING_DISTANCE_MM, s->at[still].way_mm - target->crossing.at.way_mm);
+        put(truth, CMO_SETTLE_MS, fmax(s->at[rest].time_ms - s->at[still].time_ms, 0.0));
+    }
+}
+
+void lab_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
+               const lab_leg *leg) {
+    size_t count;
+    const cmo_sim_truth *all = cmo_sim_recorded(sim, &count);
+    size_t first = MIN(first_at(all, count, result->start_ms), count - 1);
+    span s = {sim, all + first, count - first};
+    const cmo_sim_truth *start = &s.at[0];
+    const cmo_sim_truth *end = &s.at[s.count - 1];
+    lab_figures *truth = &result->truth;
+    put(truth, CMO_ELAPSED_MS, result->end_ms - result->start_ms);
+    put(truth, CMO_TOP_SPEED_MM_S, top_speed(&s));
+    put(truth, CMO_TRAVELLED_MM, end->way_mm - start->way_mm);
+    put(truth, CMO_TURNED_DEG, degrees(end->heading_rad - start->heading_rad));
+    const cmo_port *port = cmo_sim_port((cmo_sim *)(uintptr_t)sim);
+    uint32_t end_clock_us = port->clock(port->context);
+    if (leg->kind == CMO_KIND_TRAVEL) {
+        double sign = leg->parameters.travel.distance_mm < 0.0F ? -1.0 : 1.0;
+        double furthest = -INFINITY;
+        for (size_t i = 0; i < s.count; i++) {
+            furthest = fmax(furthest, sign * (s.at[i].way_mm - start->way_mm));
+        }
+        put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.travel.distance_mm);
+    } else if (leg->kind != CMO_KIND_ROTATE) {
+        line_truth(route, &s, result, &leg->parameters.line_search, end_clock_us);
+        if (cmo_sim_mat_has(route->mat, CMO_SIM_LINE) ||
+            cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {
+            judge_line(&s, result, end_clock_us);
+        }
+    }
+}

@@ -1,0 +1,43 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Reads a mapping by a table of keys, with one line for whatever is wrong.
+#ifndef LAB_YAML_READER_H
+#define LAB_YAML_READER_H
+
+#include <cammino_lab/files.h>
+#include <cammino_lab/keys.h>
+#include <yaml.h>
+
+typedef struct yaml_reader {
+    const char *file;
+    yaml_document_t document;
+    GError **error;
+} yaml_reader;
+
+// Parses the whole text. The reader must be closed if this is true.
+bool yaml_reader_open(yaml_reader *reader, const char *file, const char *bytes, size_t size,
+                      GError **error);
+void yaml_reader_close(yaml_reader *reader);
+
+yaml_node_t *yaml_reader_root(yaml_reader *reader);
+
+// Reads all keys of a mapping into `object`. `path` is the section's own field name, "" for the
+// root. Numbers must have been set to NAN before: what stays NAN was not given.
+bool yaml_reader_section(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                         const lab_section *section, void *object);
+
+// The value of a key in a mapping; NULL: not there.
+yaml_node_t *yaml_reader_find(yaml_reader *reader, const yaml_node_t *mapping, const char *name);
+
+int yaml_reader_line(const yaml_node_t *node);
+
+// Sets the error: FILE:LINE: FIELD: text. Returns false.
+bool yaml_reader_wrong(const yaml_reader *reader, const yaml_node_t *node, const char *field,
+                       const char *format, ...) G_GNUC_PRINTF(4, 5);
+
+// Sets all numbers of a section's object to NAN.
+void lab_section_clear(const lab_section *section, void *object);
+
+// The known name nearest to what was typed; NULL: none is near.
+const char *lab_nearest(const char *typed, const char *const *names);
+
+#endif
