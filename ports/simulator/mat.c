@@ -118,12 +118,36 @@ static uint32_t cover_at(const cmo_sim_mat *mat, int column, int row) {
     return mat->cover[(size_t)row * (size_t)mat->columns + (size_t)column];
 }
 
+// floor() of what a place on or near a mat can be, in pixels, without a call.
+static int floor_of(double value) {
+    double bounded = fmin(fmax(value, -1e6), 1e8);
+    return (int)(bounded + 1048576.0) - 1048576;
+}
+
+unsigned cmo_sim_mat_inside(const cmo_sim_mat *mat, double x_mm, double y_mm) {
+    int column = floor_of(x_mm * mat->px_per_mm - 0.5);
+    int row = floor_of((mat->height_mm - y_mm) * mat->px_per_mm - 0.5);
+    uint32_t a = cover_at(mat, column, row);
+    if (a == cover_at(mat, column + 1, row) && a == cover_at(mat, column, row + 1) &&
+        a == cover_at(mat, column + 1, row + 1)) {
+        a = a >> 7 & 0x01010101U; // covers above one half
+        return (a | a >> 7 | a >> 14 | a >> 21) & 0xFU;
+    }
+    double cover[CMO_SIM_MARKS];
+    cmo_sim_mat_cover(mat, x_mm, y_mm, cover);
+    unsigned inside = 0;
+    for (unsigned mark = 0; mark < CMO_SIM_MARKS; mark++) {
+        inside |= (cover[mark] > 0.5 ? 1U : 0U) << mark;
+    }
+    return inside;
+}
+
 void cmo_sim_mat_cover(const cmo_sim_mat *mat, double x_mm, double y_mm,
                        double cover[CMO_SIM_MARKS]) {
     double x = x_mm * mat->px_per_mm - 0.5;
     double y = (mat->height_mm - y_mm) * mat->px_per_mm - 0.5;
-    int column = (int)floor(x);
-    int row = (int)floor(y);
+    int column = floor_of(x);
+    int row = floor_of(y);
     uint32_t a = cover_at(mat, column, row);
     uint32_t b = cover_at(mat, column + 1, row);
     uint32_t c = cover_at(mat, column, row + 1);

@@ -102,8 +102,21 @@ static void take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, i
         }
         uint32_t *cover = mat->cover + (size_t)row * (size_t)mat->columns;
         uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1);
+        uint64_t pair = 0; // two pixels of one colour, as long as that colour goes on
+        bool plain = false;
         for (int column = 0; column < mat->columns; column++) {
-            take_block(&last, rows, column, width, k, linear);
+            if (k == 2 && 2 * column + 1 < width) {
+                uint64_t top, bottom;
+                memcpy(&top, rows[0] + 2 * column, sizeof top);
+                memcpy(&bottom, rows[1] + 2 * column, sizeof bottom);
+                if (!plain || top != pair || bottom != pair) {
+                    take_block(&last, rows, column, width, k, linear);
+                    plain = last.known;
+                    pair = top;
+                }
+            } else {
+                take_block(&last, rows, column, width, k, linear);
+            }
             sums[column + 1] = sums[column] + last.light;
             cover[column] = (255U - last.alpha) << (8 * CMO_SIM_VOID);
         }

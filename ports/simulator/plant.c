@@ -110,6 +110,9 @@ void plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *sourc
     pl->rub_mn = pl->stall_mn * p->dead_mm_s / p->no_load_mm_s;
     pl->half_grip_mn = 0.5 * p->mass_kg * p->grip_m_s2 * 1e3;
     pl->inertia_kg_mm2 = p->inertia_kg_m2 * 1e6;
+    pl->per_rotor_kg = 1.0 / pl->rotor_kg;
+    pl->per_mass_kg = 1.0 / p->mass_kg;
+    pl->per_inertia = 1.0 / pl->inertia_kg_mm2;
 }
 
 void plant_halt(struct plant *pl, drive_mode mode) {
@@ -203,6 +206,7 @@ static void swing_caster(struct plant *pl, double dt_s, double *along_mn, double
 typedef struct coupling {
     double lever_mm; // half the track
     double soft;     // share of the tyre's slip per impulse
+    double body;     // what the body gives way by at a tyre
     double most;     // impulse that the tyre can pass on
     double rub;      // impulse that gear friction can take
     double drag;
@@ -211,38 +215,49 @@ typedef struct coupling {
     double turn_drag_sum;
 } coupling;
 
-static void push_tyre(struct plant *pl, side *s, double sign, const coupling *c) {
+// One tyre in this step: what its slip gives way by, and its bounds.
+typedef struct tyre {
+    double sign, soft, give, low, high;
+} tyre;
+
+static tyre begin_tyre(const struct plant *pl, const side *s, double sign, const coupling *c) {
+    double floor_mm_s = pl->speed_mm_s + sign * c->lever_mm * pl->turn_rad_s;
+    double soft = c->soft * fabs(floor_mm_s);
+    tyre t = {.sign = sign,
+              .soft = soft,
+              .give = 1.0 / (s->size * s->size * pl->per_rotor_kg + c->body + soft),
+              .low = s->contact == 1 ? 0.0 : -c->most,
+              .high = s->contact == -1 ? 0.0 : c->most};
+    return t;
+}
+
+static void push_tyre(struct plant *pl, side *s, const tyre *t, const coupling *c) {
     if (s->contact == 0) {
         return;
     }
-    double floor_mm_s = pl->speed_mm_s + sign * c->lever_mm * pl->turn_rad_s;
-    double soft = c->soft * fabs(floor_mm_s);
-    double slip = s->size * s->speed_mm_s - floor_mm_s - soft * s->push;
-    double give = s->size * s->size / pl->rotor_kg + 1.0 / pl->p->mass_kg +
-                  c->lever_mm * c->lever_mm / pl->inertia_kg_mm2 + soft;
-    double low = s->contact == 1 ? 0.0 : -c->most;
-    double high = s->contact == -1 ? 0.0 : c->most;
-    double push = clamp(s->push + slip / give, low, high);
+    double floor_mm_s = pl->speed_mm_s + t->sign * c->lever_mm * pl->turn_rad_s;
+    double slip = s->size * s->speed_mm_s - floor_mm_s - t->soft * s->push;
+    double push = clamp(s->push + slip * t->give, t->low, t->high);
     double change = push - s->push;
     s->push = push;
-    s->speed_mm_s -= change * s->size / pl->rotor_kg;
-    pl->speed_mm_s += change / pl->p->mass_kg;
-    pl->turn_rad_s += sign * change * c->lever_mm / pl->inertia_kg_mm2;
+    s->speed_mm_s -= change * s->size * pl->per_rotor_kg;
+    pl->speed_mm_s += change * pl->per_mass_kg;
+    pl->turn_rad_s += t->sign * change * c->lever_mm * pl->per_inertia;
 }
 
 static void rub_gear(const struct plant *pl, side *s, double most) {
     double rub = clamp(s->rub - s->speed_mm_s * pl->rotor_kg, -most, most);
-    s->speed_mm_s += (rub - s->rub) / pl->rotor_kg;
+    s->speed_mm_s += (rub - s->rub) * pl->per_rotor_kg;
     s->rub = rub;
 }
 
 static void drag_body(struct plant *pl, coupling *c) {
     double drag = clamp(c->drag_sum - pl->speed_mm_s * pl->p->mass_kg, -c->drag, c->drag);
-    pl->speed_mm_s += (drag - c->drag_sum) / pl->p->mass_kg;
+    pl->speed_mm_s += (drag - c->drag_sum) * pl->per_mass_kg;
     c->drag_sum = drag;
     double turn =
         clamp(c->turn_drag_sum - pl->turn_rad_s * pl->inertia_kg_mm2, -c->turn_drag, c->turn_drag);
-    pl->turn_rad_s += (turn - c->turn_drag_sum) / pl->inertia_kg_mm2;
+    pl->turn_rad_s += (turn - c->turn_drag_sum) * pl->per_inertia;
     c->turn_drag_sum = turn;
 }
 
@@ -274,9 +289,9 @@ static void warm_start(struct plant *pl, side *s, double sign, double lever_mm) 
     if (s->contact == 0) {
         s->push = 0.0;
     }
-    s->speed_mm_s += (s->rub - s->push * s->size) / pl->rotor_kg;
-    pl->speed_mm_s += s->push / pl->p->mass_kg;
-    pl->turn_rad_s += sign * s->push * lever_mm / pl->inertia_kg_mm2;
+    s->speed_mm_s += (s->rub - s->push * s->size) * pl->per_rotor_kg;
+    pl->speed_mm_s += s->push * pl->per_mass_kg;
+    pl->turn_rad_s += sign * s->push * lever_mm * pl->per_inertia;
 }
 
 static void couple(struct plant *pl, double dt_s) {
@@ -291,14 +306,17 @@ static void couple(struct plant *pl, double dt_s) {
         .drag = weight,
         .turn_drag = weight * 10.0, // the tyres' contact patches rub on a lever of some mm
     };
+    c.body = pl->per_mass_kg + c.lever_mm * c.lever_mm * pl->per_inertia;
+    tyre left = begin_tyre(pl, &pl->left, -1.0, &c);
+    tyre right = begin_tyre(pl, &pl->right, 1.0, &c);
     warm_start(pl, &pl->left, -1.0, c.lever_mm);
     warm_start(pl, &pl->right, 1.0, c.lever_mm);
     for (int i = 0; i < ITERATIONS; i++) {
         rub_gear(pl, &pl->left, c.rub);
         rub_gear(pl, &pl->right, c.rub);
         drag_body(pl, &c);
-        push_tyre(pl, &pl->left, -1.0, &c);
-        push_tyre(pl, &pl->right, 1.0, &c);
+        push_tyre(pl, &pl->left, &left, &c);
+        push_tyre(pl, &pl->right, &right, &c);
     }
     follow_play(pl, &pl->left, -1.0, c.lever_mm, dt_s);
     follow_play(pl, &pl->right, 1.0, c.lever_mm, dt_s);
@@ -333,10 +351,10 @@ void plant_step(struct plant *pl, double dt_s) {
     double right_mn = motor_force(pl, &pl->right, volts, dt_s);
     double along_mn, torque_mn_mm;
     swing_caster(pl, dt_s, &along_mn, &torque_mn_mm);
-    pl->left.speed_mm_s += left_mn * dt_s / pl->rotor_kg;
-    pl->right.speed_mm_s += right_mn * dt_s / pl->rotor_kg;
-    pl->speed_mm_s += along_mn * dt_s / p->mass_kg;
-    pl->turn_rad_s += torque_mn_mm * dt_s / pl->inertia_kg_mm2;
+    pl->left.speed_mm_s += left_mn * dt_s * pl->per_rotor_kg;
+    pl->right.speed_mm_s += right_mn * dt_s * pl->per_rotor_kg;
+    pl->speed_mm_s += along_mn * dt_s * pl->per_mass_kg;
+    pl->turn_rad_s += torque_mn_mm * dt_s * pl->per_inertia;
     couple(pl, dt_s);
     move(pl, dt_s);
 }

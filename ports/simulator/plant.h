@@ -50,6 +50,7 @@ struct plant {
     double half_grip_mn; // most force of one tyre
     double rotor_kg;
     double inertia_kg_mm2;
+    double per_rotor_kg, per_mass_kg, per_inertia; // their inverses
 };
 
 // Starts at rest. Draws the robot's own spreads from `source`.

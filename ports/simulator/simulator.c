@@ -32,9 +32,9 @@ struct cmo_sim {
     double deadline_us; // when the last drive command ends; INFINITY: halted
     bool halted;
     unsigned expired;
-    double halt_asked_us; // first halt while halts fail; negative: none
-    cmo_sim_truth before; // at the start of the current step
-    double cover[CMO_LIGHTS_MAX][CMO_SIM_MARKS];
+    double halt_asked_us;            // first halt while halts fail; negative: none
+    cmo_sim_truth before;            // at the start of the current step
+    unsigned inside[CMO_LIGHTS_MAX]; // marks under each spot's centre
     GArray *crossings;
     GArray *recorded;
 };
@@ -91,10 +91,9 @@ static void add_crossing(cmo_sim *sim, const cmo_sim_truth *after, unsigned sens
     for (int i = 0; i < 16; i++) {
         double middle = 0.5 * (low + high);
         cmo_sim_truth at = between(&sim->before, after, middle);
-        double x, y, cover[CMO_SIM_MARKS];
+        double x, y;
         cmo_sim_spot(sim, &at, sensor, &x, &y);
-        cmo_sim_mat_cover(sim->setup.mat, x, y, cover);
-        if ((cover[mark] > 0.5) == entering) {
+        if ((cmo_sim_mat_inside(sim->setup.mat, x, y) >> mark & 1U) == entering) {
             high = middle;
         } else {
             low = middle;
@@ -117,15 +116,15 @@ static int by_time(const void *a, const void *b) {
 static void note_crossings(cmo_sim *sim, const cmo_sim_truth *after) {
     guint had = sim->crossings->len;
     for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
-        double x, y, cover[CMO_SIM_MARKS];
+        double x, y;
         spot_at(sim, i, after->x_mm, after->y_mm, sim->plant.cosine, sim->plant.sine, &x, &y);
-        cmo_sim_mat_cover(sim->setup.mat, x, y, cover);
-        for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
-            bool inside = cover[mark] > 0.5;
-            if (inside != (sim->cover[i][mark] > 0.5)) {
-                add_crossing(sim, after, i, mark, inside);
+        unsigned inside = cmo_sim_mat_inside(sim->setup.mat, x, y);
+        unsigned changed = inside ^ sim->inside[i];
+        sim->inside[i] = inside;
+        for (unsigned mark = 0; changed != 0; mark++, changed >>= 1) {
+            if (changed & 1U) {
+                add_crossing(sim, after, i, mark, inside >> mark & 1U);
             }
-            sim->cover[i][mark] = cover[mark];
         }
     }
     if (sim->crossings->len > had + 1) { // more than one within a step
@@ -415,7 +414,7 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     for (unsigned i = 0; i < setup->plant.eyes; i++) {
         double x, y;
         cmo_sim_spot(sim, &sim->before, i, &x, &y);
-        cmo_sim_mat_cover(setup->mat, x, y, sim->cover[i]);
+        sim->inside[i] = cmo_sim_mat_inside(setup->mat, x, y);
     }
     return sim;
 }

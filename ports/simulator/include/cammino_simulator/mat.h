@@ -79,6 +79,9 @@ double cmo_sim_mat_light(const cmo_sim_mat *mat, double x_mm, double y_mm, doubl
 void cmo_sim_mat_cover(const cmo_sim_mat *mat, double x_mm, double y_mm,
                        double cover[CMO_SIM_MARKS]);
 
+/** Which marks cover a point by more than half: bit n is cmo_sim_mark n. */
+unsigned cmo_sim_mat_inside(const cmo_sim_mat *mat, double x_mm, double y_mm);
+
 /** Direction of the normal of a mark's edge near a point, pointing into the mark, from edge points
  *  up to 8 mm to either side. False: no edge there. */
 bool cmo_sim_mat_normal(const cmo_sim_mat *mat, cmo_sim_mark mark, double x_mm, double y_mm,

@@ -1,0 +1,15 @@
+// SPDX-License-Identifier: MIT
+// Mozzo, the robot of the examples: its description, its levels, and a port.
+// On a real robot, write a file like mozzo.c whose port talks to your hardware.
+#ifndef MOZZO_H
+#define MOZZO_H
+
+#include <cammino/cammino.h>
+
+extern const cmo_robot_description mozzo;
+extern const cmo_levels mozzo_levels[2];
+
+// The simulated Mozzo on the car deck, 450 mm before the first cross line.
+const cmo_port *mozzo_port(void);
+
+#endif
