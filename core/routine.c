@@ -155,5 +155,7 @@ uint32_t cmo_standstill_us(const cmo_robot *robot) {
     } else if (robot->halt == CMO_HALT_COAST) {
         needed = 500000;
     }
-    return needed;
+    // Rolling out, or coming back to the place that it holds, it counts its last step slowly.
+    bool slow_end = robot->halt == CMO_HALT_COAST || robot->halt == CMO_HALT_HOLD;
+    return slow_end && needed < 120000 ? 120000 : needed;
 }

@@ -18,6 +18,10 @@ void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descriptio
     // First order: exp(-dt / lag) to second order in the denominator, stable for any dt.
     float ratio = dt_s / (lag_s + 1e-6F);
     float share = lag_s > 0.0F ? 1.0F - 1.0F / (1.0F + ratio + 0.5F * ratio * ratio) : 1.0F;
+    bool left_alone = halt == 0 && wheel->command_mm_s == 0.0F;
+    if (left_alone && !isnan(way_mm)) {
+        share = 0.0F; // pushed by hand, say: only the encoder knows
+    }
     float before = wheel->speed_mm_s;
     wheel->speed_mm_s += share * (command - wheel->speed_mm_s);
     wheel->place_mm += 0.5F * (before + wheel->speed_mm_s) * dt_s;
@@ -27,8 +31,8 @@ void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descriptio
     float error = way_mm - wheel->place_mm;
     // Gains of an alpha-beta filter; while the motors are halted the model says little, and the
     // encoder is trusted more.
-    float alpha = halt ? 0.6F : 0.4F;
-    float beta = halt ? 0.3F : 0.08F;
+    float alpha = halt || left_alone ? 0.6F : 0.4F;
+    float beta = halt || left_alone ? 0.3F : 0.08F;
     if (fabsf(error) > 50.0F) { // pushed by hand, or started anew
         wheel->place_mm = way_mm;
         return;

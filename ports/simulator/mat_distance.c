@@ -46,7 +46,23 @@ static void nearest(const double *in, int *from, int count, int *hull, double *l
     }
 }
 
-// The piece of edge next to a point: by bisection along the normal.
+// Where the edge lies on the way along a normal, within 1.5 mm, by bisection.
+static double edge_along(const cmo_sim_mat *mat, cmo_sim_mark mark, double x, double y, double nx,
+                         double ny) {
+    double low = -1.5;
+    double high = 1.5;
+    for (int i = 0; i < 10; i++) {
+        double middle = 0.5 * (low + high);
+        if (cover_of(mat, mark, x + middle * nx, y + middle * ny) > 0.5) {
+            high = middle;
+        } else {
+            low = middle;
+        }
+    }
+    return 0.5 * (low + high);
+}
+
+// The piece of edge next to a point.
 static edge_piece find_piece(const cmo_sim_mat *mat, cmo_sim_mark mark, double x, double y) {
     static const double ring[4][2] = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
     double nx = 0.0;
@@ -66,20 +82,17 @@ static edge_piece find_piece(const cmo_sim_mat *mat, cmo_sim_mark mark, double x
     }
     nx /= length;
     ny /= length;
-    double low = -1.5;
-    double high = 1.5;
-    for (int i = 0; i < 12; i++) {
-        double middle = 0.5 * (low + high);
-        if (cover_of(mat, mark, x + middle * nx, y + middle * ny) > 0.5) {
-            high = middle;
-        } else {
-            low = middle;
-        }
-    }
-    piece.x_mm = (float)(x + low * nx);
-    piece.y_mm = (float)(y + low * ny);
-    piece.tangent_x = (float)-ny;
-    piece.tangent_y = (float)nx;
+    double here = edge_along(mat, mark, x, y, nx, ny);
+    // The tangent, from two neighbouring points of the edge.
+    double left = edge_along(mat, mark, x - HALF_EDGE * ny, y + HALF_EDGE * nx, nx, ny);
+    double right = edge_along(mat, mark, x + HALF_EDGE * ny, y - HALF_EDGE * nx, nx, ny);
+    double tx = -2.0 * HALF_EDGE * ny + (left - right) * nx;
+    double ty = 2.0 * HALF_EDGE * nx + (left - right) * ny;
+    length = sqrt(tx * tx + ty * ty);
+    piece.x_mm = (float)(x + here * nx);
+    piece.y_mm = (float)(y + here * ny);
+    piece.tangent_x = (float)(tx / length);
+    piece.tangent_y = (float)(ty / length);
     return piece;
 }
 

@@ -101,6 +101,7 @@ void plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *sourc
     pl->caster_x =
         noise_spread(source) < 0.0 ? -sqrt(1.0 - across * across) : sqrt(1.0 - across * across);
     pl->caster_y = across;
+    pl->caster_skew = 0.03 * noise_spread(source); // up to 1.7 degrees
     pl->mode = DRIVE_COAST;
     pl->grip = 1.0;
     pl->rotor_kg = p->rotor_share * p->mass_kg;
@@ -187,9 +188,11 @@ static void swing_caster(struct plant *pl, double dt_s, double *along_mn, double
     double vx = pl->speed_mm_s;
     double vy = -pl->turn_rad_s * p->caster_behind_mm;
     double in_line = vx * pl->caster_x + vy * pl->caster_y;
-    double nx = vx - in_line * pl->caster_x;
-    double ny = vy - in_line * pl->caster_y;
     double speed = sqrt(vx * vx + vy * vy);
+    // No caster stands quite true: its own skew is what tips it over when the robot reverses.
+    double skew = pl->caster_skew * speed;
+    double nx = vx - in_line * pl->caster_x - skew * pl->caster_y;
+    double ny = vy - in_line * pl->caster_y + skew * pl->caster_x;
     // The contact follows its pivot like a trailer; the body's own turn swings it too.
     double cx = pl->caster_x + dt_s * (nx / p->caster_trail_mm + pl->turn_rad_s * pl->caster_y);
     double cy = pl->caster_y + dt_s * (ny / p->caster_trail_mm - pl->turn_rad_s * pl->caster_x);
@@ -322,10 +325,15 @@ static void couple(struct plant *pl, double dt_s) {
     follow_play(pl, &pl->right, 1.0, c.lever_mm, dt_s);
 }
 
-static void move(struct plant *pl, double dt_s) {
-    pl->left.place_mm += pl->left.speed_mm_s * dt_s;
-    pl->right.place_mm += pl->right.speed_mm_s * dt_s;
-    double turn = pl->turn_rad_s * dt_s;
+// Speeds at the start of a step: ways are taken with the mean of start and end.
+typedef struct speeds {
+    double speed_mm_s, turn_rad_s, left_mm_s, right_mm_s;
+} speeds;
+
+static void move(struct plant *pl, const speeds *before, double dt_s) {
+    pl->left.place_mm += 0.5 * (pl->left.speed_mm_s + before->left_mm_s) * dt_s;
+    pl->right.place_mm += 0.5 * (pl->right.speed_mm_s + before->right_mm_s) * dt_s;
+    double turn = 0.5 * (pl->turn_rad_s + before->turn_rad_s) * dt_s;
     double z = turn * turn;
     double s = turn * (1.0 - z / 6.0);
     double c = 1.0 - z / 2.0 * (1.0 - z / 12.0);
@@ -334,7 +342,7 @@ static void move(struct plant *pl, double dt_s) {
     double norm = 1.5 - 0.5 * (cosine * cosine + sine * sine); // keeps the vector's length at one
     cosine *= norm;
     sine *= norm;
-    double way = pl->speed_mm_s * dt_s;
+    double way = 0.5 * (pl->speed_mm_s + before->speed_mm_s) * dt_s;
     pl->x_mm += 0.5 * way * (pl->cosine + cosine);
     pl->y_mm += 0.5 * way * (pl->sine + sine);
     pl->heading_rad += turn;
@@ -345,6 +353,7 @@ static void move(struct plant *pl, double dt_s) {
 
 void plant_step(struct plant *pl, double dt_s) {
     const cmo_sim_plant *p = pl->p;
+    speeds before = {pl->speed_mm_s, pl->turn_rad_s, pl->left.speed_mm_s, pl->right.speed_mm_s};
     double load = 0.5 * (fabs(pl->left.force) + fabs(pl->right.force));
     double volts = p->battery * (1.0 - p->battery_sag * fmin(load, 1.0));
     double left_mn = motor_force(pl, &pl->left, volts, dt_s);
@@ -356,5 +365,5 @@ void plant_step(struct plant *pl, double dt_s) {
     pl->speed_mm_s += along_mn * dt_s * pl->per_mass_kg;
     pl->turn_rad_s += torque_mn_mm * dt_s * pl->per_inertia;
     couple(pl, dt_s);
-    move(pl, dt_s);
+    move(pl, &before, dt_s);
 }

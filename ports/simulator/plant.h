@@ -39,6 +39,7 @@ struct plant {
     double x_mm, y_mm, heading_rad, cosine, sine;
     double speed_mm_s, turn_rad_s, way_mm;
     double caster_x, caster_y; // unit vector from the caster's contact to its pivot, robot's frame
+    double caster_skew;
     side left, right;
     drive_mode mode;
     double grip; // factor on the plant's grip

@@ -1,0 +1,56 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Prints the end of some runs to the last bit. Built at several levels of optimisation: all must
+// print the same.
+#include <cammino/cammino.h>
+#include <cammino_simulator/simulator.h>
+
+#include <stdio.h>
+
+static double light(void *data, double x_mm, double y_mm, unsigned *marks) {
+    (void)data;
+    double across = x_mm - 600 + 0.2 * (y_mm - 500);
+    if (across >= 0 && across < 20) {
+        *marks = 1U << CMO_SIM_LINE;
+        return 0.05;
+    }
+    return 0.6;
+}
+
+static const cmo_robot_description description = {
+    .tick_us = 8000, .track_mm = 110, .left_step_mm = 0.3F, .right_step_mm = 0.3F,
+    .encoder_bits = 16, .top_speed_mm_s = 700, .slowest_mm_s = 15, .acceleration_mm_s2 = 2000,
+    .braking_mm_s2 = 3000, .lag_ms = 45, .lights = 2,
+    .light = {{.ahead_mm = 70, .left_mm = 45, .spot_mm = 6, .delay_us = 7000, .interval_us = 7000},
+              {.ahead_mm = 70, .left_mm = -45, .spot_mm = 6, .delay_us = 7000,
+               .interval_us = 7000}}};
+
+int main(void) {
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1000, 1000, 1, light, NULL);
+    for (uint64_t seed = 1; seed <= 5; seed++) {
+        cmo_sim_setup setup = {.traits = CMO_TRAIT_ENCODERS | CMO_TRAIT_LOOK_TIMES |
+                                         CMO_TRAIT_SPEED | CMO_TRAIT_COAST | CMO_TRAIT_BRAKE,
+                               .mat = mat, .x_mm = 150, .y_mm = 500, .seed = seed};
+        cmo_sim_plant_default(&setup.plant, &description);
+        cmo_sim_faults_none(&setup.faults);
+        setup.faults.late_share = 0.2;
+        setup.faults.late_ms = 3;
+        cmo_sim *sim = cmo_sim_new(&setup);
+        cmo_robot robot;
+        cmo_robot_start(&robot, &description, cmo_sim_port(sim));
+        cmo_levels levels = {100, 540, CMO_LEVEL_UNKNOWN, 8};
+        cmo_robot_set_levels(&robot, 0, &levels);
+        cmo_robot_set_levels(&robot, 1, &levels);
+        cmo_line_parameters line = {.blind_mm = 150, .cruise_mm_s = 450, .creep_mm_s = 200};
+        cmo_rotate_parameters turn = {.angle_deg = 133};
+        cmo_outcome first = cmo_stop_on_line(&robot, &line);
+        printf("%a %a ", (double)robot.report.crossing_mm,
+               (double)robot.report.figure[CMO_ENTRY_ANGLE_DEG]);
+        cmo_outcome second = cmo_rotate(&robot, &turn);
+        cmo_sim_truth t = cmo_sim_truth_now(sim);
+        printf("%d %d %a %a %a %a %a\n", first, second, t.x_mm, t.y_mm, t.heading_rad, t.way_mm,
+               (double)robot.odometer.pose.heading_rad);
+        cmo_sim_free(sim);
+    }
+    cmo_sim_mat_free(mat);
+    return 0;
+}

@@ -1,0 +1,79 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the tests share: a robot, mats made of stripes, and a port without any physics.
+#ifndef SUPPORT_H
+#define SUPPORT_H
+
+#include <cammino/cammino.h>
+#include <cammino_lab/run.h>
+#include <cammino_simulator/simulator.h>
+
+#include <check.h>
+
+// A robot like the demo's.
+extern const cmo_robot_description plain_robot;
+#define PLAIN_TRAITS                                                                               \
+    (CMO_TRAIT_ENCODERS | CMO_TRAIT_LOOK_TIMES | CMO_TRAIT_SPEED | CMO_TRAIT_COAST |               \
+     CMO_TRAIT_BRAKE | CMO_TRAIT_HOLD)
+
+// A stripe across a plain mat of 2000 x 1000 mm: from x_mm on, turned about (x_mm, 500).
+typedef struct stripe {
+    double x_mm, width_mm, angle_deg;
+    double luminance; // of the stripe; below 0: void
+    cmo_sim_mark mark;
+    double cosine, sine; // filled in by make_floor()
+} stripe;
+
+#define STRIPE(x, width, angle, light, kind)                                                       \
+    {.x_mm = x, .width_mm = width, .angle_deg = angle, .luminance = light, .mark = kind}
+
+typedef struct floor_plan {
+    double luminance; // of the floor
+    unsigned stripes;
+    stripe stripe[4];
+} floor_plan;
+
+cmo_sim_mat *make_floor(const floor_plan *plan);
+
+// A dark line of 20 mm, marked, at 700 mm.
+extern const floor_plan one_line;
+
+// A setup on that mat: start at (200, 500), no spreads, no faults, seed 1.
+cmo_sim_setup plain_setup(const cmo_robot_description *description, uint16_t traits,
+                          const cmo_sim_mat *mat);
+
+// Levels that fit a setup's first sensor on a floor with these luminances.
+cmo_levels fitting_levels(const cmo_sim_setup *setup, double dark, double light);
+
+// A robot on a simulator, with levels for luminances 0.05 and 0.6.
+typedef struct bench_robot {
+    cmo_sim *sim;
+    cmo_robot robot;
+} bench_robot;
+
+void start_bench(bench_robot *bench, const cmo_sim_setup *setup,
+                 const cmo_robot_description *description);
+void end_bench(bench_robot *bench);
+
+// The first true crossing into a mark by a sensor; NULL: none.
+const cmo_sim_crossing *find_crossing(const cmo_sim *sim, unsigned sensor, cmo_sim_mark mark);
+
+double figure(const cmo_robot *robot, cmo_figure figure);
+
+// A port whose inputs the test writes. Drive and halt are noted.
+typedef struct paper_port {
+    cmo_port port;
+    uint32_t clock_us;
+    cmo_sample sample;
+    cmo_status answer;      // of sample
+    cmo_status halt_answer;
+    float left, right;
+    unsigned drives, halts;
+    cmo_halt last_halt;
+} paper_port;
+
+void start_paper(paper_port *paper, uint16_t traits);
+
+// Runs a test case's functions and returns the exit status.
+int run_suite(const char *name, const TTest *const *tests);
+
+#endif

@@ -1,0 +1,222 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The command and the examples, as a user calls them.
+#include "support.h"
+
+#include <cairo.h>
+#include <glib/gstdio.h>
+#include <string.h>
+#include <sys/wait.h>
+
+#define ROUTE "data/ferry/first-round.yaml"
+
+static char *out, *err, *folder;
+
+static char *in_folder(const char *name) {
+    return g_build_filename(folder, name, NULL);
+}
+
+// Calls `line` in the project's folder, where %s is the test's own folder; returns the status.
+static int call(const char *line) {
+    g_free(out);
+    g_free(err);
+    char **parts = g_strsplit(line, "%s", -1);
+    char *whole = g_strjoinv(folder, parts);
+    char *command = g_strdup_printf("%s", whole);
+    char **arguments;
+    int status;
+    ck_assert(g_shell_parse_argv(command, NULL, &arguments, NULL));
+    ck_assert(g_spawn_sync(SOURCE_DIR, arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err,
+                           &status, NULL));
+    g_strfreev(arguments);
+    g_free(command);
+    g_free(whole);
+    g_strfreev(parts);
+    ck_assert_msg(WIFEXITED(status), "%s: ended by a signal", line);
+    return WEXITSTATUS(status);
+}
+
+#define CALL(arguments) call(COMMAND " " arguments)
+
+START_TEST(help_has_an_example_for_every_command) {
+    ck_assert_int_eq(CALL("--help"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "drive"));
+    static const char *const commands[] = {"demo", "drive", "draw"};
+    for (size_t i = 0; i < G_N_ELEMENTS(commands); i++) {
+        char *line = g_strdup_printf(COMMAND " %s --help", commands[i]);
+        ck_assert_int_eq(call(line), 0);
+        char *example = g_strdup_printf("Example:\n  cammino %s", commands[i]);
+        ck_assert_ptr_nonnull(strstr(out, example));
+        g_free(example);
+        g_free(line);
+    }
+    ck_assert_int_eq(CALL("--version"), 0);
+    ck_assert_str_eq(out, "cammino " CAMMINO_VERSION "\n");
+    ck_assert_int_eq(CALL("--manual"), 0);
+    ck_assert(g_str_has_prefix(out, ".\\\" SPDX"));
+    ck_assert_ptr_nonnull(strstr(out, ".SH cammino draw"));
+    ck_assert_int_eq(CALL("--completion"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "--trace"));
+}
+END_TEST
+
+START_TEST(a_wrong_call_gets_one_line_and_status_2) {
+    static const struct {
+        const char *line;
+        const char *says;
+    } cases[] = {
+        {COMMAND, "Usage: cammino COMMAND"},
+        {COMMAND " fly", "fly: no such command; known are demo, drive, draw"},
+        {COMMAND " drive", "drive takes one route file"},
+        {COMMAND " drive a b", "drive takes one route file"},
+        {COMMAND " drive --sed 3 " ROUTE, "Unknown option --sed"},
+        {COMMAND " drive --seed x " ROUTE, "--seed"},
+        {COMMAND " drive --seed -4 " ROUTE, "--seed: -4 is out of range; 0 or more"},
+        {COMMAND " drive nowhere.yaml", "nowhere.yaml: the route cannot be read: there is no such"},
+        {COMMAND " drive data", "data: the route cannot be read"},
+        {COMMAND " drive README.md", "README.md:"},
+        {COMMAND " drive " ROUTE " --picture x.jpg", "must end with .png or .svg"},
+        {COMMAND " drive " ROUTE " --picture x.png --view top", "'top' is not one of: mat, strip"},
+        {COMMAND " drive " ROUTE " --picture x.png --over mm", "'mm' is not one of: way, time"},
+        {COMMAND " drive " ROUTE " --leg -1", "--leg: -1 is out of range"},
+        {COMMAND " drive " ROUTE " --picture %s/x.png --view strip --leg 99", "there is no leg 99"},
+        {COMMAND " drive " ROUTE " --trace /nowhere/t.csv", "the trace cannot be written"},
+        {COMMAND " drive " ROUTE " --picture /nowhere/p.png", "the picture cannot be written"},
+        {COMMAND " draw", "draw takes one trace"},
+        {COMMAND " draw t.csv", "draw needs --picture FILE"},
+        {COMMAND " draw nowhere.csv --picture %s/x.png", "the trace cannot be read"},
+        {COMMAND " draw README.md --picture %s/x.png", "README.md:1: the trace has no column"},
+        {COMMAND " draw README.md --view mat --picture %s/x.png", "needs --route ROUTE"},
+        {COMMAND " demo extra", "demo takes no file, not 'extra'"},
+        {COMMAND " demo --folder /proc/nowhere", "the folder cannot be made"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        ck_assert_msg(call(cases[i].line) == 2, "%s", cases[i].line);
+        ck_assert_msg(strstr(err, cases[i].says) != NULL, "%s: %s", cases[i].line, err);
+        ck_assert_str_eq(out, "");
+        ck_assert_msg(i == 0 || strchr(err, '\n') == err + strlen(err) - 1, "%s", err);
+    }
+    char *half = in_folder("x.png");
+    ck_assert(!g_file_test(half, G_FILE_TEST_EXISTS));
+    g_free(half);
+}
+END_TEST
+
+START_TEST(drive_prints_the_legs_robot_beside_truth) {
+    ck_assert_int_eq(CALL("drive " ROUTE), 0);
+    ck_assert_ptr_nonnull(strstr(out, "Mozzo on data/ferry/car-deck.svg"));
+    ck_assert_ptr_nonnull(strstr(out, "leg 1  stop_on_line  done"));
+    ck_assert_ptr_nonnull(strstr(out, "overshoot_mm"));
+    ck_assert_ptr_nonnull(strstr(out, "run: done after"));
+    ck_assert_str_eq(err, "");
+    ck_assert_int_eq(CALL("drive " ROUTE " --quiet"), 0);
+    ck_assert_str_eq(out, "");
+    ck_assert_int_eq(CALL("drive " ROUTE " --json --seed 9"), 0);
+    ck_assert(g_str_has_prefix(out, "{\n"));
+    ck_assert_ptr_nonnull(strstr(out, "\"seed\" : 9"));
+}
+END_TEST
+
+START_TEST(a_robot_that_fails_gives_status_1_and_says_why) {
+    char *path = in_folder("fail.yaml");
+    char *route = g_strdup_printf("robot: %s/data/ferry/mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
+                                  "start: {x_mm: 200, y_mm: 600}\nlegs:\n"
+                                  "  - stop_on_line: {longest_mm: 150}\n  - rotate: {angle_deg: 9}\n",
+                                  SOURCE_DIR, SOURCE_DIR);
+    ck_assert(g_file_set_contents(path, route, -1, NULL));
+    ck_assert_int_eq(CALL("drive %s/fail.yaml"), 1);
+    ck_assert_ptr_nonnull(strstr(out, "no_line: no line within the longest distance"));
+    ck_assert_ptr_nonnull(strstr(out, "1 of 2 legs not driven"));
+    ck_assert_ptr_nonnull(strstr(out, "not measured"));
+    g_unlink(path);
+    g_free(route);
+    g_free(path);
+}
+END_TEST
+
+static void check_png(const char *name, int width, int least_height) {
+    char *path = in_folder(name);
+    cairo_surface_t *surface = cairo_image_surface_create_from_png(path);
+    ck_assert_msg(cairo_surface_status(surface) == CAIRO_STATUS_SUCCESS, "%s", name);
+    ck_assert_int_eq(cairo_image_surface_get_width(surface), width);
+    ck_assert_int_ge(cairo_image_surface_get_height(surface), least_height);
+    cairo_surface_destroy(surface);
+    g_unlink(path);
+    g_free(path);
+}
+
+START_TEST(drive_and_draw_make_the_same_pictures_in_png_and_svg) {
+    ck_assert_int_eq(CALL("drive " ROUTE " --quiet --trace %s/t.csv --picture %s/a.png"), 0);
+    check_png("a.png", 1280, 600);
+    ck_assert_int_eq(CALL("drive " ROUTE " --quiet --picture %s/b.png --view strip --over time"), 0);
+    check_png("b.png", 1280, 600);
+    ck_assert_int_eq(CALL("draw %s/t.csv --picture %s/c.png --leg 4"), 0);
+    check_png("c.png", 1280, 600);
+    ck_assert_int_eq(CALL("draw %s/t.csv --route " ROUTE " --picture %s/d.png"), 0);
+    check_png("d.png", 1280, 600);
+    ck_assert_int_eq(CALL("draw %s/t.csv --picture %s/e.svg"), 0);
+    ck_assert_int_eq(CALL("draw %s/t.csv --route " ROUTE " --picture %s/f.svg"), 0);
+    static const char *const left[] = {"e.svg", "f.svg", "t.csv"};
+    for (size_t i = 0; i < G_N_ELEMENTS(left); i++) {
+        char *path = in_folder(left[i]);
+        char *text;
+        ck_assert(g_file_get_contents(path, &text, NULL, NULL));
+        ck_assert(i == 2 || strstr(text, "<svg") != NULL);
+        g_unlink(path);
+        g_free(text);
+        g_free(path);
+    }
+}
+END_TEST
+
+START_TEST(a_bare_trace_of_a_robot_can_be_drawn) {
+    char *path = in_folder("bare.csv");
+    ck_assert(g_file_set_contents(path,
+                                  "time_ms,way_mm,reflectance_left\n0,0,1\n10,2,1\n20,4,0.4\n30,6,0\n",
+                                  -1, NULL));
+    ck_assert_int_eq(CALL("draw %s/bare.csv --picture %s/g.png"), 0);
+    check_png("g.png", 1280, 600);
+    g_unlink(path);
+    g_free(path);
+}
+END_TEST
+
+START_TEST(the_demo_fills_its_folder_and_names_it) {
+    ck_assert_int_eq(CALL("demo --folder %s/demo"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "demo/ holds path.png"));
+    static const char *const names[] = {"path.png", "first-line.png", "second-line.png", "trace.csv",
+                                        "results.json"};
+    char *inner = in_folder("demo");
+    for (size_t i = 0; i < G_N_ELEMENTS(names); i++) {
+        char *path = g_build_filename(inner, names[i], NULL);
+        ck_assert_msg(g_unlink(path) == 0, "%s", names[i]);
+        g_free(path);
+    }
+    ck_assert_int_eq(g_rmdir(inner), 0); // nothing else, no half-written file
+    g_free(inner);
+}
+END_TEST
+
+START_TEST(the_examples_run_to_the_line) {
+    ck_assert_int_eq(call(EXAMPLES "/example_drive_until_line"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "stop_on_line: done"));
+    ck_assert_int_eq(call(EXAMPLES "/example_own_loop"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "beyond the line's edge"));
+}
+END_TEST
+
+int main(void) {
+    folder = g_dir_make_tmp("cammino-XXXXXX", NULL);
+    const TTest *const tests[] = {help_has_an_example_for_every_command,
+                                  a_wrong_call_gets_one_line_and_status_2,
+                                  drive_prints_the_legs_robot_beside_truth,
+                                  a_robot_that_fails_gives_status_1_and_says_why,
+                                  drive_and_draw_make_the_same_pictures_in_png_and_svg,
+                                  a_bare_trace_of_a_robot_can_be_drawn,
+                                  the_demo_fills_its_folder_and_names_it,
+                                  the_examples_run_to_the_line,
+                                  NULL};
+    int status = run_suite("command", tests);
+    g_rmdir(folder);
+    g_free(folder);
+    return status;
+}

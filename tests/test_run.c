@@ -1,0 +1,351 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Whole runs on the demo's data: figures beside truth, JSON, traces, the same bytes again.
+#include "support.h"
+
+#include <json-glib/json-glib.h>
+#include <math.h>
+#include <stdio.h>
+#include <string.h>
+
+#define FERRY SOURCE_DIR "/data/ferry/"
+
+static lab_route *load_demo(void) {
+    GError *error = NULL;
+    lab_route *route = lab_route_load(FERRY "first-round.yaml", &error);
+    ck_assert_msg(route != NULL, "%s", error ? error->message : "");
+    ck_assert_msg(lab_check(route, &error), "%s", error ? error->message : "");
+    return route;
+}
+
+static const lab_leg_result *leg_of(const lab_run *run, guint number) {
+    ck_assert_uint_le(number, run->legs->len);
+    return &g_array_index(run->legs, lab_leg_result, number - 1);
+}
+
+static double known(const lab_figures *figures, cmo_figure wanted) {
+    ck_assert_msg(figures->known & CMO_FIGURE_BIT(wanted), "%s", cmo_figure_name(wanted));
+    return figures->value[wanted];
+}
+
+START_TEST(the_demo_ends_as_it_should_on_twenty_robots) {
+    lab_route *route = load_demo();
+    for (uint64_t seed = 1; seed <= 20; seed++) {
+        lab_run *run = lab_drive(route, seed);
+        ck_assert_msg(run->outcome == CMO_OUTCOME_DONE, "seed %u: %s", (unsigned)seed,
+                      cmo_outcome_name(run->outcome));
+        for (guint i = 1; i <= run->legs->len; i++) {
+            ck_assert_int_eq(leg_of(run, i)->outcome, CMO_OUTCOME_DONE);
+        }
+        const lab_leg_result *first = leg_of(run, 1);
+        ck_assert(first->target.found);
+        ck_assert_int_eq(first->target.crossing.mark, CMO_SIM_LINE);
+        ck_assert_double_eq_tol(first->target.crossing.x_mm, 600, 0.1);
+        ck_assert_double_ge(known(&first->robot, CMO_PASSED_OVER), 2); // both rims of the hatch
+        lab_run_free(run);
+    }
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(the_robots_figures_agree_with_the_truth) {
+    lab_route *route = load_demo();
+    double worst_reaction = 0.0;
+    for (uint64_t seed = 1; seed <= 20; seed++) {
+        lab_run *run = lab_drive(route, seed);
+        const lab_leg_result *first = leg_of(run, 1);
+        ck_assert_double_eq_tol(known(&first->robot, CMO_ELAPSED_MS),
+                                known(&first->truth, CMO_ELAPSED_MS), 1e-3);
+        // One millisecond of unknown delay and half a millimetre of crossing at 150 mm/s.
+        double reaction = known(&first->robot, CMO_REACTION_MS) -
+                          known(&first->truth, CMO_REACTION_MS);
+        worst_reaction = fmax(worst_reaction, fabs(reaction));
+        ck_assert_double_eq_tol(known(&first->robot, CMO_CROSSING_SPEED_MM_S),
+                                known(&first->truth, CMO_CROSSING_SPEED_MM_S), 8);
+        // A sensor's place is off by up to 1 mm, the tyres slide a little.
+        ck_assert_double_eq_tol(known(&first->robot, CMO_REST_ERROR_MM),
+                                known(&first->truth, CMO_REST_ERROR_MM), 2.5);
+        ck_assert_double_eq_tol(known(&first->robot, CMO_ENTRY_ANGLE_DEG),
+                                known(&first->truth, CMO_ENTRY_ANGLE_DEG), 2.0);
+        lab_run_free(run);
+    }
+    ck_assert_double_le(worst_reaction, 7);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(the_same_seed_gives_the_same_bytes) {
+    lab_route *route = load_demo();
+    char *texts[3];
+    for (int i = 0; i < 3; i++) {
+        lab_run *run = lab_drive(route, i == 2 ? 5 : 4);
+        texts[i] = lab_run_json(run, "x");
+        lab_run_free(run);
+    }
+    ck_assert_str_eq(texts[0], texts[1]);
+    ck_assert_str_ne(texts[0], texts[2]);
+    for (int i = 0; i < 3; i++) {
+        g_free(texts[i]);
+    }
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(no_level_of_optimisation_changes_a_bit) {
+    static const char *const probes[] = {PROBES "/probe_O0", PROBES "/probe_O2",
+                                         PROBES "/probe_O3"};
+    char *first = NULL;
+    for (size_t i = 0; i < G_N_ELEMENTS(probes); i++) {
+        char *out = NULL;
+        char *arguments[] = {(char *)(uintptr_t)probes[i], NULL};
+        int status;
+        ck_assert(g_spawn_sync(NULL, arguments, NULL, G_SPAWN_DEFAULT, NULL, NULL, &out, NULL,
+                               &status, NULL));
+        ck_assert_int_eq(status, 0);
+        ck_assert_uint_gt(strlen(out), 200);
+        if (first == NULL) {
+            first = out;
+        } else {
+            ck_assert_str_eq(out, first);
+            g_free(out);
+        }
+    }
+    g_free(first);
+}
+END_TEST
+
+START_TEST(the_results_are_one_json_document_with_the_keys_of_the_vocabulary) {
+    lab_route *route = load_demo();
+    lab_run *run = lab_drive(route, 1);
+    char *text = lab_run_json(run, "a \"quoted\" name");
+    JsonParser *parser = json_parser_new();
+    ck_assert(json_parser_load_from_data(parser, text, -1, NULL));
+    JsonObject *root = json_node_get_object(json_parser_get_root(parser));
+    ck_assert_str_eq(json_object_get_string_member(root, "route"), "a \"quoted\" name");
+    ck_assert_int_eq(json_object_get_int_member(root, "seed"), 1);
+    ck_assert_str_eq(json_object_get_string_member(root, "outcome"), "done");
+    JsonArray *legs = json_object_get_array_member(root, "legs");
+    ck_assert_uint_eq(json_array_get_length(legs), 7);
+    JsonObject *first = json_array_get_object_element(legs, 0);
+    ck_assert_int_eq(json_object_get_int_member(first, "leg"), 1);
+    ck_assert_str_eq(json_object_get_string_member(first, "routine"), "stop_on_line");
+    JsonObject *robot = json_object_get_object_member(first, "robot");
+    JsonObject *truth = json_object_get_object_member(first, "truth");
+    ck_assert_double_eq_tol(json_object_get_double_member(robot, "overshoot_mm"),
+                            leg_of(run, 1)->robot.value[CMO_OVERSHOOT_MM], 0.0006);
+    ck_assert(json_object_has_member(truth, "residual_angle_deg"));
+    ck_assert(!json_object_has_member(truth, "look_interval_ms"));
+    ck_assert_uint_eq(json_array_get_length(json_object_get_array_member(first, "estimated")), 0);
+    g_object_unref(parser);
+    g_free(text);
+    lab_run_free(run);
+    lab_route_free(route);
+}
+END_TEST
+
+// A route on a mat of its own, with the demo's robot.
+static lab_run *run_on(const char *svg, const char *legs, double x_mm) {
+    GError *error = NULL;
+    char *text = g_strdup_printf("robot: r\nmat: m\nstart: {x_mm: %g, y_mm: 150}\nlegs:\n%s", x_mm,
+                                 legs);
+    lab_route *route = lab_route_from_bytes("x.yaml", text, strlen(text), &error);
+    ck_assert_msg(route != NULL, "%s", error ? error->message : "");
+    route->robot = lab_robot_load(FERRY "mozzo.yaml", &error);
+    route->mat = cmo_sim_mat_from_bytes("m.svg", svg, strlen(svg), NULL, &error);
+    ck_assert_msg(route->mat != NULL && lab_check(route, &error), "%s", error ? error->message : "");
+    lab_run *run = lab_drive(route, 3);
+    lab_route_free(route);
+    g_free(text);
+    return run;
+}
+
+#define DECK                                                                                       \
+    "<svg xmlns='http://www.w3.org/2000/svg' width='1500mm' height='300mm' viewBox='0 0 1500 300'>" \
+    "<rect width='1500' height='300' fill='#c9d2c6'/>"
+
+START_TEST(a_robot_that_ends_on_a_decoration_has_the_wrong_line) {
+    lab_run *run = run_on(DECK "<rect class='decoration' x='500' width='30' height='300' "
+                               "fill='#2c3036'/><rect class='line' x='900' width='20' height='300' "
+                               "fill='#2c3036'/></svg>",
+                          "  - stop_on_line: {creep_mm_s: 150, least_width_mm: 15}\n", 150);
+    const lab_leg_result *leg = leg_of(run, 1);
+    ck_assert_int_eq(leg->report.outcome, CMO_OUTCOME_DONE); // so the robot thinks
+    ck_assert_int_eq(leg->outcome, CMO_OUTCOME_WRONG_LINE);
+    lab_run_free(run);
+}
+END_TEST
+
+START_TEST(lines_of_another_tone_are_not_the_target) {
+    lab_run *run = run_on(DECK "<rect class='line' x='500' width='20' height='300' fill='#fff'/>"
+                               "<rect class='line' x='900' width='20' height='300' "
+                               "fill='#2c3036'/></svg>",
+                          "  - stop_on_line: {creep_mm_s: 150, least_width_mm: 15}\n", 150);
+    ck_assert_int_eq(leg_of(run, 1)->outcome, CMO_OUTCOME_DONE);
+    ck_assert_double_eq_tol(leg_of(run, 1)->target.crossing.x_mm, 900, 0.1);
+    lab_run_free(run);
+}
+END_TEST
+
+START_TEST(a_mat_without_marks_gives_no_true_target_and_no_verdict) {
+    lab_run *run = run_on(DECK "<rect x='600' width='20' height='300' fill='#2c3036'/></svg>",
+                          "  - stop_on_line: {creep_mm_s: 150, least_width_mm: 15}\n", 150);
+    const lab_leg_result *leg = leg_of(run, 1);
+    ck_assert_int_eq(leg->outcome, CMO_OUTCOME_DONE);
+    ck_assert(!run->marked);
+    ck_assert(leg->truth.applies & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM));
+    ck_assert(!(leg->truth.known & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM)));
+    lab_run_free(run);
+}
+END_TEST
+
+START_TEST(a_failed_leg_ends_the_run_and_unmeasured_figures_are_null) {
+    lab_run *run = run_on(DECK "<rect class='line' x='1450' width='20' height='300' "
+                               "fill='#000'/></svg>",
+                          "  - stop_on_line: {longest_mm: 400}\n  - travel: {distance_mm: 50}\n",
+                          150);
+    ck_assert_int_eq(run->outcome, CMO_OUTCOME_NO_LINE);
+    ck_assert_uint_eq(run->legs->len, 1);
+    char *text = lab_run_json(run, "x");
+    ck_assert_ptr_nonnull(strstr(text, "\"crossing_speed_mm_s\" : null"));
+    ck_assert_ptr_nonnull(strstr(text, "\"outcome\" : \"no_line\""));
+    g_free(text);
+    lab_run_free(run);
+}
+END_TEST
+
+START_TEST(a_leg_too_fast_for_its_line_is_refused_with_the_highest_speed) {
+    lab_run *run = run_on(DECK "<rect class='line' x='900' width='20' height='300' "
+                               "fill='#000'/></svg>",
+                          "  - stop_on_line: {cruise_mm_s: 600, least_width_mm: 6}\n", 150);
+    const lab_leg_result *leg = leg_of(run, 1);
+    ck_assert_int_eq(leg->outcome, CMO_OUTCOME_TOO_FAST);
+    ck_assert_str_eq(leg->field, "creep_mm_s");
+    ck_assert_double_eq_tol(leg->limit, 480, 0.1);
+    lab_run_free(run);
+}
+END_TEST
+
+START_TEST(the_check_names_the_leg_that_the_robot_cannot_do) {
+    static const struct {
+        const char *leg;
+        const char *says;
+    } cases[] = {
+        {"  - travel: {distance_mm: 50, speed_mm_s: 900}\n",
+         "x.yaml:5: legs[1].travel.speed_mm_s: makes no sense for this robot; 700 would do"},
+        {"  - stop_on_line: {blind_mm: 500, longest_mm: 400}\n", "legs[1].stop_on_line.longest_mm"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        GError *error = NULL;
+        char *text = g_strdup_printf("robot: r\nmat: m\nstart: {x_mm: 50, y_mm: 50}\nlegs:\n%s",
+                                     cases[i].leg);
+        lab_route *route = lab_route_from_bytes("x.yaml", text, strlen(text), &error);
+        route->robot = lab_robot_load(FERRY "mozzo.yaml", &error);
+        static const char svg[] = DECK "</svg>";
+        route->mat = cmo_sim_mat_from_bytes("m.svg", svg, strlen(svg), NULL, &error);
+        ck_assert(!lab_check(route, &error));
+        ck_assert_msg(strstr(error->message, cases[i].says) != NULL, "%s", error->message);
+        g_clear_error(&error);
+        route->x_mm = 1600;
+        ck_assert(!lab_check(route, &error));
+        ck_assert_ptr_nonnull(strstr(error->message, "is not on the mat"));
+        g_clear_error(&error);
+        lab_route_free(route);
+        g_free(text);
+    }
+}
+END_TEST
+
+START_TEST(a_trace_is_read_back_as_it_was_written) {
+    lab_route *route = load_demo();
+    lab_run *run = lab_drive(route, 2);
+    char *folder = g_dir_make_tmp("cammino-XXXXXX", NULL);
+    char *path = g_build_filename(folder, "trace.csv", NULL);
+    GError *error = NULL;
+    ck_assert(lab_trace_write(run, path, &error));
+    GArray *rows = lab_trace_read(path, &error);
+    ck_assert_msg(rows != NULL, "%s", error ? error->message : "");
+    ck_assert_uint_eq(rows->len, run->rows->len);
+    for (guint i = 0; i < rows->len; i++) {
+        const lab_row *a = &g_array_index(rows, lab_row, i);
+        const lab_row *b = &g_array_index(run->rows, lab_row, i);
+        ck_assert_uint_eq(a->leg, b->leg);
+        ck_assert_uint_eq(a->robot.run_us, b->robot.run_us);
+        ck_assert_uint_eq(a->robot.kind, b->robot.kind);
+        ck_assert_uint_eq(a->robot.stage, b->robot.stage);
+        ck_assert_uint_eq(a->robot.halted, b->robot.halted);
+        ck_assert_float_eq_tol(a->robot.way_mm, b->robot.way_mm, 0.001F);
+        ck_assert_double_eq_tol(a->true_x_mm, b->true_x_mm, 0.001);
+        ck_assert(isnan(a->robot.crossing_mm) == isnan(b->robot.crossing_mm));
+    }
+    ck_assert(!lab_trace_write(run, "/nowhere/t.csv", &error));
+    ck_assert_ptr_nonnull(strstr(error->message, "/nowhere/t.csv: the trace cannot be written"));
+    g_clear_error(&error);
+    remove(path);
+    remove(folder);
+    g_free(path);
+    g_free(folder);
+    g_array_free(rows, TRUE);
+    lab_run_free(run);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(a_trace_that_is_none_is_refused_with_its_line) {
+    static const struct {
+        const char *text;
+        const char *says;
+    } cases[] = {
+        {"", "the trace has no rows"},
+        {"a,b,c\n1,2,3\n", "t.csv:1: the trace has no column time_ms"},
+        {"time_ms,way_mm\n", "no column reflectance_left"},
+        {"time_ms,way_mm,reflectance_left\n", "the trace has no rows"},
+        {"time_ms,way_mm,reflectance_left\n1,x,0\n", "t.csv:2: way_mm: not a number"},
+        {"time_ms,way_mm,reflectance_left\n1,2,0\n\n-1,2,0\n", "t.csv:4: time_ms: not a number"},
+        {"time_ms,way_mm,reflectance_left\n1,2\x01,0\n", "t.csv:2: way_mm"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        GError *error = NULL;
+        ck_assert_ptr_null(lab_trace_from_bytes("t.csv", cases[i].text, strlen(cases[i].text),
+                                                &error));
+        ck_assert_msg(strstr(error->message, cases[i].says) != NULL, "%s", error->message);
+        g_clear_error(&error);
+    }
+}
+END_TEST
+
+START_TEST(a_run_without_encoders_says_what_is_an_estimate) {
+    GError *error = NULL;
+    lab_route *route = load_demo();
+    route->robot->traits &= (uint16_t)~CMO_TRAIT_ENCODERS;
+    route->legs = 1;
+    ck_assert(lab_check(route, &error));
+    lab_run *run = lab_drive(route, 1);
+    ck_assert_int_eq(leg_of(run, 1)->outcome, CMO_OUTCOME_DONE);
+    char *text = lab_run_json(run, "x");
+    const char *list = strstr(text, "\"estimated\"");
+    ck_assert_ptr_nonnull(strstr(list, "\"travelled_mm\""));
+    ck_assert_ptr_null(strstr(list, "\"reaction_ms\""));
+    g_free(text);
+    lab_run_free(run);
+    lab_route_free(route);
+}
+END_TEST
+
+int main(void) {
+    const TTest *const tests[] = {
+        the_demo_ends_as_it_should_on_twenty_robots,
+        the_robots_figures_agree_with_the_truth,
+        the_same_seed_gives_the_same_bytes,
+        no_level_of_optimisation_changes_a_bit,
+        the_results_are_one_json_document_with_the_keys_of_the_vocabulary,
+        a_robot_that_ends_on_a_decoration_has_the_wrong_line,
+        lines_of_another_tone_are_not_the_target,
+        a_mat_without_marks_gives_no_true_target_and_no_verdict,
+        a_failed_leg_ends_the_run_and_unmeasured_figures_are_null,
+        a_leg_too_fast_for_its_line_is_refused_with_the_highest_speed,
+        the_check_names_the_leg_that_the_robot_cannot_do,
+        a_trace_is_read_back_as_it_was_written,
+        a_trace_that_is_none_is_refused_with_its_line,
+        a_run_without_encoders_says_what_is_an_estimate,
+        NULL};
+    return run_suite("run", tests);
+}
