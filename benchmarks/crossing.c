@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Crossing position: where the robot latched a line's edge, against where its odometer stood at the
-// moment of the true crossing. Each speed by itself, over robots drawn from the demo plant's spread,
-// start places that move the looks' phase, and entry angles.
+// moment of the true crossing. Each speed by itself, over robots drawn from the demo plant's
+// spread, start places that move the looks' phase, and entry angles.
 #include <cammino/cammino.h>
 #include <cammino_lab/files.h>
 #include <cammino_simulator/simulator.h>
@@ -52,8 +52,8 @@ static double sensor_way(const odometer_log *log, double us, double left_mm, dou
 }
 
 // One approach; returns the error in mm, NAN where the line was missed.
-static double approach(const lab_robot *described, const cmo_sim_mat *mat, uint16_t traits, double speed,
-                       uint64_t seed, odometer_log *log) {
+static double approach(const lab_robot *described, const cmo_sim_mat *mat, uint16_t traits,
+                       double speed, uint64_t seed, odometer_log *log) {
     double phase = (double)(seed % 97) / 97.0;
     cmo_sim_setup setup = {.traits = traits,
                            .plant = described->plant,
@@ -72,8 +72,10 @@ static double approach(const lab_robot *described, const cmo_sim_mat *mat, uint1
     log->count = 0;
     log->robot = &robot;
     cmo_robot_set_trace(&robot, keep, log);
-    cmo_line_parameters parameters = {.cruise_mm_s = (float)speed, .blind_mm = 200,
-                                      .least_width_mm = 15, .ending = CMO_END_MOVING};
+    cmo_line_parameters parameters = {.cruise_mm_s = (float)speed,
+                                      .blind_mm = 200,
+                                      .least_width_mm = 15,
+                                      .ending = CMO_END_MOVING};
     double error = NAN;
     if (cmo_drive_until_line(&robot, &parameters) == CMO_OUTCOME_DONE) {
         size_t count;
@@ -100,9 +102,10 @@ static int by_size(const void *a, const void *b) {
     return (first > second) - (first < second);
 }
 
-static bool measure(const lab_robot *described, const cmo_sim_mat *mat, bool timed, odometer_log *log) {
-    uint16_t traits = timed ? described->traits
-                            : (uint16_t)(described->traits & ~CMO_TRAIT_LOOK_TIMES);
+static bool measure(const lab_robot *described, const cmo_sim_mat *mat, bool timed,
+                    odometer_log *log) {
+    uint16_t traits =
+        timed ? described->traits : (uint16_t)(described->traits & ~CMO_TRAIT_LOOK_TIMES);
     double interval_s = described->description.light[0].interval_us * 1e-6;
     bool good = true;
     printf("\n%s\n%8s %8s %8s %8s %8s %8s %8s\n",

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Speed of the simulator and of core, as ratios: simulated time over real time, and a tick's time
 // beside that of a plain loop of floating-point work in the same run.
+#define _POSIX_C_SOURCE 199309L // clock_gettime
+
 #include <cammino/cammino.h>
 #include <cammino_lab/run.h>
 #include <cammino_simulator/simulator.h>
@@ -86,8 +88,8 @@ static cmo_status paper_halt(void *context, cmo_halt how) {
 
 // A tick while searching a line, the costliest stage.
 static double tick_ns(const lab_robot *described) {
-    cmo_port port = {NULL, described->traits, paper_clock, NULL, paper_sample, paper_drive, paper_halt,
-                     NULL};
+    cmo_port port = {NULL,         described->traits, paper_clock, NULL,
+                     paper_sample, paper_drive,       paper_halt,  NULL};
     double best = INFINITY;
     for (int round = 0; round < 5; round++) {
         cmo_robot robot;
@@ -96,8 +98,8 @@ static double tick_ns(const lab_robot *described) {
         for (uint8_t i = 0; i < 2; i++) {
             cmo_robot_set_levels(&robot, i, &described->levels[i]);
         }
-        cmo_line_parameters parameters = {.cruise_mm_s = 250, .longest_mm = 50000,
-                                          .longest_ms = 100000000};
+        cmo_line_parameters parameters = {
+            .cruise_mm_s = 250, .longest_mm = 50000, .longest_ms = 100000000};
         cmo_drive_until_line_start(&robot, &state, &parameters);
         int ticks = 15000; // 37 m, below longest_mm
         double from = seconds();
@@ -140,8 +142,9 @@ int main(void) {
     double simulator = simulator_ns(route);
     double tick = tick_ns(route->robot);
     printf("machine: one dependent multiply and add %.2f ns\n", machine);
-    printf("simulator: %.0f ns per simulated millisecond, %.0f times real time, %.0f multiply-adds\n",
-           simulator, 1e6 / simulator, simulator / machine);
+    printf(
+        "simulator: %.0f ns per simulated millisecond, %.0f times real time, %.0f multiply-adds\n",
+        simulator, 1e6 / simulator, simulator / machine);
     printf("core: %.0f ns per tick while searching, %.0f multiply-adds\n", tick, tick / machine);
     bool good = simulator <= 1000.0 && isfinite(tick);
     printf("1,000 times real time: %s; 3,000 times: %s; tick under 300 ns: %s\n",

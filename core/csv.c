@@ -3,12 +3,12 @@
 #include <cammino/trace.h>
 
 #include <math.h>
-#include <string.h>
 
 static char *put_text(char *at, const char *text) {
-    size_t length = strlen(text);
-    memcpy(at, text, length);
-    return at + length;
+    while (*text != '\0') {
+        *at++ = *text++;
+    }
+    return at;
 }
 
 static char *put_whole(char *at, uint32_t value, uint8_t least_digits) {
@@ -85,7 +85,7 @@ size_t cmo_csv_row(char *buffer, size_t size, const cmo_trace_row *row) {
         row->x_mm,      row->y_mm,       row->heading_deg,       row->way_mm,
         row->left_mm_s, row->right_mm_s, row->left_command_mm_s, row->right_command_mm_s,
         row->band_low,  row->band_high,  row->crossing_mm};
-    for (uint8_t i = 0; i < sizeof numbers / sizeof numbers[0]; i++) {
+    for (size_t i = 0; i < sizeof numbers / sizeof numbers[0]; i++) {
         at = put_field(at, numbers[i]);
     }
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {

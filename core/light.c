@@ -145,7 +145,6 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
         return false;
     }
     bool done = false;
-    bool past_middle = is_inside(edge, point.reflectance, 0.0F) != edge->inside;
     bool past_band = edge->inside ? !is_inside(edge, point.reflectance, -edge->hysteresis)
                                   : is_inside(edge, point.reflectance, edge->hysteresis);
     if (past_band) {
@@ -161,8 +160,8 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
         edge->behind = point.reflectance;
         edge->near = edge->anchor = point;
         done = true;
-    } else if (!past_middle) {
-        edge->near = point;
+    } else {
+        edge->near = point; // also from within the band: there it says most of where the edge is
         watch_surface(edge, &point);
     }
     return done;

@@ -182,8 +182,11 @@ static void take_light(cmo_robot *robot, const cmo_sample *sample) {
                 continue; // seen already
             }
             light->sequence = look->sequence;
-            uint32_t time =
-                robot->port->traits & CMO_TRAIT_LOOK_TIMES ? look->time_us : robot->clock_us;
+            // A look without a time came in somewhere since the last tick: half way is the best
+            // guess, off by T / sqrt(12).
+            uint32_t time = robot->port->traits & CMO_TRAIT_LOOK_TIMES
+                                ? look->time_us
+                                : robot->clock_us - robot->dt_us / 2;
             take_look(robot, i, look->counts, time);
         }
         if (input->latched) {

@@ -17,9 +17,9 @@ const cmo_robot_description mozzo = {
     .braking_mm_s2 = 3000,
     .lag_ms = 45,
     .lights = 2,
-    .light = {{.ahead_mm = 70, .left_mm = 45, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000},
-              {.ahead_mm = 70, .left_mm = -45, .spot_mm = 6, .delay_us = 10000,
-               .interval_us = 10000}},
+    .light =
+        {{.ahead_mm = 70, .left_mm = 45, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000},
+         {.ahead_mm = 70, .left_mm = -45, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000}},
 };
 
 const cmo_levels mozzo_levels[2] = {

@@ -17,19 +17,30 @@ static double light(void *data, double x_mm, double y_mm, unsigned *marks) {
 }
 
 static const cmo_robot_description description = {
-    .tick_us = 8000, .track_mm = 110, .left_step_mm = 0.3F, .right_step_mm = 0.3F,
-    .encoder_bits = 16, .top_speed_mm_s = 700, .slowest_mm_s = 15, .acceleration_mm_s2 = 2000,
-    .braking_mm_s2 = 3000, .lag_ms = 45, .lights = 2,
-    .light = {{.ahead_mm = 70, .left_mm = 45, .spot_mm = 6, .delay_us = 7000, .interval_us = 7000},
-              {.ahead_mm = 70, .left_mm = -45, .spot_mm = 6, .delay_us = 7000,
-               .interval_us = 7000}}};
+    .tick_us = 8000,
+    .track_mm = 110,
+    .left_step_mm = 0.3F,
+    .right_step_mm = 0.3F,
+    .encoder_bits = 16,
+    .top_speed_mm_s = 700,
+    .slowest_mm_s = 15,
+    .acceleration_mm_s2 = 2000,
+    .braking_mm_s2 = 3000,
+    .lag_ms = 45,
+    .lights = 2,
+    .light = {
+        {.ahead_mm = 70, .left_mm = 45, .spot_mm = 6, .delay_us = 7000, .interval_us = 7000},
+        {.ahead_mm = 70, .left_mm = -45, .spot_mm = 6, .delay_us = 7000, .interval_us = 7000}}};
 
 int main(void) {
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1000, 1000, 1, light, NULL);
     for (uint64_t seed = 1; seed <= 5; seed++) {
         cmo_sim_setup setup = {.traits = CMO_TRAIT_ENCODERS | CMO_TRAIT_LOOK_TIMES |
                                          CMO_TRAIT_SPEED | CMO_TRAIT_COAST | CMO_TRAIT_BRAKE,
-                               .mat = mat, .x_mm = 150, .y_mm = 500, .seed = seed};
+                               .mat = mat,
+                               .x_mm = 150,
+                               .y_mm = 500,
+                               .seed = seed};
         cmo_sim_plant_default(&setup.plant, &description);
         cmo_sim_faults_none(&setup.faults);
         setup.faults.late_share = 0.2;

@@ -16,9 +16,17 @@ const cmo_robot_description plain_robot = {
     .braking_mm_s2 = 3000,
     .lag_ms = 45,
     .lights = 2,
-    .light = {{.ahead_mm = 70, .left_mm = 45, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000,
+    .light = {{.ahead_mm = 70,
+               .left_mm = 45,
+               .spot_mm = 6,
+               .delay_us = 10000,
+               .interval_us = 10000,
                .counts_max = 1023},
-              {.ahead_mm = 70, .left_mm = -45, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000,
+              {.ahead_mm = 70,
+               .left_mm = -45,
+               .spot_mm = 6,
+               .delay_us = 10000,
+               .interval_us = 10000,
                .counts_max = 1023}},
 };
 
@@ -49,8 +57,7 @@ cmo_sim_mat *make_floor(const floor_plan *plan) {
 
 cmo_sim_setup plain_setup(const cmo_robot_description *description, uint16_t traits,
                           const cmo_sim_mat *mat) {
-    cmo_sim_setup setup = {
-        .traits = traits, .mat = mat, .x_mm = 200, .y_mm = 500, .seed = 1};
+    cmo_sim_setup setup = {.traits = traits, .mat = mat, .x_mm = 200, .y_mm = 500, .seed = 1};
     cmo_sim_plant_default(&setup.plant, description);
     cmo_sim_faults_none(&setup.faults);
     setup.plant.wheel_spread = setup.plant.place_spread_mm = setup.plant.delay_spread_ms = 0.0;

@@ -24,7 +24,7 @@ typedef struct stripe {
 } stripe;
 
 #define STRIPE(x, width, angle, light, kind)                                                       \
-    {.x_mm = x, .width_mm = width, .angle_deg = angle, .luminance = light, .mark = kind}
+    { .x_mm = x, .width_mm = width, .angle_deg = angle, .luminance = light, .mark = kind }
 
 typedef struct floor_plan {
     double luminance; // of the floor
@@ -64,7 +64,7 @@ typedef struct paper_port {
     cmo_port port;
     uint32_t clock_us;
     cmo_sample sample;
-    cmo_status answer;      // of sample
+    cmo_status answer; // of sample
     cmo_status halt_answer;
     float left, right;
     unsigned drives, halts;

@@ -118,10 +118,11 @@ END_TEST
 
 START_TEST(a_robot_that_fails_gives_status_1_and_says_why) {
     char *path = in_folder("fail.yaml");
-    char *route = g_strdup_printf("robot: %s/data/ferry/mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
-                                  "start: {x_mm: 200, y_mm: 600}\nlegs:\n"
-                                  "  - stop_on_line: {longest_mm: 150}\n  - rotate: {angle_deg: 9}\n",
-                                  SOURCE_DIR, SOURCE_DIR);
+    char *route =
+        g_strdup_printf("robot: %s/data/ferry/mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
+                        "start: {x_mm: 200, y_mm: 600}\nlegs:\n"
+                        "  - stop_on_line: {longest_mm: 150}\n  - rotate: {angle_deg: 9}\n",
+                        SOURCE_DIR, SOURCE_DIR);
     ck_assert(g_file_set_contents(path, route, -1, NULL));
     ck_assert_int_eq(CALL("drive %s/fail.yaml"), 1);
     ck_assert_ptr_nonnull(strstr(out, "no_line: no line within the longest distance"));
@@ -147,7 +148,8 @@ static void check_png(const char *name, int width, int least_height) {
 START_TEST(drive_and_draw_make_the_same_pictures_in_png_and_svg) {
     ck_assert_int_eq(CALL("drive " ROUTE " --quiet --trace %s/t.csv --picture %s/a.png"), 0);
     check_png("a.png", 1280, 600);
-    ck_assert_int_eq(CALL("drive " ROUTE " --quiet --picture %s/b.png --view strip --over time"), 0);
+    ck_assert_int_eq(CALL("drive " ROUTE " --quiet --picture %s/b.png --view strip --over time"),
+                     0);
     check_png("b.png", 1280, 600);
     ck_assert_int_eq(CALL("draw %s/t.csv --picture %s/c.png --leg 4"), 0);
     check_png("c.png", 1280, 600);
@@ -170,9 +172,8 @@ END_TEST
 
 START_TEST(a_bare_trace_of_a_robot_can_be_drawn) {
     char *path = in_folder("bare.csv");
-    ck_assert(g_file_set_contents(path,
-                                  "time_ms,way_mm,reflectance_left\n0,0,1\n10,2,1\n20,4,0.4\n30,6,0\n",
-                                  -1, NULL));
+    ck_assert(g_file_set_contents(
+        path, "time_ms,way_mm,reflectance_left\n0,0,1\n10,2,1\n20,4,0.4\n30,6,0\n", -1, NULL));
     ck_assert_int_eq(CALL("draw %s/bare.csv --picture %s/g.png"), 0);
     check_png("g.png", 1280, 600);
     g_unlink(path);
@@ -183,8 +184,8 @@ END_TEST
 START_TEST(the_demo_fills_its_folder_and_names_it) {
     ck_assert_int_eq(CALL("demo --folder %s/demo"), 0);
     ck_assert_ptr_nonnull(strstr(out, "demo/ holds path.png"));
-    static const char *const names[] = {"path.png", "first-line.png", "second-line.png", "trace.csv",
-                                        "results.json"};
+    static const char *const names[] = {"path.png", "first-line.png", "second-line.png",
+                                        "trace.csv", "results.json"};
     char *inner = in_folder("demo");
     for (size_t i = 0; i < G_N_ELEMENTS(names); i++) {
         char *path = g_build_filename(inner, names[i], NULL);

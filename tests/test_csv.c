@@ -7,7 +7,8 @@
 
 START_TEST(a_row_has_as_many_fields_as_the_header) {
     char header[CMO_CSV_SIZE], line[CMO_CSV_SIZE];
-    cmo_trace_row row = {.run_us = 1234567, .kind = CMO_KIND_STOP_ON_LINE, .stage = CMO_STAGE_SEARCH};
+    cmo_trace_row row = {
+        .run_us = 1234567, .kind = CMO_KIND_STOP_ON_LINE, .stage = CMO_STAGE_SEARCH};
     size_t length = cmo_csv_header(header, sizeof header);
     ck_assert_uint_eq(length, strlen(header));
     ck_assert_str_eq(header + length - 2, "\r\n");
@@ -27,8 +28,8 @@ START_TEST(a_row_has_as_many_fields_as_the_header) {
 END_TEST
 
 START_TEST(numbers_are_written_as_the_c_library_would) {
-    static const float values[] = {0.0F,  -0.0F,   0.5F,     -0.5F,    0.0004F,    0.0006F,
-                                   1.0F,  9.9996F, -12.345F, 3999999.0F, -3999999.0F, 123.456F};
+    static const float values[] = {0.0F, -0.0F,   0.5F,     -0.5F,      0.0004F,     0.0006F,
+                                   1.0F, 9.9996F, -12.345F, 3999999.0F, -3999999.0F, 123.456F};
     for (size_t i = 0; i < G_N_ELEMENTS(values); i++) {
         char line[CMO_CSV_SIZE];
         cmo_trace_row row = {.x_mm = values[i], .halted = CMO_HALT_HOLD};
@@ -63,9 +64,11 @@ START_TEST(the_widest_row_fits_and_a_small_buffer_is_refused) {
     row.run_us = UINT32_MAX;
     row.kind = CMO_KIND_DRIVE_UNTIL_LINE;
     row.halted = CMO_HALT_BRAKE;
-    float *at[] = {&row.x_mm, &row.y_mm, &row.heading_deg, &row.way_mm, &row.left_mm_s,
-                   &row.right_mm_s, &row.left_command_mm_s, &row.right_command_mm_s, &row.band_low,
-                   &row.band_high, &row.crossing_mm, &row.reflectance[0], &row.reflectance[1]};
+    float *at[] = {
+        &row.x_mm,          &row.y_mm,       &row.heading_deg,       &row.way_mm,
+        &row.left_mm_s,     &row.right_mm_s, &row.left_command_mm_s, &row.right_command_mm_s,
+        &row.band_low,      &row.band_high,  &row.crossing_mm,       &row.reflectance[0],
+        &row.reflectance[1]};
     for (size_t i = 0; i < G_N_ELEMENTS(at); i++) {
         *at[i] = -3999999.75F;
     }

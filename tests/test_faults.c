@@ -6,9 +6,11 @@
 
 static cmo_sim_mat *mat, *bare, *cliff;
 
-static const cmo_line_parameters seek = {
-    .blind_mm = 150, .cruise_mm_s = 350, .creep_mm_s = 150, .least_width_mm = 15,
-    .longest_mm = 1500};
+static const cmo_line_parameters seek = {.blind_mm = 150,
+                                         .cruise_mm_s = 350,
+                                         .creep_mm_s = 150,
+                                         .least_width_mm = 15,
+                                         .longest_mm = 1500};
 
 static cmo_outcome run_with(const cmo_sim_setup *setup, const cmo_line_parameters *parameters,
                             double *end_ms) {
@@ -24,13 +26,28 @@ static cmo_outcome run_with(const cmo_sim_setup *setup, const cmo_line_parameter
     return outcome;
 }
 
-static void use_silent(cmo_sim_setup *s) { s->faults.light_silent_at_ms[1] = 700; }
-static void use_bare(cmo_sim_setup *s) { s->mat = bare; }
-static void use_stalled(cmo_sim_setup *s) { s->faults.stalled_at_ms = 700; }
-static void use_no_counts(cmo_sim_setup *s) { s->faults.encoders_silent_at_ms = 700; }
-static void use_jump(cmo_sim_setup *s) { s->faults.encoder_jump_at_ms = 700; }
-static void use_failed(cmo_sim_setup *s) { s->faults.failed_at_ms = 700; }
-static void use_late(cmo_sim_setup *s) { s->faults.late_share = 0.1; s->faults.late_ms = 200; }
+static void use_silent(cmo_sim_setup *s) {
+    s->faults.light_silent_at_ms[1] = 700;
+}
+static void use_bare(cmo_sim_setup *s) {
+    s->mat = bare;
+}
+static void use_stalled(cmo_sim_setup *s) {
+    s->faults.stalled_at_ms = 700;
+}
+static void use_no_counts(cmo_sim_setup *s) {
+    s->faults.encoders_silent_at_ms = 700;
+}
+static void use_jump(cmo_sim_setup *s) {
+    s->faults.encoder_jump_at_ms = 700;
+}
+static void use_failed(cmo_sim_setup *s) {
+    s->faults.failed_at_ms = 700;
+}
+static void use_late(cmo_sim_setup *s) {
+    s->faults.late_share = 0.1;
+    s->faults.late_ms = 200;
+}
 static void use_unlucky_halt(cmo_sim_setup *s) {
     s->faults.failed_at_ms = 700;
     s->faults.halt_fails_ms = 150;
@@ -98,8 +115,8 @@ START_TEST(times_and_distances_run_out) {
 END_TEST
 
 static cmo_status sample_with_stop(void *context, cmo_sample *sample) {
-    cmo_status status = ((const cmo_port *)context)->sample(((const cmo_port *)context)->context,
-                                                            sample);
+    cmo_status status =
+        ((const cmo_port *)context)->sample(((const cmo_port *)context)->context, sample);
     sample->have |= CMO_HAVE_BUTTONS;
     sample->stop = true;
     return status;
@@ -114,8 +131,8 @@ static void inner_wait(void *context, uint32_t until_us) {
 }
 
 static cmo_status inner_drive(void *context, float left, float right, uint32_t lifetime_us) {
-    return ((const cmo_port *)context)->drive(((const cmo_port *)context)->context, left, right,
-                                              lifetime_us);
+    return ((const cmo_port *)context)
+        ->drive(((const cmo_port *)context)->context, left, right, lifetime_us);
 }
 
 static cmo_status inner_halt(void *context, cmo_halt how) {
@@ -127,8 +144,8 @@ START_TEST(the_stop_button_and_an_abort_end_any_routine) {
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
     cmo_port inner = *bench.robot.port;
-    cmo_port outer = {&inner, inner.traits, inner_clock, inner_wait, sample_with_stop, inner_drive,
-                      inner_halt, NULL};
+    cmo_port outer = {&inner,           inner.traits, inner_clock, inner_wait,
+                      sample_with_stop, inner_drive,  inner_halt,  NULL};
     bench.robot.port = &outer;
     ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &seek), CMO_OUTCOME_STOPPED);
     end_bench(&bench);
@@ -329,9 +346,9 @@ START_TEST(a_robot_description_that_makes_no_sense_is_refused_by_field) {
         const char *field;
     } cases[] = {
 #define F(field, value) {offsetof(cmo_robot_description, field), value, #field}
-        F(track_mm, 5),           F(left_step_mm, 0),  F(right_step_mm, 30),
-        F(top_speed_mm_s, 1),     F(slowest_mm_s, -1), F(acceleration_mm_s2, 0),
-        F(braking_mm_s2, 1e6F),   F(lag_ms, 1000),     F(slowest_mm_s, 450),
+        F(track_mm, 5),         F(left_step_mm, 0),  F(right_step_mm, 30),
+        F(top_speed_mm_s, 1),   F(slowest_mm_s, -1), F(acceleration_mm_s2, 0),
+        F(braking_mm_s2, 1e6F), F(lag_ms, 1000),     F(slowest_mm_s, 450),
 #undef F
     };
     paper_port paper;

@@ -34,9 +34,11 @@ START_TEST(a_full_robot_file_is_read_to_the_last_key) {
         "encoders: {step_mm: 0.4, right_step_mm: 0.41, bits: 24}\n"
         "drive: {kind: duty, top_mm_s: 500, acceleration_mm_s2: 1000, braking_mm_s2: 2000, "
         "full_duty_mm_s: 800, halts: [hold]}\n"
-        "lights:\n  left: {ahead_mm: 60, left_mm: 20, delay_ms: 2.5, levels: {dark: 900, light: 200}}\n"
+        "lights:\n  left: {ahead_mm: 60, left_mm: 20, delay_ms: 2.5, levels: {dark: 900, light: "
+        "200}}\n"
         "plant:\n  gear_play_mm: 0\n  lights: {left: {noise: 0.03}}\n"
-        "  shadows:\n    - {x_mm: 1, y_mm: 2, radius_mm: 3}\n    - {x_mm: 4, y_mm: 5, radius_mm: 6, "
+        "  shadows:\n    - {x_mm: 1, y_mm: 2, radius_mm: 3}\n    - {x_mm: 4, y_mm: 5, radius_mm: "
+        "6, "
         "depth: -0.5}\n  faults: {lights_swapped: true, stalled_at_s: 1.5}\n";
     lab_robot *robot = lab_robot_from_bytes("r", text, strlen(text), &error);
     ck_assert_msg(robot != NULL, "%s", error ? error->message : "");
@@ -109,8 +111,8 @@ START_TEST(whatever_is_wrong_in_a_robot_file_is_said_with_line_and_field) {
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         GError *error = NULL;
-        lab_robot *robot = lab_robot_from_bytes("r.yaml", cases[i].text, strlen(cases[i].text),
-                                                &error);
+        lab_robot *robot =
+            lab_robot_from_bytes("r.yaml", cases[i].text, strlen(cases[i].text), &error);
         ck_assert_msg(robot == NULL && error != NULL, "case %zu is accepted", i);
         ck_assert_msg(strstr(error->message, cases[i].says) != NULL, "case %zu: %s", i,
                       error->message);
@@ -165,9 +167,11 @@ START_TEST(whatever_is_wrong_in_a_route_is_said_with_line_and_field) {
         {ROUTE "legs:\n  - travel\n", "x.yaml:5: legs[1]: must be a routine with its parameters"},
         {ROUTE "legs:\n  - travel: {distance_mm: 5}\n    rotate: {angle_deg: 5}\n",
          "legs[1]: must name exactly one routine"},
-        {ROUTE "legs:\n  - go: {}\n", "x.yaml:5: legs[1].go: unknown key; known are: travel, rotate"},
+        {ROUTE "legs:\n  - go: {}\n",
+         "x.yaml:5: legs[1].go: unknown key; known are: travel, rotate"},
         {ROUTE "legs:\n  - stop_on_lin: {}\n", "did you mean stop_on_line?"},
-        {ROUTE "legs:\n  - travel: {}\n", "legs[1].travel.distance_mm: must be given: way to drive"},
+        {ROUTE "legs:\n  - travel: {}\n",
+         "legs[1].travel.distance_mm: must be given: way to drive"},
         {ROUTE "legs:\n  - travel: {distance_mm: 0}\n", "legs[1].travel: a move by 0 is none"},
         {ROUTE "legs:\n  - rotate: {angle_deg: 0}\n", "legs[1].rotate: a move by 0 is none"},
         {ROUTE "legs:\n  - stop_on_line: {blnd_mm: 5}\n",
@@ -183,8 +187,8 @@ START_TEST(whatever_is_wrong_in_a_route_is_said_with_line_and_field) {
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         GError *error = NULL;
-        lab_route *route = lab_route_from_bytes("x.yaml", cases[i].text, strlen(cases[i].text),
-                                                &error);
+        lab_route *route =
+            lab_route_from_bytes("x.yaml", cases[i].text, strlen(cases[i].text), &error);
         ck_assert_msg(route == NULL && error != NULL, "case %zu is accepted", i);
         ck_assert_msg(strstr(error->message, cases[i].says) != NULL, "case %zu: %s", i,
                       error->message);
@@ -205,7 +209,8 @@ END_TEST
 START_TEST(files_that_cannot_be_read_are_named) {
     GError *error = NULL;
     ck_assert_ptr_null(lab_route_load("nowhere.yaml", &error));
-    ck_assert_str_eq(error->message, "nowhere.yaml: the route cannot be read: there is no such file");
+    ck_assert_str_eq(error->message,
+                     "nowhere.yaml: the route cannot be read: there is no such file");
     g_clear_error(&error);
     ck_assert_ptr_null(lab_robot_load("data", &error));
     ck_assert_ptr_nonnull(strstr(error->message, "data: the robot file cannot be read"));
@@ -252,8 +257,10 @@ START_TEST(the_docs_list_every_key_as_the_code_has_it) {
     for (const lab_section *const *section = lab_sections(); *section != NULL; section++) {
         char *heading = g_strdup_printf("### %s\n\n%s\n", (*section)->name, (*section)->meaning);
         if (strstr(docs, heading) == NULL) {
-            g_string_append_printf(missing, "\n%s\n| key | unit | range | default | meaning |\n"
-                                            "|---|---|---|---|---|\n", heading);
+            g_string_append_printf(missing,
+                                   "\n%s\n| key | unit | range | default | meaning |\n"
+                                   "|---|---|---|---|---|\n",
+                                   heading);
         }
         for (const lab_key *key = (*section)->keys; key->name != NULL; key++) {
             char *row = row_of(key);
@@ -272,14 +279,13 @@ START_TEST(the_docs_list_every_key_as_the_code_has_it) {
 END_TEST
 
 int main(void) {
-    const TTest *const tests[] = {
-        a_short_robot_file_gets_the_defaults,
-        a_full_robot_file_is_read_to_the_last_key,
-        whatever_is_wrong_in_a_robot_file_is_said_with_line_and_field,
-        a_route_is_read_leg_by_leg,
-        whatever_is_wrong_in_a_route_is_said_with_line_and_field,
-        files_that_cannot_be_read_are_named,
-        the_docs_list_every_key_as_the_code_has_it,
-        NULL};
+    const TTest *const tests[] = {a_short_robot_file_gets_the_defaults,
+                                  a_full_robot_file_is_read_to_the_last_key,
+                                  whatever_is_wrong_in_a_robot_file_is_said_with_line_and_field,
+                                  a_route_is_read_leg_by_leg,
+                                  whatever_is_wrong_in_a_route_is_said_with_line_and_field,
+                                  files_that_cannot_be_read_are_named,
+                                  the_docs_list_every_key_as_the_code_has_it,
+                                  NULL};
     return run_suite("files", tests);
 }

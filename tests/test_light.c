@@ -85,13 +85,14 @@ START_TEST(crossing_is_placed_within_a_quarter_millimetre_at_any_speed_and_phase
         for (int phase = 0; phase < 20; phase++) {
             double time_error;
             uint32_t start = 0xFFFFFFFFU - 30000U; // the clock wraps before the edge
-            double error = pass_edge(speed, 10000, phase / 20.0, phase % 2 ? CMO_TONE_LIGHT
-                                                                           : CMO_TONE_DARK,
-                                     6.0F, start, &time_error);
+            double error =
+                pass_edge(speed, 10000, phase / 20.0, phase % 2 ? CMO_TONE_LIGHT : CMO_TONE_DARK,
+                          6.0F, start, &time_error);
             // Looks further apart than the spot is wide leave a gap without a look: half of what
             // the gap has more than the spot is then the error that no one can avoid.
             double allowed = 0.25 + fmax(0.0, 0.5 * (speed * 0.01 - 6.0));
-            ck_assert_msg(fabs(error) <= allowed, "%g mm at %g mm/s, phase %d", error, speed, phase);
+            ck_assert_msg(fabs(error) <= allowed, "%g mm at %g mm/s, phase %d", error, speed,
+                          phase);
             ck_assert_double_le(fabs(time_error), allowed / speed * 1e6 + 2.0);
         }
     }

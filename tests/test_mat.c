@@ -18,12 +18,13 @@ static cmo_sim_mat *from_svg(const char *text) {
 }
 
 START_TEST(luminance_is_taken_in_linear_light) {
-    cmo_sim_mat *mat = from_svg(HEAD "<rect width='50' height='100' fill='#ffffff'/>"
-                                     "<rect x='50' width='50' height='100' fill='#808080'/>"
-                                     "<rect x='100' width='50' height='100' fill='#ff0000'/></svg>");
+    cmo_sim_mat *mat =
+        from_svg(HEAD "<rect width='50' height='100' fill='#ffffff'/>"
+                      "<rect x='50' width='50' height='100' fill='#808080'/>"
+                      "<rect x='100' width='50' height='100' fill='#ff0000'/></svg>");
     ck_assert_double_eq_tol(cmo_sim_mat_light(mat, 25, 50, 6), 1.0, 0.001);
     ck_assert_double_eq_tol(cmo_sim_mat_light(mat, 75, 50, 6), 0.2159, 0.001); // ((0.502 + 0.055)
-                                                                              // / 1.055)^2.4
+                                                                               // / 1.055)^2.4
     ck_assert_double_eq_tol(cmo_sim_mat_light(mat, 125, 50, 6), 0.2126, 0.001);
     ck_assert_double_eq(cmo_sim_mat_light(mat, 175, 50, 6), 0.0); // transparent: no floor
     ck_assert_double_eq(cmo_sim_mat_light(mat, 500, 50, 6), 0.0);
@@ -99,7 +100,8 @@ START_TEST(distances_to_the_nearest_edge_are_true_to_a_tenth) {
         for (double y = 3; y < 100; y += 6.1) {
             double circle = hypot(x - 100, y - 50) - 30;
             double edge = fmin(fmin(x, 200 - x), fmin(y, 100 - y));
-            ck_assert_double_eq_tol(cmo_sim_mat_distance(mat, CMO_SIM_BOUNDARY, x, y), circle, 0.12);
+            ck_assert_double_eq_tol(cmo_sim_mat_distance(mat, CMO_SIM_BOUNDARY, x, y), circle,
+                                    0.12);
             ck_assert_double_eq_tol(cmo_sim_mat_distance(mat, CMO_SIM_VOID, x, y), edge, 0.12);
         }
     }
@@ -108,7 +110,6 @@ START_TEST(distances_to_the_nearest_edge_are_true_to_a_tenth) {
 END_TEST
 
 // --------------------------------------------------------------------------------------- PNG --
-
 
 static cairo_status_t append(void *closure, const unsigned char *data, unsigned int length) {
     g_byte_array_append(closure, data, length);
@@ -214,14 +215,16 @@ START_TEST(a_file_that_is_no_mat_gets_one_line_that_says_why) {
     } cases[] = {
         {"", "the file is empty"},
         {"hello", "not a sound SVG"},
-        {"<svg xmlns='http://www.w3.org/2000/svg' width='10mm' height='10mm'><g>", "not a sound SVG"},
+        {"<svg xmlns='http://www.w3.org/2000/svg' width='10mm' height='10mm'><g>",
+         "not a sound SVG"},
         {"<html/>", "not a sound SVG"},
         {"<svg xmlns='http://www.w3.org/2000/svg'/>", "does not say its true size"},
         {"<svg xmlns='http://www.w3.org/2000/svg' width='100' height='50'/>", "give its width"},
         {"<svg xmlns='http://www.w3.org/2000/svg' width='100%' height='50mm'/>", "give its width"},
         {"<svg xmlns='http://www.w3.org/2000/svg' width='1mm' height='50mm'/>", "less than 10 mm"},
         {"<svg xmlns='http://www.w3.org/2000/svg' width='0mm' height='0mm'/>", "less than 10 mm"},
-        {"<svg xmlns='http://www.w3.org/2000/svg' width='1e9mm' height='50mm'/>", "at most 20000 mm"},
+        {"<svg xmlns='http://www.w3.org/2000/svg' width='1e9mm' height='50mm'/>",
+         "at most 20000 mm"},
         {"<svg xmlns='http://www.w3.org/2000/svg' width='9m' height='50mm'/>", ""},
         {"<svg xmlns='http://www.w3.org/2000/svg' width='19999mm' height='19999mm'/>",
          "million pixels"},
@@ -230,8 +233,8 @@ START_TEST(a_file_that_is_no_mat_gets_one_line_that_says_why) {
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         GError *error = NULL;
-        cmo_sim_mat *mat = cmo_sim_mat_from_bytes("x.svg", cases[i].text, strlen(cases[i].text), NULL,
-                                                  &error);
+        cmo_sim_mat *mat =
+            cmo_sim_mat_from_bytes("x.svg", cases[i].text, strlen(cases[i].text), NULL, &error);
         ck_assert_msg(mat == NULL && error != NULL, "case %zu", i);
         ck_assert_msg(g_str_has_prefix(error->message, "x.svg: "), "%s", error->message);
         ck_assert_ptr_null(strchr(error->message, '\n'));

@@ -143,14 +143,13 @@ START_TEST(the_observer_follows_a_steady_speed) {
 END_TEST
 
 int main(void) {
-    const TTest *const tests[] = {
-        an_arc_ends_where_geometry_says,
-        counts_wrap_at_their_width_in_both_directions,
-        a_jump_beyond_what_the_robot_can_do_is_a_fault_that_halts,
-        counts_that_stay_away_are_a_fault_only_beyond_their_budget,
-        time_goes_on_over_the_wrap_of_the_clock,
-        the_pose_is_what_was_set,
-        the_observer_follows_a_steady_speed,
-        NULL};
+    const TTest *const tests[] = {an_arc_ends_where_geometry_says,
+                                  counts_wrap_at_their_width_in_both_directions,
+                                  a_jump_beyond_what_the_robot_can_do_is_a_fault_that_halts,
+                                  counts_that_stay_away_are_a_fault_only_beyond_their_budget,
+                                  time_goes_on_over_the_wrap_of_the_clock,
+                                  the_pose_is_what_was_set,
+                                  the_observer_follows_a_steady_speed,
+                                  NULL};
     return run_suite("odometry", tests);
 }

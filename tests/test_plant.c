@@ -288,7 +288,8 @@ START_TEST(true_crossings_lie_on_the_edge_at_any_angle) {
         double off = (crossing->x_mm - 700) * cos(a) + (crossing->y_mm - 500) * sin(a);
         ck_assert_double_le(fabs(off), 0.1); // a fifth of a pixel
         double nx, ny;
-        ck_assert(cmo_sim_mat_normal(floor, CMO_SIM_LINE, crossing->x_mm, crossing->y_mm, &nx, &ny));
+        ck_assert(
+            cmo_sim_mat_normal(floor, CMO_SIM_LINE, crossing->x_mm, crossing->y_mm, &nx, &ny));
         ck_assert_double_ge(nx * cos(a) + ny * sin(a), cos(0.5 * G_PI / 180.0));
         cmo_sim_free(sim);
         cmo_sim_mat_free(floor);
@@ -298,22 +299,21 @@ END_TEST
 
 int main(void) {
     mat = make_floor(&one_line);
-    const TTest *const tests[] = {
-        a_duty_step_follows_the_motors_exponential,
-        the_motors_do_not_turn_below_their_dead_band,
-        a_shorted_motor_stops_within_speed_times_lag,
-        braking_beyond_the_grip_slides_for_as_long_as_grip_says,
-        unequal_wheels_drive_a_circle_of_the_right_radius,
-        wheels_of_other_sizes_bend_the_way,
-        gear_play_lets_the_motor_turn_before_the_wheel,
-        a_sagging_battery_slows_a_motor_without_regulator,
-        the_caster_kicks_when_the_robot_reverses,
-        a_look_across_an_edge_is_the_convolution_of_a_disc,
-        looks_come_at_their_rate_with_their_delay_and_noise,
-        a_shadow_darkens_only_a_sensor_that_lets_ambient_light_in,
-        the_same_seed_gives_the_same_robot_and_another_seed_another,
-        true_crossings_lie_on_the_edge_at_any_angle,
-        NULL};
+    const TTest *const tests[] = {a_duty_step_follows_the_motors_exponential,
+                                  the_motors_do_not_turn_below_their_dead_band,
+                                  a_shorted_motor_stops_within_speed_times_lag,
+                                  braking_beyond_the_grip_slides_for_as_long_as_grip_says,
+                                  unequal_wheels_drive_a_circle_of_the_right_radius,
+                                  wheels_of_other_sizes_bend_the_way,
+                                  gear_play_lets_the_motor_turn_before_the_wheel,
+                                  a_sagging_battery_slows_a_motor_without_regulator,
+                                  the_caster_kicks_when_the_robot_reverses,
+                                  a_look_across_an_edge_is_the_convolution_of_a_disc,
+                                  looks_come_at_their_rate_with_their_delay_and_noise,
+                                  a_shadow_darkens_only_a_sensor_that_lets_ambient_light_in,
+                                  the_same_seed_gives_the_same_robot_and_another_seed_another,
+                                  true_crossings_lie_on_the_edge_at_any_angle,
+                                  NULL};
     int status = run_suite("plant", tests);
     cmo_sim_mat_free(mat);
     return status;

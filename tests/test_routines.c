@@ -91,8 +91,10 @@ START_TEST(drive_until_line_finds_the_edge_where_it_is) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
         setup.seed = (uint64_t)speed;
         bench_robot bench = start(&setup, &plain_robot);
-        cmo_line_parameters parameters = {.blind_mm = 200, .cruise_mm_s = (float)speed,
-                                          .least_width_mm = 15, .ending = CMO_END_MOVING};
+        cmo_line_parameters parameters = {.blind_mm = 200,
+                                          .cruise_mm_s = (float)speed,
+                                          .least_width_mm = 15,
+                                          .ending = CMO_END_MOVING};
         ck_assert_int_eq(cmo_drive_until_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
         const cmo_sim_crossing *truth =
             find_crossing(bench.sim, (unsigned)bench.robot.report.sensor, CMO_SIM_LINE);
@@ -112,7 +114,8 @@ START_TEST(stop_on_line_reports_its_overshoot_as_it_is) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
         setup.plant.grip_m_s2 = 9; // no slip, which encoders cannot see
         bench_robot bench = start(&setup, &plain_robot);
-        cmo_line_parameters parameters = {.blind_mm = 200, .cruise_mm_s = 400,
+        cmo_line_parameters parameters = {.blind_mm = 200,
+                                          .cruise_mm_s = 400,
                                           .creep_mm_s = (float)speed,
                                           .least_width_mm = CMO_ANY_WIDTH};
         ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
@@ -133,7 +136,8 @@ START_TEST(halts_differ_coast_rolls_furthest_and_hold_comes_back) {
     for (int i = 0; i < 3; i++) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
         bench_robot bench = start(&setup, &plain_robot);
-        cmo_line_parameters parameters = {.blind_mm = 100, .cruise_mm_s = 250,
+        cmo_line_parameters parameters = {.blind_mm = 100,
+                                          .cruise_mm_s = 250,
                                           .least_width_mm = CMO_ANY_WIDTH,
                                           .halt = (cmo_halt)(CMO_HALT_COAST + i)};
         ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
@@ -153,8 +157,8 @@ START_TEST(the_entry_angle_is_known_when_both_sensors_cross) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
         setup.heading_deg = angles[i];
         bench_robot bench = start(&setup, &plain_robot);
-        cmo_line_parameters parameters = {.watch = CMO_WATCH_BOTH, .blind_mm = 200,
-                                          .cruise_mm_s = 200, .least_width_mm = 15};
+        cmo_line_parameters parameters = {
+            .watch = CMO_WATCH_BOTH, .blind_mm = 200, .cruise_mm_s = 200, .least_width_mm = 15};
         ck_assert_int_eq(cmo_drive_until_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
         double heading =
             find_crossing(bench.sim, angles[i] > 0, CMO_SIM_LINE)->at.heading_rad * 180 / G_PI;
@@ -165,9 +169,11 @@ START_TEST(the_entry_angle_is_known_when_both_sensors_cross) {
 END_TEST
 
 START_TEST(decorations_narrower_than_a_line_are_passed_over_and_said) {
-    static const floor_plan plan = {0.6, 3, {STRIPE(430, 6, 0, 0.05, CMO_SIM_DECORATION),
-                                             STRIPE(520, 8, 15, 0.08, CMO_SIM_DECORATION),
-                                             STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
+    static const floor_plan plan = {0.6,
+                                    3,
+                                    {STRIPE(430, 6, 0, 0.05, CMO_SIM_DECORATION),
+                                     STRIPE(520, 8, 15, 0.08, CMO_SIM_DECORATION),
+                                     STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
     cmo_sim_mat *floor = make_floor(&plan);
     for (int stop = 0; stop < 2; stop++) {
         for (int speed = 100; speed <= 500; speed += 200) {
@@ -193,8 +199,8 @@ START_TEST(decorations_narrower_than_a_line_are_passed_over_and_said) {
 END_TEST
 
 START_TEST(a_line_before_the_end_of_the_blind_distance_is_not_looked_at) {
-    static const floor_plan plan = {0.6, 2, {STRIPE(450, 20, 0, 0.05, CMO_SIM_LINE),
-                                             STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
+    static const floor_plan plan = {
+        0.6, 2, {STRIPE(450, 20, 0, 0.05, CMO_SIM_LINE), STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
     cmo_sim_mat *floor = make_floor(&plan);
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor);
     bench_robot bench = start(&setup, &plain_robot);
@@ -217,8 +223,8 @@ START_TEST(a_light_line_on_a_dark_floor_is_found_with_either_polarity) {
             setup.plant.eye[i].white_counts = 100;
         }
         bench_robot bench = start(&setup, &plain_robot);
-        cmo_line_parameters parameters = {.tone = CMO_TONE_LIGHT, .cruise_mm_s = 200,
-                                          .least_width_mm = 15};
+        cmo_line_parameters parameters = {
+            .tone = CMO_TONE_LIGHT, .cruise_mm_s = 200, .least_width_mm = 15};
         ck_assert_int_eq(cmo_drive_until_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
         ck_assert_double_eq_tol((double)bench.robot.report.crossing_mm, 430, 6);
         end_bench(&bench);
@@ -234,8 +240,8 @@ START_TEST(a_table_edge_is_found_as_void_and_refused_without_a_level) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor);
     bench_robot bench = start(&setup, &plain_robot);
     cmo_levels levels = fitting_levels(&setup, 0.2, 0.8);
-    cmo_line_parameters parameters = {.tone = CMO_TONE_VOID, .cruise_mm_s = 150,
-                                      .least_width_mm = CMO_ANY_WIDTH};
+    cmo_line_parameters parameters = {
+        .tone = CMO_TONE_VOID, .cruise_mm_s = 150, .least_width_mm = CMO_ANY_WIDTH};
     for (uint8_t i = 0; i < 2; i++) {
         cmo_levels without = levels;
         without.void_counts = CMO_LEVEL_UNKNOWN;
@@ -277,8 +283,8 @@ START_TEST(without_encoders_ways_are_estimates_and_say_so) {
     uint16_t traits = PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS;
     cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
     bench_robot bench = start(&setup, &plain_robot);
-    cmo_line_parameters parameters = {.blind_mm = 200, .cruise_mm_s = 300, .creep_mm_s = 150,
-                                      .least_width_mm = 15};
+    cmo_line_parameters parameters = {
+        .blind_mm = 200, .cruise_mm_s = 300, .creep_mm_s = 150, .least_width_mm = 15};
     ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
     uint32_t estimated = bench.robot.report.estimated;
     ck_assert(estimated & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM));
@@ -297,8 +303,8 @@ START_TEST(a_run_over_the_wrap_of_the_clock_equals_one_without) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
         setup.clock_start_us = i == 0 ? 0 : 0xFFFFFFFFU - 1250000U; // wraps amid the search
         bench_robot bench = start(&setup, &plain_robot);
-        cmo_line_parameters parameters = {.blind_mm = 200, .cruise_mm_s = 400, .creep_mm_s = 150,
-                                          .least_width_mm = 15};
+        cmo_line_parameters parameters = {
+            .blind_mm = 200, .cruise_mm_s = 400, .creep_mm_s = 150, .least_width_mm = 15};
         ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
         ck_assert_uint_gt(bench.robot.run_ms, 1300);
         rest[i] = bench.robot.report.figure[CMO_REST_ERROR_MM];
@@ -361,8 +367,10 @@ START_TEST(a_crossing_latched_by_an_interrupt_needs_no_looks) {
     start_paper(&paper, PLAIN_TRAITS);
     ck_assert_int_eq(cmo_robot_start(&robot, &plain_robot, &paper.port), CMO_OUTCOME_DONE);
     cmo_robot_set_levels(&robot, 0, &levels);
-    cmo_line_parameters parameters = {.watch = CMO_WATCH_LEFT, .cruise_mm_s = 200,
-                                      .least_width_mm = 15, .ending = CMO_END_MOVING};
+    cmo_line_parameters parameters = {.watch = CMO_WATCH_LEFT,
+                                      .cruise_mm_s = 200,
+                                      .least_width_mm = 15,
+                                      .ending = CMO_END_MOVING};
     ck_assert_int_eq(cmo_drive_until_line_start(&robot, &state, &parameters), CMO_RUNNING);
     cmo_outcome outcome = CMO_RUNNING;
     for (int i = 1; i < 200 && outcome == CMO_RUNNING; i++) {
@@ -382,27 +390,26 @@ END_TEST
 
 int main(void) {
     mat = make_floor(&one_line);
-    const TTest *const tests[] = {
-        travel_ends_at_its_distance_forward_and_backward,
-        travel_keeps_its_speed_and_stays_straight,
-        a_travel_that_ends_moving_goes_over_into_the_next_without_a_halt,
-        a_robot_left_moving_is_halted_by_the_port,
-        rotate_turns_by_its_angle_either_way,
-        drive_until_line_finds_the_edge_where_it_is,
-        stop_on_line_reports_its_overshoot_as_it_is,
-        halts_differ_coast_rolls_furthest_and_hold_comes_back,
-        the_entry_angle_is_known_when_both_sensors_cross,
-        decorations_narrower_than_a_line_are_passed_over_and_said,
-        a_line_before_the_end_of_the_blind_distance_is_not_looked_at,
-        a_light_line_on_a_dark_floor_is_found_with_either_polarity,
-        a_table_edge_is_found_as_void_and_refused_without_a_level,
-        duty_motors_drive_as_well_as_regulated_ones,
-        without_encoders_ways_are_estimates_and_say_so,
-        a_run_over_the_wrap_of_the_clock_equals_one_without,
-        an_action_runs_once_a_tick_until_it_is_done,
-        notifications_tell_start_stages_crossing_and_end,
-        a_crossing_latched_by_an_interrupt_needs_no_looks,
-        NULL};
+    const TTest *const tests[] = {travel_ends_at_its_distance_forward_and_backward,
+                                  travel_keeps_its_speed_and_stays_straight,
+                                  a_travel_that_ends_moving_goes_over_into_the_next_without_a_halt,
+                                  a_robot_left_moving_is_halted_by_the_port,
+                                  rotate_turns_by_its_angle_either_way,
+                                  drive_until_line_finds_the_edge_where_it_is,
+                                  stop_on_line_reports_its_overshoot_as_it_is,
+                                  halts_differ_coast_rolls_furthest_and_hold_comes_back,
+                                  the_entry_angle_is_known_when_both_sensors_cross,
+                                  decorations_narrower_than_a_line_are_passed_over_and_said,
+                                  a_line_before_the_end_of_the_blind_distance_is_not_looked_at,
+                                  a_light_line_on_a_dark_floor_is_found_with_either_polarity,
+                                  a_table_edge_is_found_as_void_and_refused_without_a_level,
+                                  duty_motors_drive_as_well_as_regulated_ones,
+                                  without_encoders_ways_are_estimates_and_say_so,
+                                  a_run_over_the_wrap_of_the_clock_equals_one_without,
+                                  an_action_runs_once_a_tick_until_it_is_done,
+                                  notifications_tell_start_stages_crossing_and_end,
+                                  a_crossing_latched_by_an_interrupt_needs_no_looks,
+                                  NULL};
     int status = run_suite("routines", tests);
     cmo_sim_mat_free(mat);
     return status;

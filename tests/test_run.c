@@ -56,8 +56,8 @@ START_TEST(the_robots_figures_agree_with_the_truth) {
         ck_assert_double_eq_tol(known(&first->robot, CMO_ELAPSED_MS),
                                 known(&first->truth, CMO_ELAPSED_MS), 1e-3);
         // One millisecond of unknown delay and half a millimetre of crossing at 150 mm/s.
-        double reaction = known(&first->robot, CMO_REACTION_MS) -
-                          known(&first->truth, CMO_REACTION_MS);
+        double reaction =
+            known(&first->robot, CMO_REACTION_MS) - known(&first->truth, CMO_REACTION_MS);
         worst_reaction = fmax(worst_reaction, fabs(reaction));
         ck_assert_double_eq_tol(known(&first->robot, CMO_CROSSING_SPEED_MM_S),
                                 known(&first->truth, CMO_CROSSING_SPEED_MM_S), 8);
@@ -145,13 +145,14 @@ END_TEST
 // A route on a mat of its own, with the demo's robot.
 static lab_run *run_on(const char *svg, const char *legs, double x_mm) {
     GError *error = NULL;
-    char *text = g_strdup_printf("robot: r\nmat: m\nstart: {x_mm: %g, y_mm: 150}\nlegs:\n%s", x_mm,
-                                 legs);
+    char *text =
+        g_strdup_printf("robot: r\nmat: m\nstart: {x_mm: %g, y_mm: 150}\nlegs:\n%s", x_mm, legs);
     lab_route *route = lab_route_from_bytes("x.yaml", text, strlen(text), &error);
     ck_assert_msg(route != NULL, "%s", error ? error->message : "");
     route->robot = lab_robot_load(FERRY "mozzo.yaml", &error);
     route->mat = cmo_sim_mat_from_bytes("m.svg", svg, strlen(svg), NULL, &error);
-    ck_assert_msg(route->mat != NULL && lab_check(route, &error), "%s", error ? error->message : "");
+    ck_assert_msg(route->mat != NULL && lab_check(route, &error), "%s",
+                  error ? error->message : "");
     lab_run *run = lab_drive(route, 3);
     lab_route_free(route);
     g_free(text);
@@ -159,7 +160,8 @@ static lab_run *run_on(const char *svg, const char *legs, double x_mm) {
 }
 
 #define DECK                                                                                       \
-    "<svg xmlns='http://www.w3.org/2000/svg' width='1500mm' height='300mm' viewBox='0 0 1500 300'>" \
+    "<svg xmlns='http://www.w3.org/2000/svg' width='1500mm' height='300mm' viewBox='0 0 1500 "     \
+    "300'>"                                                                                        \
     "<rect width='1500' height='300' fill='#c9d2c6'/>"
 
 START_TEST(a_robot_that_ends_on_a_decoration_has_the_wrong_line) {
@@ -198,10 +200,10 @@ START_TEST(a_mat_without_marks_gives_no_true_target_and_no_verdict) {
 END_TEST
 
 START_TEST(a_failed_leg_ends_the_run_and_unmeasured_figures_are_null) {
-    lab_run *run = run_on(DECK "<rect class='line' x='1450' width='20' height='300' "
-                               "fill='#000'/></svg>",
-                          "  - stop_on_line: {longest_mm: 400}\n  - travel: {distance_mm: 50}\n",
-                          150);
+    lab_run *run =
+        run_on(DECK "<rect class='line' x='1450' width='20' height='300' "
+                    "fill='#000'/></svg>",
+               "  - stop_on_line: {longest_mm: 400}\n  - travel: {distance_mm: 50}\n", 150);
     ck_assert_int_eq(run->outcome, CMO_OUTCOME_NO_LINE);
     ck_assert_uint_eq(run->legs->len, 1);
     char *text = lab_run_json(run, "x");
@@ -304,8 +306,8 @@ START_TEST(a_trace_that_is_none_is_refused_with_its_line) {
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         GError *error = NULL;
-        ck_assert_ptr_null(lab_trace_from_bytes("t.csv", cases[i].text, strlen(cases[i].text),
-                                                &error));
+        ck_assert_ptr_null(
+            lab_trace_from_bytes("t.csv", cases[i].text, strlen(cases[i].text), &error));
         ck_assert_msg(strstr(error->message, cases[i].says) != NULL, "%s", error->message);
         g_clear_error(&error);
     }
@@ -331,21 +333,20 @@ START_TEST(a_run_without_encoders_says_what_is_an_estimate) {
 END_TEST
 
 int main(void) {
-    const TTest *const tests[] = {
-        the_demo_ends_as_it_should_on_twenty_robots,
-        the_robots_figures_agree_with_the_truth,
-        the_same_seed_gives_the_same_bytes,
-        no_level_of_optimisation_changes_a_bit,
-        the_results_are_one_json_document_with_the_keys_of_the_vocabulary,
-        a_robot_that_ends_on_a_decoration_has_the_wrong_line,
-        lines_of_another_tone_are_not_the_target,
-        a_mat_without_marks_gives_no_true_target_and_no_verdict,
-        a_failed_leg_ends_the_run_and_unmeasured_figures_are_null,
-        a_leg_too_fast_for_its_line_is_refused_with_the_highest_speed,
-        the_check_names_the_leg_that_the_robot_cannot_do,
-        a_trace_is_read_back_as_it_was_written,
-        a_trace_that_is_none_is_refused_with_its_line,
-        a_run_without_encoders_says_what_is_an_estimate,
-        NULL};
+    const TTest *const tests[] = {the_demo_ends_as_it_should_on_twenty_robots,
+                                  the_robots_figures_agree_with_the_truth,
+                                  the_same_seed_gives_the_same_bytes,
+                                  no_level_of_optimisation_changes_a_bit,
+                                  the_results_are_one_json_document_with_the_keys_of_the_vocabulary,
+                                  a_robot_that_ends_on_a_decoration_has_the_wrong_line,
+                                  lines_of_another_tone_are_not_the_target,
+                                  a_mat_without_marks_gives_no_true_target_and_no_verdict,
+                                  a_failed_leg_ends_the_run_and_unmeasured_figures_are_null,
+                                  a_leg_too_fast_for_its_line_is_refused_with_the_highest_speed,
+                                  the_check_names_the_leg_that_the_robot_cannot_do,
+                                  a_trace_is_read_back_as_it_was_written,
+                                  a_trace_that_is_none_is_refused_with_its_line,
+                                  a_run_without_encoders_says_what_is_an_estimate,
+                                  NULL};
     return run_suite("run", tests);
 }

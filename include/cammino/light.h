@@ -47,7 +47,7 @@ typedef struct cmo_crossing {
 /** Finds crossings in a sequence of looks. Plain data; cmo_edge_start() begins anew. */
 typedef struct cmo_edge {
     cmo_light_point anchor; /**< the look since which the surface has been steady */
-    cmo_light_point near;   /**< the last look that was surely on the side left behind */
+    cmo_light_point near;   /**< the last look that had not passed the band */
     float behind;           /**< reflectance of the surface left behind, averaged */
     float threshold;        /**< reflectance that parts the two sides */
     float hysteresis;       /**< half the width of the band in which the side does not change */

@@ -84,6 +84,12 @@ bool cmo_sim_mat_has(const cmo_sim_mat *mat, cmo_sim_mark mark) {
     return mat->has[mark];
 }
 
+// floor() of what a place on or near a mat can be, in pixels, without a call.
+static int floor_of(double value) {
+    double bounded = CLAMP(value, -1e6, 1e8);
+    return (int)(bounded + 1048576.0) - 1048576;
+}
+
 // Running sum of a row up to a place between its pixels.
 static double sum_up_to(const uint32_t *sums, int columns, double at) {
     if (at <= 0.0) {
@@ -100,10 +106,10 @@ static double sum_up_to(const uint32_t *sums, int columns, double at) {
 double cmo_sim_mat_light(const cmo_sim_mat *mat, double x_mm, double y_mm, double spot_mm) {
     double x = x_mm * mat->px_per_mm;
     double y = (mat->height_mm - y_mm) * mat->px_per_mm;
-    double radius = fmax(0.5 * spot_mm * mat->px_per_mm, 0.5);
+    double radius = MAX(0.5 * spot_mm * mat->px_per_mm, 0.5);
     // The disc, cut into the map's rows: each row's chord is taken at its middle.
-    int first = (int)floor(y - radius);
-    int last = (int)floor(y + radius);
+    int first = floor_of(y - radius);
+    int last = floor_of(y + radius);
     double light = 0.0;
     double area = 0.0;
     for (int row = first; row <= last; row++) {
@@ -128,12 +134,6 @@ static uint32_t cover_at(const cmo_sim_mat *mat, int column, int row) {
         return 0xFFU << (8 * CMO_SIM_VOID);
     }
     return mat->cover[(size_t)row * (size_t)mat->columns + (size_t)column];
-}
-
-// floor() of what a place on or near a mat can be, in pixels, without a call.
-static int floor_of(double value) {
-    double bounded = fmin(fmax(value, -1e6), 1e8);
-    return (int)(bounded + 1048576.0) - 1048576;
 }
 
 unsigned cmo_sim_mat_inside(const cmo_sim_mat *mat, double x_mm, double y_mm) {

@@ -247,7 +247,7 @@ static bool draw_mark(RsvgHandle *handle, cmo_sim_mat *mat, cmo_sim_mark mark, G
         g_strdup_printf("* { visibility: hidden !important; }"
                         ".%s, .%s * { visibility: visible !important; opacity: 1 !important;"
                         " fill-opacity: 1 !important; stroke-opacity: 1 !important;"
-                                " shape-rendering: geometricPrecision !important; }",
+                        " shape-rendering: geometricPrecision !important; }",
                         mark_class[mark], mark_class[mark]);
     bool drawn = rsvg_handle_set_stylesheet(handle, (const guint8 *)css, strlen(css), error);
     g_free(css);

@@ -6,7 +6,7 @@
 #include <math.h>
 #include <string.h>
 
-#define ITERATIONS 4
+#define ITERATIONS 3
 
 // The numbers are those of a contest robot of about 0.6 kg on two 6 V gear motors of 12 to 20 mm
 // with rubber tyres, by what data sheets of such motors and sensors state as a class.
@@ -144,7 +144,7 @@ static double regulate(const struct plant *pl, side *s, double dt_s) {
     s->reference_mm_s = goal;
     s->model_mm_s += (goal - s->model_mm_s) * dt_s / (p->motor_lag_ms * 1e-3 + dt_s);
     if (goal == 0.0) {
-        s->trim *= 1.0 - fmin(1.0, 10.0 * dt_s);
+        s->trim *= 1.0 - MIN(1.0, 10.0 * dt_s);
     } else {
         double error = (s->model_mm_s - s->speed_mm_s) / p->no_load_mm_s;
         s->trim = clamp(s->trim + error * dt_s / (p->regulator_reset_ms * 1e-3), -0.5, 0.5);
@@ -234,7 +234,7 @@ static tyre begin_tyre(const struct plant *pl, const side *s, double sign, const
     return t;
 }
 
-static void push_tyre(struct plant *pl, side *s, const tyre *t, const coupling *c) {
+static inline void push_tyre(struct plant *pl, side *s, const tyre *t, const coupling *c) {
     if (s->contact == 0) {
         return;
     }
@@ -248,13 +248,13 @@ static void push_tyre(struct plant *pl, side *s, const tyre *t, const coupling *
     pl->turn_rad_s += t->sign * change * c->lever_mm * pl->per_inertia;
 }
 
-static void rub_gear(const struct plant *pl, side *s, double most) {
+static inline void rub_gear(const struct plant *pl, side *s, double most) {
     double rub = clamp(s->rub - s->speed_mm_s * pl->rotor_kg, -most, most);
     s->speed_mm_s += (rub - s->rub) * pl->per_rotor_kg;
     s->rub = rub;
 }
 
-static void drag_body(struct plant *pl, coupling *c) {
+static inline void drag_body(struct plant *pl, coupling *c) {
     double drag = clamp(c->drag_sum - pl->speed_mm_s * pl->p->mass_kg, -c->drag, c->drag);
     pl->speed_mm_s += (drag - c->drag_sum) * pl->per_mass_kg;
     c->drag_sum = drag;
@@ -355,7 +355,7 @@ void plant_step(struct plant *pl, double dt_s) {
     const cmo_sim_plant *p = pl->p;
     speeds before = {pl->speed_mm_s, pl->turn_rad_s, pl->left.speed_mm_s, pl->right.speed_mm_s};
     double load = 0.5 * (fabs(pl->left.force) + fabs(pl->right.force));
-    double volts = p->battery * (1.0 - p->battery_sag * fmin(load, 1.0));
+    double volts = p->battery * (1.0 - p->battery_sag * MIN(load, 1.0));
     double left_mn = motor_force(pl, &pl->left, volts, dt_s);
     double right_mn = motor_force(pl, &pl->right, volts, dt_s);
     double along_mn, torque_mn_mm;

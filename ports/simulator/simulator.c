@@ -215,8 +215,12 @@ static void look(cmo_sim *sim, const cmo_sim_truth *after) {
         for (double at = eye_next_us(eye); at <= sim->now_us; at = eye_next_us(eye)) {
             double share = span_us > 0.0 ? (at - sim->before.time_ms * 1000.0) / span_us : 1.0;
             cmo_sim_truth then = between(&sim->before, after, share);
+            // Within a step the robot turns by so little that two terms of the series do.
+            double turn = then.heading_rad - sim->plant.heading_rad;
+            double less = 1.0 - 0.5 * turn * turn;
             double x, y;
-            cmo_sim_spot(sim, &then, i, &x, &y);
+            spot_at(sim, i, then.x_mm, then.y_mm, sim->plant.cosine * less - sim->plant.sine * turn,
+                    sim->plant.sine * less + sim->plant.cosine * turn, &x, &y);
             eye_sample(eye, &sim->setup.plant, sim->setup.mat, x, y, &sim->sensing,
                        since(sim, f->light_stuck_at_ms[i]));
         }
@@ -243,7 +247,7 @@ static void pass_until(cmo_sim *sim, double until_us) {
     while (sim->now_us < until_us - 1e-6) {
         // Steps end on whole milliseconds, so that a wait in between changes nothing.
         double whole = (floor(sim->now_us / STEP_US + 1e-9) + 1.0) * STEP_US;
-        step(sim, fmin(whole, until_us) - sim->now_us);
+        step(sim, MIN(whole, until_us) - sim->now_us);
     }
 }
 
