@@ -230,8 +230,10 @@ static bool read_leg(yaml_reader *reader, const yaml_node_t *node, const char *p
         return yaml_reader_wrong(reader, node, path,
                                  "must name exactly one routine; begin another leg with '- '");
     }
-    staged_leg staged;
-    lab_section_clear(&leg_section, &staged);
+    staged_leg staged; // nothing but numbers, and not all of them are keys of every routine
+    for (double *number = (double *)&staged; number < (double *)(&staged + 1); number++) {
+        *number = NAN;
+    }
     if (!yaml_reader_section(reader, node, path, &leg_section, &staged)) {
         return false;
     }

@@ -9,6 +9,7 @@
 #include <string.h>
 
 #define TRACE_MAX (256U << 20)
+#define LATEST_MS 4294967.0 // where the robot's microseconds wrap
 
 bool lab_trace_write(const lab_run *run, const char *path, GError **error) {
     char row[CMO_CSV_SIZE];
@@ -152,7 +153,7 @@ static bool read_row(const char *name, int line_number, char *line, const layout
     int count = (int)g_strv_length(fields);
     double value;
     const char *wrong = NULL;
-    if (!read_field(fields, count, found->time, &value) || isnan(value) || value < 0.0) {
+    if (!read_field(fields, count, found->time, &value) || !(value >= 0.0 && value <= LATEST_MS)) {
         wrong = "time_ms";
     } else {
         row->robot.run_us = (uint32_t)(uint64_t)(value * 1000.0 + 0.5);

@@ -215,6 +215,7 @@ START_TEST(a_file_that_is_no_mat_gets_one_line_that_says_why) {
     } cases[] = {
         {"", "the file is empty"},
         {"hello", "not a sound SVG"},
+        {"<svg \xff\xfe/>", "neither a PNG nor an SVG in UTF-8"},
         {"<svg xmlns='http://www.w3.org/2000/svg' width='10mm' height='10mm'><g>",
          "not a sound SVG"},
         {"<html/>", "not a sound SVG"},

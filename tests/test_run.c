@@ -303,6 +303,7 @@ START_TEST(a_trace_that_is_none_is_refused_with_its_line) {
         {"time_ms,way_mm,reflectance_left\n1,x,0\n", "t.csv:2: way_mm: not a number"},
         {"time_ms,way_mm,reflectance_left\n1,2,0\n\n-1,2,0\n", "t.csv:4: time_ms: not a number"},
         {"time_ms,way_mm,reflectance_left\n1,2\x01,0\n", "t.csv:2: way_mm"},
+        {"time_ms,way_mm,reflectance_left\n1e34,2,0\n", "t.csv:2: time_ms"},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         GError *error = NULL;

@@ -283,6 +283,12 @@ static void tell_svg_error(const char *name, GError *cause, GError **error) {
 static cmo_sim_mat *load_svg(const char *name, const guint8 *bytes, gsize size,
                              const cmo_sim_mat_options *options, GError **error) {
     GError *cause = NULL;
+    if (!g_utf8_validate((const char *)bytes, (gssize)size, NULL)) {
+        // The parser would complain about it on stderr, over and over.
+        g_set_error(error, CMO_SIM_MAT_ERROR, CMO_SIM_MAT_ERROR_FORMAT,
+                    "%s: neither a PNG nor an SVG in UTF-8", name);
+        return NULL;
+    }
     RsvgHandle *handle = rsvg_handle_new_from_data(bytes, size, &cause);
     if (handle == NULL) {
         tell_svg_error(name, cause, error);
