@@ -13,8 +13,9 @@ typedef struct strip {
     guint start, end;   // of the leg
     double way0, time0; // at the leg's start, mm and s
     bool over_time;
-    double crossing_mm; // latched, from the leg's start; NAN: none
-    double crossing_s;  // from the leg's start
+    double crossing_mm;  // latched, from the leg's start; NAN: none
+    double crossing_s;   // from the leg's start
+    const char *heading; // quoted
     GString *out;
 } strip;
 
@@ -190,6 +191,7 @@ static void put_reflectance(strip *s, double right) {
     const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
     put_stages(s, true);
     put_markers(s, false);
+    put(s, "set label '%s' at graph 0, graph 1.065 left font ',13'", s->heading);
     if (isfinite((double)last->band_low)) {
         put(s,
             "set object rectangle from graph 0, first %.4f to graph 1, first %.4f fillcolor rgb "
@@ -203,7 +205,7 @@ static void put_reflectance(strip *s, double right) {
     put(s, "set bmargin at screen 0.53; set tmargin at screen 0.905");
     put(s, "set yrange [%.3f:%.3f]; set ylabel 'reflectance (0 dark, 1 light)'",
         row_extreme(s, false), row_extreme(s, true));
-    put(s, "set format x ''; set xlabel ''; set key at graph 0.985, graph 0.17 right bottom "
+    put(s, "set format x ''; set xlabel ''; set key at graph 1, graph 1.01 right bottom "
            "horizontal");
     put(s, "plot $rows using 1:2 with lines linecolor rgb '#00548f' linewidth 2 title 'left', "
            "$rows using 1:3 with lines linecolor rgb '#c75400' linewidth 2 title 'right'");
@@ -236,7 +238,7 @@ static void put_speed(strip *s, double right) {
         high + 0.22 * (high - low));
     put(s, "set format x '%%g'; set xlabel '%s'",
         s->over_time ? "time from the start of the leg (s)" : "way from the start of the leg (mm)");
-    put(s, "set key at graph 0.985, graph 0.99 right top horizontal");
+    put(s, "set key at graph 1, graph 1.01 right bottom horizontal");
     put(s,
         "plot $rows using 1:6 with steps linecolor rgb '#888888' linewidth 1.2 title 'commanded', "
         "$rows using 1:7 with steps linecolor rgb '#888888' linewidth 1.2 notitle, "
@@ -266,7 +268,7 @@ static void put_stop(strip *s) {
     put(s, "set arrow from graph 0, first 0 to graph 1, first 0 nohead linecolor rgb '#b00020' "
            "linewidth 1.8 front");
     put(s, "set label ' near edge' at graph 0, first 0 left offset 0,-0.7 textcolor rgb '#b00020'");
-    double at_ms = 0.62 * end_ms;
+    double at_ms = 0.5 * end_ms;
     put(s,
         "set arrow from %.2f, 0 to %.2f, %.4f heads filled size screen 0.006,18 linecolor rgb "
         "'#111111' linewidth 1.2 front",
@@ -275,14 +277,20 @@ static void put_stop(strip *s) {
         "set arrow from %.2f, first %.4f to %.2f, first %.4f nohead linecolor rgb '#111111' "
         "linewidth 0.7 front",
         0.2 * end_ms, furthest, end_ms, furthest);
-    put(s, "set label '%.1f mm over ' at %.2f, %.4f right textcolor rgb '#111111' front", furthest,
-        at_ms, 0.5 * furthest);
+    put(s, "set label ' %.1f mm over' at %.2f, %.4f left textcolor rgb '#111111' front", furthest,
+        at_ms, 0.25 * furthest);
     put(s,
         "set label 'rests at %.1f mm ' at graph 1, first %.4f right offset 0,0.9 textcolor rgb "
         "'#111111' front",
         rest, furthest);
     put(s, "set xlabel 'time from the crossing (ms)'; set ylabel 'way beyond the crossing (mm)' "
            "offset 1.2,0");
+    static const double steps[] = {10, 20, 50, 100, 200, 500, 1000, 2000};
+    double step = steps[0];
+    for (size_t i = 0; i < G_N_ELEMENTS(steps) && (end_ms - from_ms) / step > 6.0; i++) {
+        step = steps[i];
+    }
+    put(s, "set xtics %g", step);
     put(s, "unset key; set format x '%%g'");
     put(s,
         "plot $rows using 8:9 with linespoints pointtype 7 pointsize 0.35 linecolor rgb '#00548f' "
@@ -314,9 +322,8 @@ static void put_script(strip *s, const char *title, const char *part, bool svg) 
     put(s, "set grid linecolor rgb '#cccccc' linewidth 0.6");
     put(s, "set xrange [%.4f:%.4f]", along(s, s->start),
         MAX(along(s, s->end - 1), along(s, s->start) + 0.001));
-    put(s, "set title '%s' font ',13'", heading);
+    s->heading = heading;
     put_reflectance(s, right);
-    put(s, "unset title");
     put_speed(s, right);
     if (stop) {
         put_stop(s);
