@@ -18,6 +18,7 @@ void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descriptio
     // First order: exp(-dt / lag) to second order in the denominator, stable for any dt.
     float ratio = dt_s / (lag_s + 1e-6F);
     float share = lag_s > 0.0F ? 1.0F - 1.0F / (1.0F + ratio + 0.5F * ratio * ratio) : 1.0F;
+    wheel->expected_mm_s += share * (command - wheel->expected_mm_s);
     bool left_alone = halt == 0 && wheel->command_mm_s == 0.0F;
     if (left_alone && !isnan(way_mm)) {
         share = 0.0F; // pushed by hand, say: only the encoder knows
@@ -58,7 +59,9 @@ float cmo_wheel_duty(cmo_wheel *wheel, const cmo_robot_description *description,
     float gain = description->speed_gain > 0.0F ? description->speed_gain : 1.0F / full;
     float reset_s =
         description->speed_reset_ms > 0.0F ? description->speed_reset_ms * 1e-3F : 0.15F;
-    float error = command - wheel->speed_mm_s;
+    // Against what the motor should do by now: the feed-forward already holds the lead that the
+    // lag needs, and must not be answered twice.
+    float error = wheel->expected_mm_s - wheel->speed_mm_s;
     float duty = forward + gain * error + wheel->integral;
     // Anti-windup: no integration further into saturation.
     bool saturated = (duty > 1.0F && error > 0.0F) || (duty < -1.0F && error < 0.0F);

@@ -119,10 +119,11 @@ typedef struct cmo_light {
 /** One wheel: what is asked of it, an observer of its speed, and the speed control for ports that
  *  take duty. */
 typedef struct cmo_wheel {
-    float command_mm_s; /**< what the routine asks for */
-    float speed_mm_s;   /**< estimated: the command through the lag, corrected by the encoder */
-    float place_mm;     /**< the observer's place of the wheel */
-    float integral;     /**< duty */
+    float command_mm_s;  /**< what the routine asks for */
+    float speed_mm_s;    /**< estimated: the command through the lag, corrected by the encoder */
+    float place_mm;      /**< the observer's place of the wheel */
+    float expected_mm_s; /**< the command through the lag alone: what the motor should do */
+    float integral;      /**< duty */
 } cmo_wheel;
 
 struct cmo_robot;
