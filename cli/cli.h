@@ -33,6 +33,9 @@ int cli_error(GError *error); // frees it
 void cli_print_manual(const cli_command *const *commands);
 void cli_print_completion(const cli_command *const *commands);
 
+// Loads and checks a route; NULL: what is wrong has been said.
+lab_route *cli_load_route(const char *path);
+
 // The table of a run's legs, robot beside truth.
 void cli_print_run(const lab_route *route, const lab_run *run);
 

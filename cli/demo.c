@@ -60,15 +60,11 @@ static char *find_route(void) {
 }
 
 static int demo(const char *path) {
-    GError *error = NULL;
-    lab_route *route = lab_route_load(path, &error);
+    lab_route *route = cli_load_route(path);
     if (route == NULL) {
-        return cli_error(error);
+        return CLI_WRONG;
     }
-    if (!lab_check(route, &error)) {
-        lab_route_free(route);
-        return cli_error(error);
-    }
+    GError *error = NULL;
     int status;
     lab_run *run = lab_drive(route, 1);
     if (write_all(route, run, &error)) {

@@ -47,14 +47,9 @@ static int write_files(const lab_route *route, const lab_run *run) {
 }
 
 static int drive(const char *path) {
-    GError *error = NULL;
-    lab_route *route = lab_route_load(path, &error);
+    lab_route *route = cli_load_route(path);
     if (route == NULL) {
-        return cli_error(error);
-    }
-    if (!lab_check(route, &error)) {
-        lab_route_free(route);
-        return cli_error(error);
+        return CLI_WRONG;
     }
     lab_run *run = lab_drive(route, (uint64_t)seed);
     int status = write_files(route, run);

@@ -23,6 +23,19 @@ int cli_error(GError *error) {
     return CLI_WRONG;
 }
 
+lab_route *cli_load_route(const char *path) {
+    GError *error = NULL;
+    lab_route *route = lab_route_load(path, &error);
+    if (route != NULL && !lab_check(route, &error)) {
+        lab_route_free(route);
+        route = NULL;
+    }
+    if (route == NULL) {
+        cli_error(error);
+    }
+    return route;
+}
+
 static void print_usage(FILE *out) {
     fputs("Usage: cammino COMMAND [OPTION...]\n\n"
           "Line and boundary routines for small robots, on a simulated robot.\n\nCommands:\n",

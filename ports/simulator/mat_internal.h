@@ -34,6 +34,24 @@ struct cmo_sim_mat {
 // An empty mat of that size: no light, no marks, all void.
 cmo_sim_mat *cmo_sim_mat_new(double width_mm, double height_mm, double px_per_mm);
 
+// The same, after checking that the size can be simulated; `name` is the file's.
+cmo_sim_mat *mat_new_checked(const char *name, double width_mm, double height_mm, double px_per_mm,
+                             GError **error);
+
+// sRGB to linear light, 0..65535.
+void mat_fill_linear(uint32_t linear[256]);
+
+// Averages k x k pixels of a drawing (ARGB, colours multiplied by alpha) into each pixel of the
+// map.
+void mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int width, int height,
+                   int first_row, int k, const uint32_t linear[256]);
+
+cmo_sim_mat *mat_load_svg(const char *name, const guint8 *bytes, gsize size,
+                          const cmo_sim_mat_options *options, GError **error);
+// With `is_path`, marks beside the file are looked for.
+cmo_sim_mat *mat_load_png(const char *name, bool is_path, const guint8 *bytes, gsize size,
+                          const cmo_sim_mat_options *options, GError **error);
+
 // Luminance 0..65535 and covers of one pixel; rows are to be filled from left to right.
 static inline void mat_put_light(cmo_sim_mat *mat, int column, int row, uint32_t light) {
     uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1);

@@ -1,0 +1,252 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The keys of the robot file.
+#include "robot_staged.h"
+#include "sections.h"
+
+#define MUST "must be given"
+
+static const lab_key levels_keys[] = {
+    KEY_WHOLE(staged_levels, dark, "dark", 0, 65534, "counts", MUST,
+              "reading over the dark surface"),
+    KEY_WHOLE(staged_levels, light, "light", 0, 65534, "counts", MUST,
+              "reading over the light surface"),
+    KEY_WHOLE(staged_levels, void_counts, "void", 0, 65534, "counts", "not known",
+              "reading where there is no floor"),
+    KEY_WHOLE(staged_levels, noise, "noise", 0, 10000, "counts", "1 % of the contrast",
+              "standard deviation of a reading"),
+    KEY_END};
+static const lab_section levels_section = {
+    "lights.left.levels, lights.right.levels",
+    "A sensor's readings over the surfaces, taken at the venue. Dark may read higher than light.",
+    levels_keys};
+
+static const lab_key light_keys[] = {
+    KEY(staged_light, ahead_mm, "ahead_mm", -500, 500, "mm", MUST,
+        "place of its spot ahead of the axle; behind is negative"),
+    KEY(staged_light, left_mm, "left_mm", -500, 500, "mm", MUST,
+        "place of its spot to the left of the middle; right is negative"),
+    KEY(staged_light, spot_mm, "spot_mm", 0, 50, "mm", "not known",
+        "diameter of the spot that it sees"),
+    KEY(staged_light, delay_ms, "delay_ms", 0, 50, "ms", "0",
+        "from the middle of an exposure to the look's own time"),
+    KEY(staged_light, interval_ms, "interval_ms", 0.5, 100, "ms", "one tick",
+        "between two fresh looks"),
+    KEY_WHOLE(staged_light, counts_min, "counts_min", 0, 65535, "counts", "0",
+              "least that the hardware can give"),
+    KEY_WHOLE(staged_light, counts_max, "counts_max", 1, 65535, "counts", "anything",
+              "most that the hardware can give"),
+    KEY_SECTION(staged_light, levels, "levels", &levels_section, "none; no line can be looked for",
+                "its readings over dark and light"),
+    KEY_END};
+static const lab_section light_section = {
+    "lights.left, lights.right", "A light sensor, as the robot believes it to be.", light_keys};
+
+static const lab_key lights_keys[] = {
+    KEY_SECTION(staged_lights, left, "left", &light_section, MUST,
+                "the left sensor, or the only one"),
+    KEY_SECTION(staged_lights, right, "right", &light_section, "there is none", "the right sensor"),
+    KEY_END};
+static const lab_section lights_section = {"lights", "The light sensors.", lights_keys};
+
+static const lab_key outline_keys[] = {
+    KEY(lab_outline, front_mm, "front_mm", 1, 1000, "mm", "0.8 of the track", "ahead of the axle"),
+    KEY(lab_outline, back_mm, "back_mm", 1, 1000, "mm", "0.6 of the track", "behind the axle"),
+    KEY(lab_outline, left_mm, "left_mm", 1, 1000, "mm", "0.6 of the track", "to the left"),
+    KEY(lab_outline, right_mm, "right_mm", 1, 1000, "mm", "0.6 of the track", "to the right"),
+    KEY_END};
+static const lab_section outline_section = {
+    "outline", "How far the robot reaches from the middle of its axle; for pictures.",
+    outline_keys};
+
+static const lab_key encoders_keys[] = {
+    KEY(staged_encoders, step_mm, "step_mm", 0.001, 20, "mm", MUST, "way of a wheel per count"),
+    KEY(staged_encoders, left_step_mm, "left_step_mm", 0.001, 20, "mm", "step_mm",
+        "the same of the left wheel, where it was measured"),
+    KEY(staged_encoders, right_step_mm, "right_step_mm", 0.001, 20, "mm", "step_mm",
+        "the same of the right wheel"),
+    KEY_WHOLE(staged_encoders, bits, "bits", 8, 32, "bits", "32", "width at which counts wrap"),
+    KEY_END};
+static const lab_section encoders_section = {
+    "encoders", "Wheel encoders. Left out: a robot without; its ways are estimates.",
+    encoders_keys};
+
+static const char *const drive_kinds[] = {"speed", "duty", NULL};
+static const char *const halt_names[] = {"coast", "brake", "hold", NULL};
+static const lab_key drive_keys[] = {
+    KEY_CHOICE(staged_drive, kind, "kind", drive_kinds, "speed",
+               "speed: the port takes mm/s and regulates; duty: it takes duty -1..1"),
+    KEY(staged_drive, top_mm_s, "top_mm_s", 10, 5000, "mm/s", MUST,
+        "the fastest that a routine may ask for"),
+    KEY(staged_drive, slowest_mm_s, "slowest_mm_s", 0, 500, "mm/s", "0",
+        "commands below do not turn the wheels"),
+    KEY(staged_drive, acceleration_mm_s2, "acceleration_mm_s2", 10, 50000, "mm/s2", MUST,
+        "limit when speeding up"),
+    KEY(staged_drive, braking_mm_s2, "braking_mm_s2", 10, 50000, "mm/s2", MUST,
+        "limit when slowing down; stay below the grip"),
+    KEY(staged_drive, lag_ms, "lag_ms", 0, 500, "ms", "0",
+        "time constant from commanded to driven speed"),
+    KEY(staged_drive, full_duty_mm_s, "full_duty_mm_s", 10, 10000, "mm/s", "must be given for duty",
+        "speed at duty 1"),
+    KEY(staged_drive, dead_duty, "dead_duty", 0, 0.9, "", "0",
+        "duty below which the motors do not turn"),
+    KEY(staged_drive, gain, "gain", 0, 1, "duty per mm/s", "1 / full_duty_mm_s",
+        "proportional gain of the speed control, for duty"),
+    KEY(staged_drive, reset_ms, "reset_ms", 1, 10000, "ms", "150",
+        "integral time of the speed control, for duty"),
+    KEY(staged_drive, lifetime_ms, "lifetime_ms", 2, 5000, "ms", "five ticks, at least 50",
+        "a drive command that is not renewed within this time halts the robot"),
+    KEY_CHOICES(staged_drive, halts, "halts", halt_names, "[coast, brake]",
+                "ways of halting that the motors have"),
+    KEY_END};
+static const lab_section drive_section = {"drive", "Motors and their control.", drive_keys};
+
+static const lab_key eye_keys[] = {
+    KEY(cmo_sim_eye, ahead_mm, "ahead_mm", -500, 500, "mm", "as stated", "true place of the spot"),
+    KEY(cmo_sim_eye, left_mm, "left_mm", -500, 500, "mm", "as stated", "true place of the spot"),
+    KEY(cmo_sim_eye, spot_mm, "spot_mm", 0.5, 50, "mm", "as stated, else 6",
+        "diameter of the spot at a height of 8 mm"),
+    KEY(cmo_sim_eye, height_mm, "height_mm", 1, 50, "mm", "8",
+        "above the floor: light falls with its square, the spot grows with it"),
+    KEY(cmo_sim_eye, black_counts, "black_counts", 0, 65535, "counts", "0.06 of counts_max",
+        "reading when nothing comes back"),
+    KEY(cmo_sim_eye, white_counts, "white_counts", 0, 65535, "counts", "0.85 of counts_max",
+        "reading over pure white; below black_counts: dark reads higher"),
+    KEY(cmo_sim_eye, counts_max, "counts_max", 1, 65535, "counts", "as stated, else 1023",
+        "the converter clips at 0 and here"),
+    KEY(cmo_sim_eye, noise, "noise", 0, 0.5, "", "0.01",
+        "standard deviation of a look, as a share of white - black"),
+    KEY(cmo_sim_eye, ambient_share, "ambient_share", 0, 1, "", "0.02",
+        "share of ambient light that gets in; about 0 for lit minus unlit, 1 for a plain sensor"),
+    KEY(cmo_sim_eye, interval_ms, "interval_ms", 0.5, 100, "ms", "as stated, else 10",
+        "between two exposures"),
+    KEY(cmo_sim_eye, delay_ms, "delay_ms", 0, 60, "ms", "as stated",
+        "from mid-exposure until the look is to be had"),
+    KEY(cmo_sim_eye, exposure_ms, "exposure_ms", 0, 50, "ms", "0.5", "length of an exposure"),
+    KEY_END};
+const lab_section lab_eye_section = {"plant.lights.left, plant.lights.right",
+                                     "What is true of a light sensor.", eye_keys};
+static const lab_key eyes_keys[] = {
+    KEY_SECTION(staged_eyes, left, "left", &lab_eye_section, "as stated", "the left sensor"),
+    KEY_SECTION(staged_eyes, right, "right", &lab_eye_section, "as stated", "the right sensor"),
+    KEY_END};
+static const lab_section eyes_section = {"plant.lights", "The true light sensors.", eyes_keys};
+
+static const lab_key shadow_keys[] = {
+    KEY(cmo_sim_shadow, x_mm, "x_mm", -20000, 20000, "mm", MUST, "its middle on the mat"),
+    KEY(cmo_sim_shadow, y_mm, "y_mm", -20000, 20000, "mm", MUST, "its middle on the mat"),
+    KEY(cmo_sim_shadow, radius_mm, "radius_mm", 1, 20000, "mm", MUST, "its radius"),
+    KEY(cmo_sim_shadow, soft_mm, "soft_mm", 0, 5000, "mm", "50", "width of its soft edge"),
+    KEY(cmo_sim_shadow, depth, "depth", -5, 1, "", "1",
+        "share of the ambient light taken away; negative is a lamp's patch"),
+    KEY_END};
+static const lab_section shadow_section = {"plant.shadows[]", "A round shadow on the mat.",
+                                           shadow_keys};
+
+#define AT_S(field, text)  KEY(staged_faults, field, #field, 0, 3600, "s", "never", text)
+#define SHARE(field, text) KEY(staged_faults, field, #field, 0, 1, "", "0", text)
+#define FAULT(field, text) KEY_FLAG(staged_faults, field, #field, "false", text)
+static const lab_key faults_keys[] = {
+    AT_S(left_light_silent_at_s, "the left sensor is unplugged from then on"),
+    AT_S(right_light_silent_at_s, "the right sensor is unplugged from then on"),
+    AT_S(left_light_stuck_at_s, "the left sensor repeats its reading from then on"),
+    AT_S(right_light_stuck_at_s, "the right sensor repeats its reading from then on"),
+    FAULT(lights_swapped, "the plugs of the light sensors are swapped"),
+    FAULT(motors_swapped, "the plugs of the motors are swapped"),
+    FAULT(left_motor_reversed, "the left motor turns the wrong way"),
+    FAULT(right_motor_reversed, "the right motor turns the wrong way"),
+    AT_S(encoders_silent_at_s, "no encoder counts from then on"),
+    AT_S(encoder_jump_at_s, "the left encoder jumps by 5000 counts"),
+    AT_S(stalled_at_s, "the wheels are blocked from then on"),
+    SHARE(late_share, "share of ticks that come late"),
+    KEY(staged_faults, late_ms, "late_ms", 0, 1000, "ms", "0", "by up to this"),
+    SHARE(look_missing_share, "share of looks that get lost"),
+    SHARE(look_doubled_share, "share of looks that come twice"),
+    SHARE(not_yet_share, "share of port calls that answer \"not yet\""),
+    AT_S(failed_at_s, "the port answers \"failed\" from then on"),
+    AT_S(slip_at_s, "the wheels stand on something slippery from then on"),
+    KEY(staged_faults, slip_s, "slip_s", 0, 3600, "s", "0", "for this long"),
+    KEY(staged_faults, slip_grip, "slip_grip", 0, 1, "", "1", "with this share of the grip"),
+    KEY_END};
+static const lab_section faults_section = {"plant.faults", "Faults on request.", faults_keys};
+
+#define PLANT(field, low, high, unit, fallback, text)                                              \
+    KEY(staged_plant, plant.field, #field, low, high, unit, fallback, text)
+static const lab_key plant_keys[] = {
+    PLANT(mass_kg, 0.05, 20, "kg", "0.6", "mass"),
+    PLANT(inertia_kg_m2, 1e-5, 1, "kg m2", "that of a plate 1.2 tracks square",
+          "about the vertical through the middle of the axle"),
+    PLANT(grip_m_s2, 0.2, 20, "m/s2", "4.5", "most acceleration that the tyres pass on"),
+    PLANT(tyre_creep, 0, 0.2, "", "0.02", "slip, as a share of speed, just before a tyre lets go"),
+    PLANT(drag_m_s2, 0, 5, "m/s2", "0.05", "deceleration by rolling resistance"),
+    PLANT(caster_behind_mm, -500, 500, "mm", "55", "pivot of the caster, behind the axle"),
+    PLANT(caster_trail_mm, 0, 100, "mm", "8", "its wheel behind its pivot; 0: a ball, no kick"),
+    PLANT(caster_scrub_n, 0, 5, "N", "0.1", "its side force while it swings round"),
+    PLANT(track_mm, 20, 1000, "mm", "as stated", "between the wheels' contact points"),
+    PLANT(wheel_width_mm, 0, 200, "mm", "8", "width of a tyre"),
+    PLANT(left_wheel, 0.5, 2, "", "1", "true size of the left wheel over its stated size"),
+    PLANT(right_wheel, 0.5, 2, "", "1", "the same of the right wheel"),
+    PLANT(motor_lag_ms, 1, 1000, "ms", "as stated, else 45", "time constant of motor and mass"),
+    PLANT(no_load_mm_s, 10, 20000, "mm/s", "full_duty_mm_s, else 1.4 top_mm_s",
+          "speed at duty 1 without load"),
+    PLANT(dead_mm_s, 0, 1000, "mm/s", "what dead_duty or slowest_mm_s says, else 15",
+          "gear friction, as the speed whose duty just does not turn a motor"),
+    PLANT(rotor_share, 0.01, 2, "", "0.15", "one rotor's inertia at the tyre over the mass"),
+    PLANT(gear_play_mm, 0, 10, "mm", "0.5", "at the tyre, between encoder and wheel"),
+    PLANT(left_strength, 0.1, 2, "", "1", "the left motor's force over nominal"),
+    PLANT(right_strength, 0.1, 2, "", "1", "the same of the right motor"),
+    PLANT(battery, 0.2, 1.5, "", "1", "voltage over nominal, without load"),
+    PLANT(battery_sag, 0, 0.8, "", "0.12", "share of it lost with both motors stalled"),
+    PLANT(command_delay_ms, 0, 50, "ms", "1", "from the drive call until the motors obey"),
+    PLANT(regulator_slowest_mm_s, 0, 500, "mm/s", "slowest_mm_s", "commands below are taken as 0"),
+    PLANT(regulator_step_mm_s, 0, 500, "mm/s", "1", "commands are rounded to this; 0: not"),
+    PLANT(regulator_ramp_mm_s2, 0, 50000, "mm/s2", "0", "the regulator's own ramp; 0: none"),
+    PLANT(regulator_reset_ms, 10, 10000, "ms", "200", "integral time of its trim"),
+    PLANT(ambient, 0, 10, "", "0.3", "ambient light, in luminance of the sensor's lamp on white"),
+    PLANT(wheel_spread, 0, 0.2, "", "0.004", "each wheel's size is off by up to this"),
+    PLANT(place_spread_mm, 0, 50, "mm", "1", "each sensor's place is off by up to this"),
+    PLANT(delay_spread_ms, 0, 20, "ms", "1", "each sensor's delay is off by up to this"),
+    PLANT(gain_spread, 0, 0.5, "", "0", "each sensor's white - black is off by up to this"),
+    PLANT(strength_spread, 0, 0.5, "", "0.05", "each motor's strength is off by up to this"),
+    KEY_SECTION(staged_plant, eyes, "lights", &eyes_section, "as stated", "true light sensors"),
+    KEY_LIST(staged_plant, plant.shadow, "shadows", &shadow_section, cmo_sim_shadow,
+             CMO_SIM_SHADOWS_MAX, plant.shadows, "none", "shadows on the mat"),
+    KEY_SECTION(staged_plant, faults, "faults", &faults_section, "none", "faults on request"),
+    KEY_END};
+const lab_section lab_plant_section = {
+    "plant",
+    "What the simulator makes true, where it is not as the robot believes. A spread says by how "
+    "much robots differ: each seed draws its own, evenly within plus and minus.",
+    plant_keys};
+
+static const lab_key robot_keys[] = {
+    KEY_TEXT(staged_robot, name, "name", "the file's name", "name of the robot"),
+    KEY(staged_robot, tick_ms, "tick_ms", 1, 25, "ms", MUST, "period of the program's loop"),
+    KEY(staged_robot, track_mm, "track_mm", 20, 1000, "mm", MUST,
+        "between the wheels' contact points"),
+    KEY_FLAG(staged_robot, look_times, "look_times", "true", "looks carry their own time"),
+    KEY_SECTION(staged_robot, outline, "outline", &outline_section, "from the track",
+                "how far the robot reaches"),
+    KEY_SECTION(staged_robot, encoders, "encoders", &encoders_section, "there are none",
+                "wheel encoders"),
+    KEY_SECTION(staged_robot, drive, "drive", &drive_section, MUST, "motors and their control"),
+    KEY_SECTION(staged_robot, lights, "lights", &lights_section, "there are none", "light sensors"),
+    KEY_SECTION(staged_robot, plant, "plant", &lab_plant_section,
+                "as stated, with the usual losses", "what the simulator makes true"),
+    KEY_END};
+const lab_section lab_robot_section = {
+    "robot file", "What the robot believes of itself; under plant, what the simulator makes true.",
+    robot_keys};
+
+const lab_section *const lab_robot_sections[] = {&lab_robot_section,
+                                                 &outline_section,
+                                                 &encoders_section,
+                                                 &drive_section,
+                                                 &lights_section,
+                                                 &light_section,
+                                                 &levels_section,
+                                                 &lab_plant_section,
+                                                 &eyes_section,
+                                                 &lab_eye_section,
+                                                 &shadow_section,
+                                                 &faults_section,
+                                                 NULL};

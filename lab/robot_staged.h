@@ -1,0 +1,61 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the reader fills in first: nothing but numbers, NAN where nothing was given.
+#ifndef LAB_ROBOT_STAGED_H
+#define LAB_ROBOT_STAGED_H
+
+#include <cammino_lab/files.h>
+#include <cammino_lab/keys.h>
+
+typedef struct staged_levels {
+    double dark, light, void_counts, noise;
+} staged_levels;
+
+typedef struct staged_light {
+    double ahead_mm, left_mm, spot_mm, delay_ms, interval_ms, counts_min, counts_max;
+    staged_levels levels;
+} staged_light;
+
+typedef struct staged_lights {
+    staged_light left, right;
+} staged_lights;
+
+typedef struct staged_encoders {
+    double step_mm, left_step_mm, right_step_mm, bits;
+} staged_encoders;
+
+typedef struct staged_drive {
+    double kind, top_mm_s, slowest_mm_s, acceleration_mm_s2, braking_mm_s2, lag_ms, full_duty_mm_s,
+        dead_duty, gain, reset_ms, lifetime_ms, halts;
+} staged_drive;
+
+typedef struct staged_faults {
+    double left_light_silent_at_s, right_light_silent_at_s, left_light_stuck_at_s,
+        right_light_stuck_at_s, lights_swapped, motors_swapped, left_motor_reversed,
+        right_motor_reversed, encoders_silent_at_s, encoder_jump_at_s, stalled_at_s, late_share,
+        late_ms, look_missing_share, look_doubled_share, not_yet_share, failed_at_s, slip_at_s,
+        slip_s, slip_grip;
+} staged_faults;
+
+typedef struct staged_eyes {
+    cmo_sim_eye left, right;
+} staged_eyes;
+
+typedef struct staged_plant {
+    cmo_sim_plant plant;
+    staged_eyes eyes;
+    staged_faults faults;
+} staged_plant;
+
+typedef struct staged_robot {
+    char *name;
+    double tick_ms, track_mm, look_times;
+    lab_outline outline;
+    staged_encoders encoders;
+    staged_drive drive;
+    staged_lights lights;
+    staged_plant plant;
+} staged_robot;
+
+extern const lab_section lab_robot_section, lab_plant_section, lab_eye_section;
+
+#endif
