@@ -126,9 +126,10 @@ static void place_crossing(const cmo_edge *edge, const cmo_light_point *point, f
 // be taken for a new surface.
 static void watch_surface(cmo_edge *edge, const cmo_light_point *point) {
     float width = edge->spot_mm > 0.0F ? edge->spot_mm : 5.0F;
-    if (fabsf(point->reflectance - edge->anchor.reflectance) > edge->hysteresis) {
-        edge->anchor = *point;
-    } else if (fabsf(point->way_mm - edge->anchor.way_mm) >= width) {
+    if (fabsf(point->reflectance - edge->steady) > edge->hysteresis) {
+        edge->steady = point->reflectance;
+        edge->steady_mm = point->way_mm;
+    } else if (fabsf(point->way_mm - edge->steady_mm) >= width) {
         edge->behind += 0.25F * (point->reflectance - edge->behind);
     }
 }
@@ -140,7 +141,9 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
     }
     if (first) {
         edge->inside = is_inside(edge, point.reflectance, 0.0F);
-        edge->near = edge->anchor = point;
+        edge->near = point;
+        edge->steady = point.reflectance;
+        edge->steady_mm = point.way_mm;
         edge->behind = point.reflectance;
         return false;
     }
@@ -158,7 +161,9 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
         crossing->entering = !edge->inside;
         edge->inside = !edge->inside;
         edge->behind = point.reflectance;
-        edge->near = edge->anchor = point;
+        edge->near = point;
+        edge->steady = point.reflectance;
+        edge->steady_mm = point.way_mm;
         done = true;
     } else {
         edge->near = point; // also from within the band: there it says most of where the edge is

@@ -3,6 +3,34 @@
 
 #include "trig.h"
 
+#include <math.h>
+
+// Degrees from `before` to `now`, the short way round.
+static float heading_change(float now, float before) {
+    float change = now - before;
+    return change - 360.0F * floorf(change / 360.0F + 0.5F);
+}
+
+// Where the port has a heading, the turn is taken from it and the way from the wheels: each wheel
+// is taken to have gone by what makes the two agree. A turn that the wheels cannot have missed (the
+// sensor was set to another value) is not believed.
+static void take_heading(cmo_odometer *odometer, float track_mm, const cmo_sample *sample,
+                         float *left_mm, float *right_mm) {
+    odometer->since_heading_rad += (*right_mm - *left_mm) / track_mm;
+    if (!(sample->have & CMO_HAVE_HEADING)) {
+        return;
+    }
+    float turn = cmo_radians(heading_change(sample->heading_deg, odometer->heading_deg));
+    float missed = turn - odometer->since_heading_rad;
+    if (odometer->has_heading && fabsf(missed) < 0.35F) {
+        *left_mm -= 0.5F * missed * track_mm;
+        *right_mm += 0.5F * missed * track_mm;
+    }
+    odometer->heading_deg = sample->heading_deg;
+    odometer->since_heading_rad = 0.0F;
+    odometer->has_heading = true;
+}
+
 static void move(cmo_odometer *odometer, float track_mm, float left_mm, float right_mm) {
     float way = 0.5F * (left_mm + right_mm);
     float turn = (right_mm - left_mm) / track_mm;
@@ -73,7 +101,12 @@ bool cmo_odometer_counts(cmo_odometer *odometer, const cmo_robot_description *de
         if (left > most_left || left < -most_left || right > most_right || right < -most_right) {
             return false;
         }
+        take_heading(odometer, description->track_mm, sample, &left, &right);
         move(odometer, description->track_mm, left, right);
+    }
+    if (!odometer->started) {
+        float none = 0.0F;
+        take_heading(odometer, description->track_mm, sample, &none, &none);
     }
     odometer->left_counts = sample->encoders.left;
     odometer->right_counts = sample->encoders.right;
@@ -83,7 +116,9 @@ bool cmo_odometer_counts(cmo_odometer *odometer, const cmo_robot_description *de
 }
 
 void cmo_odometer_estimate(cmo_odometer *odometer, const cmo_robot_description *description,
-                           float left_mm, float right_mm, uint32_t time_us) {
+                           const cmo_sample *sample, float left_mm, float right_mm,
+                           uint32_t time_us) {
+    take_heading(odometer, description->track_mm, sample, &left_mm, &right_mm);
     move(odometer, description->track_mm, left_mm, right_mm);
     odometer->started = true;
     remember(odometer, description, time_us);

@@ -11,7 +11,8 @@ bool cmo_odometer_counts(cmo_odometer *odometer, const cmo_robot_description *de
 
 // Takes the ways that the wheels are thought to have gone, for robots without encoders.
 void cmo_odometer_estimate(cmo_odometer *odometer, const cmo_robot_description *description,
-                           float left_mm, float right_mm, uint32_t time_us);
+                           const cmo_sample *sample, float left_mm, float right_mm,
+                           uint32_t time_us);
 
 // The wheels at a time in the recent past, by a straight line between remembered moments.
 cmo_moment cmo_odometer_at(const cmo_odometer *odometer, uint32_t time_us);

@@ -233,11 +233,12 @@ static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
         cmo_wheel_observe(&robot->left, description, left, dt_s, robot->halt);
         cmo_wheel_observe(&robot->right, description, right, dt_s, robot->halt);
     } else {
+        float left = robot->left.place_mm;
+        float right = robot->right.place_mm;
         cmo_wheel_observe(&robot->left, description, NAN, dt_s, robot->halt);
         cmo_wheel_observe(&robot->right, description, NAN, dt_s, robot->halt);
-        cmo_odometer_estimate(&robot->odometer, description,
-                              robot->left.place_mm - robot->odometer.left_mm,
-                              robot->right.place_mm - robot->odometer.right_mm, robot->clock_us);
+        cmo_odometer_estimate(&robot->odometer, description, sample, robot->left.place_mm - left,
+                              robot->right.place_mm - right, robot->clock_us);
     }
     watch_standstill(robot);
     robot->command_age_us += robot->dt_us;

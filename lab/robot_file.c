@@ -127,6 +127,9 @@ static void finish(lab_robot *robot, const staged_robot *from, const char *file)
     if (given(from->look_times, 1.0) != 0.0) {
         robot->traits |= CMO_TRAIT_LOOK_TIMES;
     }
+    if (given(from->heading, 0.0) != 0.0) {
+        robot->traits |= CMO_TRAIT_HEADING;
+    }
     finish_drive(robot, &from->drive);
     if (!isnan(from->lights.left.ahead_mm)) {
         finish_light(robot, &from->lights.left, 0);

@@ -48,7 +48,7 @@ typedef struct staged_plant {
 
 typedef struct staged_robot {
     char *name;
-    double tick_ms, track_mm, look_times;
+    double tick_ms, track_mm, look_times, heading;
     lab_outline outline;
     staged_encoders encoders;
     staged_drive drive;

@@ -279,6 +279,44 @@ START_TEST(duty_motors_drive_as_well_as_regulated_ones) {
 }
 END_TEST
 
+START_TEST(a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels) {
+    double turned[2], believed[2];
+    for (int has = 0; has < 2; has++) {
+        uint16_t traits = has ? PLAIN_TRAITS | CMO_TRAIT_HEADING : PLAIN_TRAITS;
+        cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
+        setup.heading_deg = 178; // what the sensor says wraps on the way
+        setup.x_mm = 1700;
+        setup.plant.right_wheel = 1.01; // 1 % on 900 mm of way: 4.7 degrees
+        setup.plant.heading_drift_deg_s = 0.1;
+        bench_robot bench = start(&setup, &plain_robot);
+        cmo_travel_parameters parameters = {.distance_mm = 900, .speed_mm_s = 400};
+        ck_assert_int_eq(cmo_travel(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        turned[has] = cmo_sim_truth_now(bench.sim).heading_rad * 180 / G_PI - 178;
+        believed[has] = figure(&bench.robot, CMO_TURNED_DEG);
+        end_bench(&bench);
+    }
+    ck_assert_double_ge(fabs(turned[0]), 3.5);
+    ck_assert_double_le(fabs(turned[1]), 1.0); // drift, noise, and half an encoder step
+    ck_assert_double_eq_tol(believed[1], turned[1], 0.5);
+}
+END_TEST
+
+START_TEST(a_heading_that_is_set_anew_is_not_taken_for_a_turn) {
+    paper_port paper;
+    cmo_robot robot;
+    start_paper(&paper, PLAIN_TRAITS | CMO_TRAIT_HEADING);
+    cmo_robot_start(&robot, &plain_robot, &paper.port);
+    paper.sample.have |= CMO_HAVE_HEADING;
+    static const float headings[] = {350, 355, 0, 5, 200, 205, 210};
+    for (size_t i = 0; i < G_N_ELEMENTS(headings); i++) {
+        paper.clock_us += 10000;
+        paper.sample.heading_deg = headings[i];
+        cmo_tick(&robot);
+    }
+    ck_assert_double_eq_tol((double)cmo_turn_rad(&robot) * 180 / G_PI, 25, 0.1);
+}
+END_TEST
+
 START_TEST(without_encoders_ways_are_estimates_and_say_so) {
     uint16_t traits = PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS;
     cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
@@ -404,6 +442,8 @@ int main(void) {
                                   a_light_line_on_a_dark_floor_is_found_with_either_polarity,
                                   a_table_edge_is_found_as_void_and_refused_without_a_level,
                                   duty_motors_drive_as_well_as_regulated_ones,
+                                  a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels,
+                                  a_heading_that_is_set_anew_is_not_taken_for_a_turn,
                                   without_encoders_ways_are_estimates_and_say_so,
                                   a_run_over_the_wrap_of_the_clock_equals_one_without,
                                   an_action_runs_once_a_tick_until_it_is_done,

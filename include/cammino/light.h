@@ -46,15 +46,16 @@ typedef struct cmo_crossing {
 
 /** Finds crossings in a sequence of looks. Plain data; cmo_edge_start() begins anew. */
 typedef struct cmo_edge {
-    cmo_light_point anchor; /**< the look since which the surface has been steady */
-    cmo_light_point near;   /**< the last look that had not passed the band */
-    float behind;           /**< reflectance of the surface left behind, averaged */
-    float threshold;        /**< reflectance that parts the two sides */
-    float hysteresis;       /**< half the width of the band in which the side does not change */
-    float target;           /**< reflectance that the tone watched for is expected to have */
-    float spot_mm; /**< diameter of the spot; 0: not known, interpolate in a straight line */
-    uint8_t looks; /**< looks since the start, up to 255 */
-    bool inside;   /**< on the tone watched for */
+    float steady;         /**< reflectance since which the surface has been steady, */
+    float steady_mm;      /**< and the way at which that began */
+    cmo_light_point near; /**< the last look that had not passed the band */
+    float behind;         /**< reflectance of the surface left behind, averaged */
+    float threshold;      /**< reflectance that parts the two sides */
+    float hysteresis;     /**< half the width of the band in which the side does not change */
+    float target;         /**< reflectance that the tone watched for is expected to have */
+    float spot_mm;        /**< diameter of the spot; 0: not known, interpolate in a straight line */
+    uint8_t looks;        /**< looks since the start, up to 255 */
+    bool inside;          /**< on the tone watched for */
 } cmo_edge;
 
 /**

@@ -87,6 +87,9 @@ typedef struct cmo_odometer {
     float right_mm; /**< way of the right wheel */
     uint32_t left_counts;
     uint32_t right_counts;
+    float heading_deg;       /**< last heading taken, where the port has one */
+    float since_heading_rad; /**< turn of the wheels since then */
+    bool has_heading;
     cmo_moment history[CMO_HISTORY];
     uint8_t moments; /**< filled in */
     uint8_t newest;

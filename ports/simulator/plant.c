@@ -64,6 +64,10 @@ void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *de
         eye->delay_ms = light->delay_us / 1000.0;
         eye->exposure_ms = 0.5;
     }
+    // A small gyroscope after its offset was taken at rest: some degrees a minute, half a per cent.
+    plant->heading_drift_deg_s = 0.05;
+    plant->heading_scale = 1.005;
+    plant->heading_noise_deg = 0.05;
     plant->ambient = 0.3;
     plant->wheel_spread = 0.004;
     plant->place_spread_mm = 1.0;

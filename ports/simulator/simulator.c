@@ -25,7 +25,9 @@ struct cmo_sim {
     struct plant plant;
     struct eye eyes[CMO_LIGHTS_MAX];
     noise sensing; // of readings
+    noise turning; // of the heading
     noise mishaps; // of faults
+    double start_heading_rad;
     double now_us;
     command commands[COMMANDS]; // on their way to the motors
     unsigned waiting;
@@ -324,6 +326,14 @@ static cmo_status port_sample(void *context, cmo_sample *sample) {
             sample->encoders.left += 5000U;
         }
     }
+    if (sim->setup.traits & CMO_TRAIT_HEADING) {
+        const cmo_sim_plant *p = &sim->setup.plant;
+        double turned = (sim->plant.heading_rad - sim->start_heading_rad) * 57.29577951308232;
+        double heading = p->heading_scale * turned + p->heading_drift_deg_s * sim->now_us * 1e-6 +
+                         p->heading_noise_deg * noise_normal(&sim->turning);
+        sample->have |= CMO_HAVE_HEADING;
+        sample->heading_deg = (float)(heading - 360.0 * floor(heading / 360.0));
+    }
     if (sim->setup.traits & CMO_TRAIT_BATTERY) {
         sample->have |= CMO_HAVE_BATTERY;
         sample->battery_v = (float)(6.0 * sim->setup.plant.battery);
@@ -404,12 +414,14 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     noise build;
     noise_seed(&build, setup->seed);
     noise_seed(&sim->sensing, setup->seed ^ 0x5E5E5E5E5E5E5E5EU);
+    noise_seed(&sim->turning, setup->seed ^ 0x3C3C3C3C3C3C3C3CU);
     noise_seed(&sim->mishaps, setup->seed ^ 0xA1A1A1A1A1A1A1A1U);
     plant_start(&sim->plant, &sim->setup.plant, &build, setup->x_mm, setup->y_mm,
                 setup->heading_deg * 0.017453292519943295);
     for (unsigned i = 0; i < setup->plant.eyes; i++) {
         eye_start(&sim->eyes[i], &sim->setup.plant, i, &build);
     }
+    sim->start_heading_rad = sim->plant.heading_rad;
     sim->deadline_us = INFINITY;
     sim->halted = true;
     sim->halt_asked_us = -1.0;

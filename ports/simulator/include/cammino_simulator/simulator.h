@@ -73,6 +73,9 @@ typedef struct cmo_sim_plant {
     double regulator_reset_ms;     /**< integral time of the trim */
     unsigned eyes;
     cmo_sim_eye eye[CMO_LIGHTS_MAX];
+    double heading_drift_deg_s; /**< heading sensor: how fast it turns by itself */
+    double heading_scale;       /**< what it says over the true turn */
+    double heading_noise_deg;   /**< standard deviation of a reading */
     double ambient; /**< ambient light, in luminance of the sensor's own lamp on white */
     unsigned shadows;
     cmo_sim_shadow shadow[CMO_SIM_SHADOWS_MAX];
@@ -110,7 +113,7 @@ typedef struct cmo_sim_faults {
 
 typedef struct cmo_sim_setup {
     uint16_t traits; /**< of the port: any of encoders, look times, speed, coast, brake, hold,
-                          battery */
+                          heading, battery */
     cmo_sim_plant plant;
     cmo_sim_faults faults;
     const cmo_sim_mat *mat;         /**< must outlive the simulator; may serve many at once */
