@@ -315,6 +315,69 @@ START_TEST(a_trace_that_is_none_is_refused_with_its_line) {
 }
 END_TEST
 
+// A robot that has little in common with the demo's: duty motors, 20 ms ticks, coarse encoders,
+// looks without a time, dark reading higher than light; heavy, on poor grip.
+static const char other_robot[] =
+    "tick_ms: 20\ntrack_mm: 160\nlook_times: false\nencoders: {step_mm: 2}\n"
+    "drive: {kind: duty, top_mm_s: 500, slowest_mm_s: 30, full_duty_mm_s: 800, dead_duty: 0.06,\n"
+    "  acceleration_mm_s2: 1200, braking_mm_s2: 1500, lag_ms: 80, halts: [coast]}\n"
+    "lights:\n"
+    "  left: {ahead_mm: 100, left_mm: 25, delay_ms: 3, interval_ms: 5,\n"
+    "    levels: {dark: 3300, light: 1500, noise: 40}}\n"
+    "  right: {ahead_mm: 100, left_mm: -25, delay_ms: 3, interval_ms: 5,\n"
+    "    levels: {dark: 3300, light: 1500, noise: 40}}\n"
+    "plant:\n  mass_kg: 1.5\n  grip_m_s2: 3\n  lights:\n"
+    "    left: {counts_max: 4095, black_counts: 3500, white_counts: 300}\n"
+    "    right: {counts_max: 4095, black_counts: 3500, white_counts: 300}\n";
+
+START_TEST(a_robot_of_quite_another_kind_does_the_same_job) {
+    static const char text[] =
+        "robot: r\nmat: m\nstart: {x_mm: 200, y_mm: 150}\nlegs:\n"
+        "  - stop_on_line: {cruise_mm_s: 300, creep_mm_s: 120, blind_mm: 200}\n"
+        "  - travel: {distance_mm: -100}\n  - rotate: {angle_deg: 180}\n";
+    static const char svg[] = DECK "<rect class='line' x='800' width='25' height='300' "
+                                   "fill='#2c3036'/></svg>";
+    for (uint64_t seed = 1; seed <= 10; seed++) {
+        GError *error = NULL;
+        lab_route *route = lab_route_from_bytes("x.yaml", text, sizeof text - 1, &error);
+        route->robot = lab_robot_from_bytes("r", other_robot, sizeof other_robot - 1, &error);
+        ck_assert_msg(route->robot != NULL, "%s", error ? error->message : "");
+        route->mat = cmo_sim_mat_from_bytes("m", svg, sizeof svg - 1, NULL, &error);
+        ck_assert_msg(route->mat && lab_check(route, &error), "%s", error ? error->message : "");
+        lab_run *run = lab_drive(route, seed);
+        ck_assert_msg(run->outcome == CMO_OUTCOME_DONE, "seed %u: %s", (unsigned)seed,
+                      cmo_outcome_name(run->outcome));
+        const lab_leg_result *stop = leg_of(run, 1);
+        ck_assert_double_eq_tol(stop->target.crossing.x_mm, 800, 0.1);
+        // One encoder step, and half of what it drives in a tick.
+        ck_assert_double_eq_tol(known(&stop->robot, CMO_REST_ERROR_MM),
+                                known(&stop->truth, CMO_REST_ERROR_MM), 4.5);
+        ck_assert_double_eq_tol(known(&leg_of(run, 2)->truth, CMO_TRAVELLED_MM), -100, 4);
+        ck_assert_double_eq_tol(known(&leg_of(run, 3)->truth, CMO_TURNED_DEG), 180, 3.5);
+        ck_assert_double_le(known(&stop->truth, CMO_TOP_SPEED_MM_S), 330);
+        lab_run_free(run);
+        lab_route_free(route);
+    }
+}
+END_TEST
+
+START_TEST(the_odometers_pose_stays_with_the_truth) {
+    lab_route *route = load_demo();
+    lab_run *run = lab_drive(route, 3);
+    for (guint i = 0; i < run->rows->len; i++) {
+        const lab_row *row = &g_array_index(run->rows, lab_row, i);
+        double way = 1e-3 * i * 10.0; // grows with time: drift is allowed for
+        double off = hypot((double)row->robot.x_mm - row->true_x_mm,
+                           (double)row->robot.y_mm - row->true_y_mm);
+        ck_assert_double_le(off, 3.0 + 3.0 * way);
+        ck_assert_double_eq_tol((double)row->robot.heading_deg, row->true_heading_deg,
+                                1.0 + 0.4 * way);
+    }
+    lab_run_free(run);
+    lab_route_free(route);
+}
+END_TEST
+
 START_TEST(a_run_without_encoders_says_what_is_an_estimate) {
     GError *error = NULL;
     lab_route *route = load_demo();
@@ -347,6 +410,8 @@ int main(void) {
                                   the_check_names_the_leg_that_the_robot_cannot_do,
                                   a_trace_is_read_back_as_it_was_written,
                                   a_trace_that_is_none_is_refused_with_its_line,
+                                  a_robot_of_quite_another_kind_does_the_same_job,
+                                  the_odometers_pose_stays_with_the_truth,
                                   a_run_without_encoders_says_what_is_an_estimate,
                                   NULL};
     return run_suite("run", tests);
