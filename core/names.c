@@ -43,7 +43,7 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
 
 const char *cmo_kind_name(cmo_kind kind) {
     static const char *const names[CMO_KINDS] = {
-        "none", "travel", "rotate", "drive_until_line", "stop_on_line", "action",
+        "none", "travel", "rotate", "drive_until_line", "stop_on_line", "action", "take_levels",
     };
     return pick(names, COUNT(names), (unsigned)kind);
 }

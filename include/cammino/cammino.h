@@ -6,6 +6,7 @@
 #ifndef CAMMINO_H
 #define CAMMINO_H
 
+#include <cammino/levels.h>
 #include <cammino/light.h>
 #include <cammino/port.h>
 #include <cammino/report.h>

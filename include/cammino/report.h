@@ -44,6 +44,7 @@ typedef enum cmo_kind {
     CMO_KIND_DRIVE_UNTIL_LINE,
     CMO_KIND_STOP_ON_LINE,
     CMO_KIND_ACTION,
+    CMO_KIND_TAKE_LEVELS,
     CMO_KINDS
 } cmo_kind;
 

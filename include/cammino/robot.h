@@ -37,6 +37,7 @@ typedef struct cmo_light_description {
     uint32_t interval_us; /**< time between two fresh looks, 500..100000; 0: one tick */
     uint16_t counts_min;  /**< what the hardware can give, */
     uint16_t counts_max;  /**< both 0: anything */
+    bool dark_is_high;    /**< it reads higher over dark than over light; to take levels */
 } cmo_light_description;
 
 /** What the robot believes of itself. Constant; may live in flash. */

@@ -1,0 +1,307 @@
+// SPDX-License-Identifier: MIT
+// Levels from readings: a histogram that widens as it must, and its split in two.
+#include <cammino/levels.h>
+
+#include <math.h>
+#include <string.h>
+
+#define LEAST_READINGS 20U
+#define FULL           60000U
+
+void cmo_level_taker_start(cmo_level_taker *taker) {
+    memset(taker, 0, sizeof *taker);
+}
+
+// Doubles the bins' width; with `down`, the range grows to below instead of above.
+static void widen(cmo_level_taker *taker, bool down) {
+    cmo_level_taker old = *taker;
+    // Downward by as much as there is: a multiple of the new width, so that two old bins make a new
+    // one. The base may fall below 0.
+    uint32_t lower = down ? (uint32_t)CMO_LEVEL_BINS << old.shift : 0;
+    taker->shift++;
+    taker->base = old.base - (int32_t)lower;
+    memset(taker->count, 0, sizeof taker->count);
+    memset(taker->offset_sum, 0, sizeof taker->offset_sum);
+    for (uint8_t i = 0; i < CMO_LEVEL_BINS; i++) {
+        uint32_t place = lower + ((uint32_t)i << old.shift); // from the new base
+        uint8_t to = (uint8_t)(place >> taker->shift);
+        bool upper = place >> old.shift & 1U;
+        if (to < CMO_LEVEL_BINS) {
+            taker->count[to] = (uint16_t)(taker->count[to] + old.count[i]);
+            taker->offset_sum[to] +=
+                old.offset_sum[i] / 2U + (upper ? 128U * (uint32_t)old.count[i] : 0U);
+        }
+    }
+}
+
+static void halve(cmo_level_taker *taker) {
+    taker->total = 0;
+    for (uint8_t i = 0; i < CMO_LEVEL_BINS; i++) {
+        uint16_t half = taker->count[i] / 2U;
+        taker->offset_sum[i] = half > 0 ? taker->offset_sum[i] / taker->count[i] * half : 0;
+        taker->count[i] = half;
+        taker->total = (uint16_t)(taker->total + taker->count[i]);
+    }
+}
+
+void cmo_level_taker_add(cmo_level_taker *taker, uint16_t counts) {
+    if (taker->total == 0) { // bins one count wide, with the first reading in their middle
+        taker->base = (int32_t)counts - CMO_LEVEL_BINS / 2;
+    }
+    if (taker->total >= FULL) {
+        halve(taker);
+    }
+    while ((int32_t)counts < taker->base) {
+        widen(taker, true);
+    }
+    while ((uint32_t)((int32_t)counts - taker->base) >> taker->shift >= CMO_LEVEL_BINS) {
+        widen(taker, false);
+    }
+    uint32_t place = (uint32_t)((int32_t)counts - taker->base);
+    uint8_t bin = (uint8_t)(place >> taker->shift);
+    uint32_t within = place - ((uint32_t)bin << taker->shift);
+    // In 256ths of the bin; a reading stands for the middle of its count.
+    uint32_t offset = ((2U * within + 1U) * 128U) >> taker->shift;
+    taker->count[bin]++;
+    taker->offset_sum[bin] += offset;
+    taker->total++;
+}
+
+// Mean reading of a bin, in bins from the base.
+static float bin_place(const cmo_level_taker *taker, uint8_t bin) {
+    float count = (float)taker->count[bin];
+    return (float)bin + (count > 0.0F ? (float)taker->offset_sum[bin] / (256.0F * count) : 0.5F);
+}
+
+// Takes away up to a hundredth of the readings at either end: glitches would draw the split.
+static void trim(cmo_level_taker *taker) {
+    uint16_t most = taker->total / 100U;
+    uint16_t taken = 0;
+    for (uint8_t i = 0; i < CMO_LEVEL_BINS && taken + taker->count[i] <= most; i++) {
+        taken = (uint16_t)(taken + taker->count[i]);
+        taker->count[i] = 0;
+    }
+    taken = 0;
+    for (uint8_t i = CMO_LEVEL_BINS; i > 0 && taken + taker->count[i - 1] <= most; i--) {
+        taken = (uint16_t)(taken + taker->count[i - 1]);
+        taker->count[i - 1] = 0;
+    }
+}
+
+// The first bin of the upper class, by the largest variance between the classes; 0: there is none.
+static uint8_t find_split(const cmo_level_taker *taker) {
+    float all = 0.0F;
+    float moment = 0.0F;
+    for (uint8_t i = 0; i < CMO_LEVEL_BINS; i++) {
+        all += (float)taker->count[i];
+        moment += (float)taker->count[i] * bin_place(taker, i);
+    }
+    float below = 0.0F;
+    float below_moment = 0.0F;
+    float best = 0.0F;
+    uint8_t split = 0;
+    for (uint8_t i = 0; i + 1 < CMO_LEVEL_BINS; i++) {
+        below += (float)taker->count[i];
+        below_moment += (float)taker->count[i] * bin_place(taker, i);
+        float above = all - below;
+        if (below < 1.0F || above < 1.0F) {
+            continue;
+        }
+        float apart = below_moment / below - (moment - below_moment) / above;
+        float between = below * above * apart * apart;
+        // An empty gap gives the same value all along: its middle is not needed, its end is.
+        if (between > best) {
+            best = between;
+            split = (uint8_t)(i + 1);
+        }
+    }
+    return split;
+}
+
+typedef struct plateau {
+    float place;  // in bins from the base
+    float spread; // standard deviation, in bins
+    float held;   // readings that belong to it
+    float share;  // of its class's
+} plateau;
+
+// The densest part of a class: the window of bins that holds most, and the mean about it, taken
+// anew within two spreads until it stays.
+static plateau find_plateau(const cmo_level_taker *taker, uint8_t from, uint8_t to) {
+    float all = 0.0F;
+    float most = -1.0F;
+    uint8_t peak = from;
+    for (uint8_t i = from; i < to; i++) {
+        float here = (float)taker->count[i];
+        all += here;
+        here += i > from ? 0.5F * (float)taker->count[i - 1] : 0.0F;
+        here += i + 1 < to ? 0.5F * (float)taker->count[i + 1] : 0.0F;
+        if (here > most) {
+            most = here;
+            peak = i;
+        }
+    }
+    plateau found = {bin_place(taker, peak), 3.0F, 0.0F, 0.0F};
+    for (uint8_t round = 0; round < 10; round++) {
+        float reach = fmaxf(2.0F * found.spread, 0.35F);
+        float sum = 0.0F;
+        float moment = 0.0F;
+        float squares = 0.0F;
+        for (uint8_t i = from; i < to; i++) {
+            float off = bin_place(taker, i) - found.place;
+            if (fabsf(off) <= reach) {
+                sum += (float)taker->count[i];
+                moment += (float)taker->count[i] * off;
+                squares += (float)taker->count[i] * off * off;
+            }
+        }
+        if (sum < 1.0F) {
+            break;
+        }
+        float mean = moment / sum;
+        found.place += mean;
+        found.spread = sqrtf(fmaxf(squares / sum - mean * mean, 0.0F));
+        found.held = sum;
+        found.share = sum / all;
+    }
+    return found;
+}
+
+static uint16_t to_counts(const cmo_level_taker *taker, float place) {
+    // A reading was put into the middle of its count.
+    float counts = (float)taker->base + place * (float)((uint32_t)1 << taker->shift) - 0.5F;
+    return (uint16_t)fmaxf(0.0F, fminf(counts + 0.5F, 65534.0F));
+}
+
+cmo_levels_fault cmo_level_taker_finish(cmo_level_taker *taker, bool dark_is_high,
+                                        uint16_t counts_max, cmo_levels *levels) {
+    if (taker->total < LEAST_READINGS) {
+        return CMO_LEVELS_SILENT;
+    }
+    trim(taker);
+    uint8_t split = find_split(taker);
+    if (split == 0) {
+        return CMO_LEVELS_ONE_SURFACE;
+    }
+    plateau low = find_plateau(taker, 0, split);
+    plateau high = find_plateau(taker, split, CMO_LEVEL_BINS);
+    float width = (float)((uint32_t)1 << taker->shift);
+    float contrast = (high.place - low.place) * width;
+    // A bin's readings are at one place to the histogram: what is narrower than it spreads evenly.
+    float spread = fmaxf(fmaxf(low.spread, high.spread), taker->shift > 0 ? 0.1F : 0.0F) * width;
+    // One surface alone is split through its own noise: its halves touch. And what is only an edge
+    // passed, or a handful of glitches, is no surface.
+    float least = fmaxf(6.0F, 0.03F * (float)taker->total);
+    bool touching = contrast < 5.0F * spread;
+    if (touching || low.held < least || high.held < least || low.share < 0.3F ||
+        high.share < 0.3F) {
+        return CMO_LEVELS_ONE_SURFACE;
+    }
+    uint16_t low_counts = to_counts(taker, low.place);
+    uint16_t high_counts = to_counts(taker, high.place);
+    if (low_counts == 0 || (counts_max > 0 && high_counts >= counts_max)) {
+        return CMO_LEVELS_SATURATED;
+    }
+    levels->dark = dark_is_high ? high_counts : low_counts;
+    levels->light = dark_is_high ? low_counts : high_counts;
+    // Cut off at two of its own spreads, a normal law keeps 0.69 of its standard deviation.
+    levels->noise = (uint16_t)fmaxf(1.0F, 1.45F * spread + 0.5F);
+    if (contrast < 16.0F) {
+        return CMO_LEVELS_LOW_CONTRAST;
+    }
+    return cmo_levels_usable(levels) ? CMO_LEVELS_GOOD : CMO_LEVELS_NOISY;
+}
+
+const char *cmo_levels_fault_name(cmo_levels_fault fault) {
+    static const char *const names[CMO_LEVELS_FAULTS] = {"good",      "silent", "one_surface",
+                                                         "saturated", "noisy",  "low_contrast"};
+    return (unsigned)fault < CMO_LEVELS_FAULTS ? names[fault] : "?";
+}
+
+// ------------------------------------------------------------------------------- stored form --
+
+#define STORED_MARK    0xCAU
+#define STORED_VERSION 1U
+
+// Fletcher's checksum of 16 bits (RFC 1146).
+static uint16_t checksum(const uint8_t *bytes, size_t count) {
+    uint16_t a = 1;
+    uint16_t b = 0;
+    for (size_t i = 0; i < count; i++) {
+        a = (uint16_t)((a + bytes[i]) % 255U);
+        b = (uint16_t)((b + a) % 255U);
+    }
+    return (uint16_t)(b << 8 | a);
+}
+
+static uint8_t *put_16(uint8_t *at, uint16_t value) {
+    *at++ = (uint8_t)(value & 0xFFU);
+    *at++ = (uint8_t)(value >> 8);
+    return at;
+}
+
+static uint16_t get_16(const uint8_t *at) {
+    return (uint16_t)(at[0] | (uint16_t)at[1] << 8);
+}
+
+static size_t stored_size(uint8_t lights) {
+    return 4U + 8U * (size_t)lights + 2U;
+}
+
+size_t cmo_store_levels(const cmo_robot *robot, uint8_t *bytes, size_t size) {
+    uint8_t lights = robot->description->lights;
+    size_t needed = stored_size(lights);
+    if (size < needed) {
+        return 0;
+    }
+    uint8_t *at = bytes;
+    *at++ = STORED_MARK;
+    *at++ = STORED_VERSION;
+    *at++ = lights;
+    *at++ = 0;
+    for (uint8_t i = 0; i < lights; i++) {
+        const cmo_levels *levels = &robot->light[i].levels;
+        at = put_16(at, levels->dark);
+        at = put_16(at, levels->light);
+        at = put_16(at, levels->void_counts);
+        at = put_16(at, levels->noise);
+    }
+    put_16(at, checksum(bytes, needed - 2U));
+    return needed;
+}
+
+static cmo_outcome refuse(cmo_robot *robot, const char *field) {
+    robot->field = field;
+    robot->limit = NAN;
+    return CMO_OUTCOME_BAD_PARAMETER;
+}
+
+cmo_outcome cmo_load_levels(cmo_robot *robot, const uint8_t *bytes, size_t size) {
+    uint8_t lights = robot->description->lights;
+    size_t needed = stored_size(lights);
+    if (size < 4U || bytes[0] != STORED_MARK) {
+        return refuse(robot, "mark");
+    }
+    if (bytes[1] != STORED_VERSION) {
+        return refuse(robot, "version");
+    }
+    if (bytes[2] != lights || size < needed) {
+        return refuse(robot, "lights");
+    }
+    if (get_16(bytes + needed - 2U) != checksum(bytes, needed - 2U)) {
+        return refuse(robot, "checksum");
+    }
+    cmo_levels read[CMO_LIGHTS_MAX];
+    for (uint8_t i = 0; i < lights; i++) {
+        const uint8_t *at = bytes + 4U + 8U * i;
+        read[i] = (cmo_levels){get_16(at), get_16(at + 2), get_16(at + 4), get_16(at + 6)};
+        if (!cmo_levels_usable(&read[i])) {
+            robot->field = "levels";
+            return CMO_OUTCOME_LOW_CONTRAST;
+        }
+    }
+    for (uint8_t i = 0; i < lights; i++) {
+        robot->light[i].levels = read[i];
+    }
+    return CMO_OUTCOME_DONE;
+}

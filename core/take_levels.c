@@ -1,0 +1,115 @@
+// SPDX-License-Identifier: MIT
+#include <cammino/levels.h>
+
+#include "motion.h"
+#include "move.h"
+#include "routine.h"
+
+#include <math.h>
+
+static void collect(cmo_robot *robot, cmo_take_levels_state *state) {
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        const cmo_light *light = &robot->light[i];
+        if (light->seen && light->look_us != state->look_us[i]) {
+            state->look_us[i] = light->look_us;
+            cmo_level_taker_add(&state->taker[i], light->counts);
+        }
+    }
+}
+
+// All sensors or none: a robot with one good eye is no better at a line than before.
+static void take(cmo_robot *robot, cmo_take_levels_state *state) {
+    cmo_outcome outcome = CMO_OUTCOME_DONE;
+    cmo_levels taken[CMO_LIGHTS_MAX];
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        const cmo_light_description *light = &robot->description->light[i];
+        taken[i] = robot->light[i].levels; // keeps the level of void
+        state->fault[i] = cmo_level_taker_finish(&state->taker[i], light->dark_is_high,
+                                                 light->counts_max, &taken[i]);
+        if (state->fault[i] == CMO_LEVELS_SILENT) {
+            outcome = CMO_OUTCOME_SENSOR_SILENT;
+        } else if (state->fault[i] != CMO_LEVELS_GOOD && outcome == CMO_OUTCOME_DONE) {
+            outcome = CMO_OUTCOME_LOW_CONTRAST;
+        }
+        if (state->fault[i] != CMO_LEVELS_GOOD && robot->field == NULL) {
+            robot->field = cmo_levels_fault_name(state->fault[i]);
+        }
+    }
+    for (uint8_t i = 0; outcome == CMO_OUTCOME_DONE && i < robot->description->lights; i++) {
+        robot->light[i].levels = taken[i];
+    }
+    cmo_end(robot, outcome);
+}
+
+static void step(cmo_robot *robot, cmo_routine *routine) {
+    cmo_take_levels_state *state = (cmo_take_levels_state *)routine;
+    cmo_motion *motion = &state->motion;
+    float way = state->parameters.distance_mm;
+    if (robot->elapsed_us / 1000 > state->parameters.longest_ms) {
+        cmo_end(robot, CMO_OUTCOME_TIME_OVER);
+        return;
+    }
+    collect(robot, state);
+    if (robot->stage == CMO_STAGE_BRAKE) {
+        if (robot->still_us >= cmo_standstill_us(robot)) {
+            take(robot, state);
+        }
+        return;
+    }
+    if (robot->stage == CMO_STAGE_IDLE || (motion->arrived && !state->back)) {
+        state->back = robot->stage != CMO_STAGE_IDLE;
+        float sign = (way < 0.0F) != state->back ? -1.0F : 1.0F;
+        cmo_motion_start(motion, robot, fabsf(way), sign, sign);
+        cmo_enter(robot, CMO_STAGE_MOVE);
+    }
+    if (!motion->arrived) {
+        cmo_motion_follow(motion, robot);
+        return;
+    }
+    cmo_enter(robot, CMO_STAGE_SETTLE);
+    state->settle_us += robot->dt_us;
+    if (cmo_motion_settle(motion, robot, cmo_least_tolerance_mm(robot)) ||
+        state->settle_us > 1500000) {
+        cmo_enter(robot, CMO_STAGE_BRAKE);
+        cmo_request_halt(robot, CMO_HALT_DEFAULT);
+        robot->still_us = 0;
+    }
+}
+
+cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state,
+                                  const cmo_take_levels_parameters *parameters) {
+    if (!cmo_may_begin(robot)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    const cmo_robot_description *d = robot->description;
+    *state = (cmo_take_levels_state){.parameters = *parameters};
+    cmo_take_levels_parameters *p = &state->parameters;
+    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
+    float usual = fmaxf(slowest, fminf(80.0F, d->top_speed_mm_s));
+    float way = fabsf(p->distance_mm);
+    if (!cmo_take(robot, &way, 150.0F, 10.0F, 2000.0F, "distance_mm") ||
+        !cmo_take(robot, &p->speed_mm_s, usual, slowest, d->top_speed_mm_s, "speed_mm_s")) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    if (d->lights == 0) {
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
+    }
+    p->distance_mm = p->distance_mm < 0.0F ? -way : way;
+    if (p->longest_ms == 0) {
+        p->longest_ms = (uint32_t)(4000.0F * way / p->speed_mm_s) + 4000U;
+    }
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        cmo_level_taker_start(&state->taker[i]);
+    }
+    state->motion.top_mm_s = p->speed_mm_s;
+    state->motion.acceleration_mm_s2 = fminf(d->acceleration_mm_s2, 1000.0F);
+    state->motion.braking_mm_s2 = fminf(d->braking_mm_s2, 1000.0F);
+    cmo_begin(robot, &state->routine, step, CMO_KIND_TAKE_LEVELS);
+    return CMO_RUNNING;
+}
+
+cmo_outcome cmo_take_levels(cmo_robot *robot, const cmo_take_levels_parameters *parameters) {
+    cmo_take_levels_state state;
+    cmo_outcome outcome = cmo_take_levels_start(robot, &state, parameters);
+    return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
+}

@@ -1,0 +1,117 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file levels.h
+ * Taking levels: from raw readings over a dark and a light surface to the two levels and the noise,
+ * without being told which reading was which; and a compact form to keep them in an EEPROM.
+ */
+#ifndef CAMMINO_LEVELS_H
+#define CAMMINO_LEVELS_H
+
+#include <stddef.h>
+#include <cammino/routines.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** Bins of the histogram that readings are collected in. */
+#define CMO_LEVEL_BINS 48
+
+/** Why levels were refused. */
+typedef enum cmo_levels_fault {
+    CMO_LEVELS_GOOD = 0,
+    CMO_LEVELS_SILENT,       /**< fewer than 20 readings */
+    CMO_LEVELS_ONE_SURFACE,  /**< all readings are of one surface */
+    CMO_LEVELS_SATURATED,    /**< a surface lies at the end of what the hardware can give */
+    CMO_LEVELS_NOISY,        /**< the noise is too large for the contrast */
+    CMO_LEVELS_LOW_CONTRAST, /**< the two surfaces are too near to each other */
+    CMO_LEVELS_FAULTS
+} cmo_levels_fault;
+
+/**
+ * Collects readings of one sensor; nothing is kept but a histogram. Its bins widen as readings come
+ * in, so the range need not be known. Plain data of about 300 bytes.
+ */
+typedef struct cmo_level_taker {
+    uint16_t count[CMO_LEVEL_BINS];
+    uint32_t offset_sum[CMO_LEVEL_BINS]; /**< places of a bin's readings within it, in 256ths */
+    int32_t base;                        /**< lowest reading of the first bin; may be below 0 */
+    uint16_t shift;                      /**< a bin is 2^shift counts wide */
+    uint16_t total;                      /**< readings, halved with the bins when one is full */
+} cmo_level_taker;
+
+/** Begins anew. */
+void cmo_level_taker_start(cmo_level_taker *taker);
+
+/** Takes one raw reading. */
+void cmo_level_taker_add(cmo_level_taker *taker, uint16_t counts);
+
+/**
+ * Splits the readings into two surfaces and writes their levels and noise. Up to a hundredth of the
+ * readings at either end are taken for glitches, and are gone from the taker afterwards.
+ *
+ * The split is the one with the largest variance between the classes (Otsu, A Threshold Selection
+ * Method from Gray-Level Histograms, 1979). A level is the centre of its class's densest part, so
+ * that readings from across an edge and outliers do not pull it. Noise is the larger of both
+ * classes' spreads about it.
+ *
+ * @param dark_is_high  the sensor reads higher over dark than over light
+ * @param counts_max    most that the hardware can give; 0: not known
+ * @param levels        dark, light and noise are written if the result is CMO_LEVELS_GOOD
+ */
+cmo_levels_fault cmo_level_taker_finish(cmo_level_taker *taker, bool dark_is_high,
+                                        uint16_t counts_max, cmo_levels *levels);
+
+/** "good", "silent"...; "?" for a value that is none. */
+const char *cmo_levels_fault_name(cmo_levels_fault fault);
+
+/* --------------------------------------------------------------------------------- routine -- */
+
+/** Drives slowly over a line and back to where it began, and takes all sensors' levels. */
+typedef struct cmo_take_levels_parameters {
+    float distance_mm;   /**< way over the line, 10..2000; negative: backward; default: 150 */
+    float speed_mm_s;    /**< default: 80, or the slowest speed if that is more */
+    uint32_t longest_ms; /**< default: twice what the way takes, plus 4000 */
+} cmo_take_levels_parameters;
+
+typedef struct cmo_take_levels_state {
+    cmo_routine routine;
+    cmo_take_levels_parameters parameters;
+    cmo_motion motion;
+    bool back;
+    uint32_t settle_us;
+    cmo_level_taker taker[CMO_LIGHTS_MAX];
+    cmo_levels_fault fault[CMO_LIGHTS_MAX]; /**< what became of each sensor */
+    uint32_t look_us[CMO_LIGHTS_MAX];
+} cmo_take_levels_state;
+
+/**
+ * Outcomes: done, and the robot has its levels; low_contrast or sensor_silent where a sensor's were
+ * refused (state->fault says why; that sensor keeps its old levels); and what can end any routine.
+ * A level for void that is already known is kept.
+ */
+cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state,
+                                  const cmo_take_levels_parameters *parameters);
+cmo_outcome cmo_take_levels(cmo_robot *robot, const cmo_take_levels_parameters *parameters);
+
+/* ------------------------------------------------------------------------------ stored form -- */
+
+/** Bytes of the stored form: mark, version, number of sensors, four counts a sensor, checksum. */
+#define CMO_STORED_LEVELS_SIZE (4 + 8 * CMO_LIGHTS_MAX + 2)
+
+/** Writes the robot's levels. @return bytes written; 0 if `size` is too small. */
+size_t cmo_store_levels(const cmo_robot *robot, uint8_t *bytes, size_t size);
+
+/**
+ * Takes levels from their stored form. Bytes that are damaged, foreign, of another version or for
+ * another number of sensors change nothing.
+ * @return CMO_OUTCOME_DONE; CMO_OUTCOME_BAD_PARAMETER with field "mark", "version", "lights" or
+ * "checksum"; CMO_OUTCOME_LOW_CONTRAST for levels that cannot be used.
+ */
+cmo_outcome cmo_load_levels(cmo_robot *robot, const uint8_t *bytes, size_t size);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif
