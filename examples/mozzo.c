@@ -23,8 +23,8 @@ const cmo_robot_description mozzo = {
 };
 
 const cmo_levels mozzo_levels[2] = {
-    {.dark = 83, .light = 567, .void_counts = CMO_LEVEL_UNKNOWN, .noise = 8},
-    {.dark = 83, .light = 567, .void_counts = CMO_LEVEL_UNKNOWN, .noise = 8},
+    {.dark = 83, .light = 556, .void_counts = CMO_LEVEL_UNKNOWN, .noise = 8},
+    {.dark = 83, .light = 556, .void_counts = CMO_LEVEL_UNKNOWN, .noise = 8},
 };
 
 const cmo_port *mozzo_port(void) {

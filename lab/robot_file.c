@@ -30,6 +30,7 @@ static void finish_light(lab_robot *robot, const staged_light *from, unsigned nu
     light->interval_us = (uint32_t)(1000.0 * given(from->interval_ms, 0.0) + 0.5);
     light->counts_min = (uint16_t)given(from->counts_min, 0.0);
     light->counts_max = (uint16_t)given(from->counts_max, 0.0);
+    light->dark_is_high = given(from->dark_is_high, 0.0) != 0.0;
     robot->description.lights = (uint8_t)(number + 1);
     robot->has_levels[number] = !isnan(from->levels.dark);
     robot->levels[number] = (cmo_levels){

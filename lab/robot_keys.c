@@ -35,6 +35,8 @@ static const lab_key light_keys[] = {
               "least that the hardware can give"),
     KEY_WHOLE(staged_light, counts_max, "counts_max", 1, 65535, "counts", "anything",
               "most that the hardware can give"),
+    KEY_FLAG(staged_light, dark_is_high, "dark_is_high", "false",
+             "it reads higher over dark than over light; to take levels"),
     KEY_SECTION(staged_light, levels, "levels", &levels_section, "none; no line can be looked for",
                 "its readings over dark and light"),
     KEY_END};

@@ -11,7 +11,7 @@ typedef struct staged_levels {
 } staged_levels;
 
 typedef struct staged_light {
-    double ahead_mm, left_mm, spot_mm, delay_ms, interval_ms, counts_min, counts_max;
+    double ahead_mm, left_mm, spot_mm, delay_ms, interval_ms, counts_min, counts_max, dark_is_high;
     staged_levels levels;
 } staged_light;
 

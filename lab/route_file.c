@@ -19,9 +19,14 @@ typedef struct staged_line {
         acceleration_mm_s2, braking_mm_s2, halt, ending;
 } staged_line;
 
+typedef struct staged_levels_leg {
+    double distance_mm, speed_mm_s, longest_s;
+} staged_levels_leg;
+
 typedef struct staged_leg {
     staged_move travel, rotate;
     staged_line drive_until_line, stop_on_line;
+    staged_levels_leg take_levels;
 } staged_leg;
 
 typedef struct staged_route {
@@ -101,12 +106,24 @@ static const lab_key stop_keys[] = {LINE_KEYS, KEY_END};
 static const lab_section stop_section = {"stop_on_line",
                                          "Drive to a line and halt at the crossing.", stop_keys};
 
+static const lab_key take_levels_keys[] = {
+    KEY(staged_levels_leg, distance_mm, "distance_mm", -2000, 2000, "mm", "150",
+        "way over the line and back; negative is backward; at least 10"),
+    SPEED(staged_levels_leg, speed_mm_s, "80", "speed"),
+    KEY(staged_levels_leg, longest_s, "longest_s", 0.01, 3600, "s", "four times the way, plus 4",
+        "give up after this time"),
+    KEY_END};
+static const lab_section take_levels_section = {
+    "take_levels", "Drive over a line and back, and take all sensors' levels.", take_levels_keys};
+
 static const lab_key leg_keys[] = {
     KEY_SECTION(staged_leg, travel, "travel", &travel_section, "", "drive straight on"),
     KEY_SECTION(staged_leg, rotate, "rotate", &rotate_section, "", "turn on the spot"),
     KEY_SECTION(staged_leg, drive_until_line, "drive_until_line", &drive_section, "",
                 "drive until a line"),
     KEY_SECTION(staged_leg, stop_on_line, "stop_on_line", &stop_section, "", "stop on a line"),
+    KEY_SECTION(staged_leg, take_levels, "take_levels", &take_levels_section, "",
+                "take the levels over a line"),
     KEY_END};
 static const lab_section leg_section = {
     "legs[]", "One leg: the name of a routine, and its parameters. {} takes all defaults.",
@@ -137,8 +154,9 @@ static const lab_section route_section = {"route file", "A robot, a mat, a start
                                           route_keys};
 
 const lab_section *const lab_route_sections[] = {
-    &route_section,  &start_section, &leg_section,  &travel_section,
-    &rotate_section, &drive_section, &stop_section, NULL};
+    &route_section,  &start_section,       &leg_section,
+    &travel_section, &rotate_section,      &drive_section,
+    &stop_section,   &take_levels_section, NULL};
 
 // ---------------------------------------------------------------------------------------- legs --
 
@@ -208,6 +226,15 @@ static void finish_stop_on_line(lab_leg *leg, const staged_leg *staged) {
     finish_line(leg, &staged->stop_on_line);
 }
 
+static void finish_take_levels(lab_leg *leg, const staged_leg *staged) {
+    const staged_levels_leg *from = &staged->take_levels;
+    leg->parameters.take_levels = (cmo_take_levels_parameters){
+        .distance_mm = or_zero(from->distance_mm),
+        .speed_mm_s = or_zero(from->speed_mm_s),
+        .longest_ms = to_ms(from->longest_s),
+    };
+}
+
 // One row a routine, in the order of leg_keys.
 static const struct {
     cmo_kind kind;
@@ -217,6 +244,7 @@ static const struct {
     {CMO_KIND_ROTATE, finish_rotate},
     {CMO_KIND_DRIVE_UNTIL_LINE, finish_drive_until_line},
     {CMO_KIND_STOP_ON_LINE, finish_stop_on_line},
+    {CMO_KIND_TAKE_LEVELS, finish_take_levels},
 };
 
 // `- travel` without parameters is an easy slip; it reads as if it were `- travel: {}`.

@@ -10,6 +10,7 @@ typedef union routine_state {
     cmo_travel_state travel;
     cmo_rotate_state rotate;
     cmo_line_state line;
+    cmo_take_levels_state levels;
 } routine_state;
 
 static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_leg *leg) {
@@ -20,6 +21,8 @@ static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_l
         return cmo_rotate_start(robot, &state->rotate, &leg->parameters.rotate);
     case CMO_KIND_DRIVE_UNTIL_LINE:
         return cmo_drive_until_line_start(robot, &state->line, &leg->parameters.line_search);
+    case CMO_KIND_TAKE_LEVELS:
+        return cmo_take_levels_start(robot, &state->levels, &leg->parameters.take_levels);
     default:
         return cmo_stop_on_line_start(robot, &state->line, &leg->parameters.line_search);
     }
@@ -143,7 +146,7 @@ static uint32_t applying(const lab_leg *leg) {
     if (leg->kind == CMO_KIND_TRAVEL) {
         return figures | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
     }
-    if (leg->kind == CMO_KIND_ROTATE) {
+    if (leg->kind == CMO_KIND_ROTATE || leg->kind == CMO_KIND_TAKE_LEVELS) {
         return figures;
     }
     figures |= CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_WORST_MS) |
@@ -183,6 +186,15 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
         result.end_ms = cmo_sim_truth_now(sim).time_ms;
         take_report(&result, &robot->report, leg);
         lab_truth(route, sim, &result, leg);
+        for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
+            result.levels[i] = robot->light[i].levels;
+            if (leg->kind == CMO_KIND_TAKE_LEVELS) {
+                result.levels_fault[i] = state.levels.fault[i];
+            }
+        }
+        if (leg->kind == CMO_KIND_TAKE_LEVELS && result.outcome != CMO_OUTCOME_DONE) {
+            result.field = robot->field;
+        }
     } else {
         result.field = file_field(robot->field);
         result.limit = (double)robot->limit;

@@ -306,7 +306,7 @@ void lab_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resul
             furthest = fmax(furthest, sign * (s.at[i].way_mm - start->way_mm));
         }
         put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.travel.distance_mm);
-    } else if (leg->kind != CMO_KIND_ROTATE) {
+    } else if (leg->kind == CMO_KIND_DRIVE_UNTIL_LINE || leg->kind == CMO_KIND_STOP_ON_LINE) {
         line_truth(route, &s, result, &leg->parameters.line_search, end_clock_us);
         if (cmo_sim_mat_has(route->mat, CMO_SIM_LINE) ||
             cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {

@@ -40,7 +40,7 @@ static int call(const char *line) {
 START_TEST(help_has_an_example_for_every_command) {
     ck_assert_int_eq(CALL("--help"), 0);
     ck_assert_ptr_nonnull(strstr(out, "drive"));
-    static const char *const commands[] = {"demo", "drive", "draw"};
+    static const char *const commands[] = {"demo", "levels", "drive", "draw"};
     for (size_t i = 0; i < G_N_ELEMENTS(commands); i++) {
         char *line = g_strdup_printf(COMMAND " %s --help", commands[i]);
         ck_assert_int_eq(call(line), 0);
@@ -65,7 +65,7 @@ START_TEST(a_wrong_call_gets_one_line_and_status_2) {
         const char *says;
     } cases[] = {
         {COMMAND, "Usage: cammino COMMAND"},
-        {COMMAND " fly", "fly: no such command; known are demo, drive, draw"},
+        {COMMAND " fly", "fly: no such command; known are demo, levels, drive, draw"},
         {COMMAND " drive", "drive takes one route file"},
         {COMMAND " drive a b", "drive takes one route file"},
         {COMMAND " drive --sed 3 " ROUTE, "Unknown option --sed"},
@@ -86,6 +86,9 @@ START_TEST(a_wrong_call_gets_one_line_and_status_2) {
         {COMMAND " draw nowhere.csv --picture %s/x.png", "the trace cannot be read"},
         {COMMAND " draw README.md --picture %s/x.png", "README.md:1: the trace has no column"},
         {COMMAND " draw README.md --view mat --picture %s/x.png", "needs --route ROUTE"},
+        {COMMAND " levels", "levels takes one route file"},
+        {COMMAND " levels " ROUTE " --seed -1", "--seed: -1 is out of range"},
+        {COMMAND " levels " ROUTE, "no leg take_levels was driven"},
         {COMMAND " demo extra", "demo takes no file, not 'extra'"},
         {COMMAND " demo --folder /proc/nowhere", "the folder cannot be made"},
     };
@@ -197,11 +200,63 @@ START_TEST(the_demo_fills_its_folder_and_names_it) {
 }
 END_TEST
 
+START_TEST(levels_are_printed_refused_and_written_into_the_robot_file) {
+    char *robot = in_folder("mozzo.yaml");
+    char *route = in_folder("levels.yaml");
+    char *before, *after;
+    ck_assert(g_file_get_contents("data/ferry/mozzo.yaml", &before, NULL, NULL));
+    ck_assert(g_file_set_contents(robot, before, -1, NULL));
+    char *text = g_strdup_printf("robot: mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
+                                 "start: {x_mm: 480, y_mm: 620}\nlegs:\n  - take_levels: {}\n",
+                                 SOURCE_DIR);
+    ck_assert(g_file_set_contents(route, text, -1, NULL));
+    ck_assert_int_eq(CALL("levels %s/levels.yaml"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "contrast over noise"));
+    ck_assert_ptr_null(strstr(out, "refused"));
+    ck_assert_int_eq(CALL("levels %s/levels.yaml --json --seed 4"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\"quality\" : \"good\""));
+    g_file_get_contents(robot, &after, NULL, NULL);
+    ck_assert_str_eq(before, after); // not asked to write
+    g_free(after);
+    ck_assert_int_eq(CALL("levels %s/levels.yaml --write --seed 4"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "written to"));
+    g_file_get_contents(robot, &after, NULL, NULL);
+    ck_assert_str_ne(before, after);
+    ck_assert_ptr_nonnull(strstr(after, "# Mozzo, deckhand of the ferry"));
+    g_free(text);
+    text = g_strdup_printf(
+        "robot: mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
+        "start: {x_mm: 300, y_mm: 620}\nlegs:\n  - take_levels: {distance_mm: 50}\n",
+        SOURCE_DIR);
+    ck_assert(g_file_set_contents(route, text, -1, NULL));
+    ck_assert_int_eq(CALL("levels %s/levels.yaml --write"), 1);
+    ck_assert_ptr_nonnull(strstr(out, "refused, one_surface"));
+    char *same;
+    g_file_get_contents(robot, &same, NULL, NULL);
+    ck_assert_str_eq(after, same);
+    g_unlink(robot);
+    g_unlink(route);
+    g_free(same);
+    g_free(after);
+    g_free(before);
+    g_free(text);
+    g_free(route);
+    g_free(robot);
+}
+END_TEST
+
 START_TEST(the_examples_run_to_the_line) {
     ck_assert_int_eq(call(EXAMPLES "/example_drive_until_line"), 0);
     ck_assert_ptr_nonnull(strstr(out, "stop_on_line: done"));
     ck_assert_int_eq(call(EXAMPLES "/example_own_loop"), 0);
     ck_assert_ptr_nonnull(strstr(out, "beyond the line's edge"));
+    char *line = g_strdup_printf("sh -c 'cd %s && %s/example_levels_at_start && "
+                                 "%s/example_levels_at_start && rm mozzo-levels.bin'",
+                                 folder, EXAMPLES, EXAMPLES);
+    ck_assert_int_eq(call(line), 0);
+    ck_assert(g_str_has_prefix(out, "no levels are stored yet"));
+    ck_assert_ptr_nonnull(strstr(out, "levels of another day"));
+    g_free(line);
 }
 END_TEST
 
@@ -214,6 +269,7 @@ int main(void) {
                                   drive_and_draw_make_the_same_pictures_in_png_and_svg,
                                   a_bare_trace_of_a_robot_can_be_drawn,
                                   the_demo_fills_its_folder_and_names_it,
+                                  levels_are_printed_refused_and_written_into_the_robot_file,
                                   the_examples_run_to_the_line,
                                   NULL};
     int status = run_suite("command", tests);

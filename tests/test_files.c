@@ -206,6 +206,45 @@ START_TEST(whatever_is_wrong_in_a_route_is_said_with_line_and_field) {
 }
 END_TEST
 
+START_TEST(levels_are_written_where_they_belong_and_nothing_else_changes) {
+    static const cmo_levels levels[2] = {{11, 222, CMO_LEVEL_UNKNOWN, 3}, {333, 44, 5, 6}};
+    static const struct {
+        const char *lights, *changed;
+    } cases[] = {
+        // In place, comments and odd spacing kept; a level of void stays.
+        {"lights: # h\303\266her\n  left:\n    ahead_mm: 60 # ruler\n    left_mm: 20\n"
+         "    levels: { dark:  900 , light: 100, void: 7 } # hall 2\n",
+         "lights: # h\303\266her\n  left:\n    ahead_mm: 60 # ruler\n    left_mm: 20\n"
+         "    levels: { dark:  11 , light: 222, void: 7 , noise: 3} # hall 2\n"},
+        // No levels yet, in a block and in braces.
+        {"lights:\n  left:\n    ahead_mm: 60\n    left_mm: 20 # last\n\n# the end\n",
+         "lights:\n  left:\n    ahead_mm: 60\n    left_mm: 20 # last\n"
+         "    levels: {dark: 11, light: 222, noise: 3}\n\n# the end\n"},
+        {"lights: {left: {ahead_mm: 60, left_mm: 20}}\n",
+         "lights: {left: {ahead_mm: 60, left_mm: 20, levels: {dark: 11, light: 222, noise: 3}}}\n"},
+        // A block of levels without noise.
+        {"lights:\n  left:\n    ahead_mm: 60\n    levels:\n      dark: 5\n      light: 90\n"
+         "    left_mm: 20\n",
+         "lights:\n  left:\n    ahead_mm: 60\n    levels:\n      dark: 11\n      light: 222\n"
+         "      noise: 3\n    left_mm: 20\n"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        GError *error = NULL;
+        char *before = g_strdup_printf("%s%s%s", BASE, DRIVE, cases[i].lights);
+        char *expected = g_strdup_printf("%s%s%s", BASE, DRIVE, cases[i].changed);
+        char *after = lab_robot_edit_levels("r", before, strlen(before), levels, 1, &error);
+        ck_assert_msg(after != NULL, "case %zu: %s", i, error ? error->message : "");
+        ck_assert_str_eq(after, expected);
+        ck_assert_ptr_null(lab_robot_edit_levels("r", before, strlen(before), levels, 2, &error));
+        ck_assert_ptr_nonnull(strstr(error->message, "there is no sensor right to write to"));
+        g_clear_error(&error);
+        g_free(after);
+        g_free(expected);
+        g_free(before);
+    }
+}
+END_TEST
+
 START_TEST(files_that_cannot_be_read_are_named) {
     GError *error = NULL;
     ck_assert_ptr_null(lab_route_load("nowhere.yaml", &error));
@@ -284,6 +323,7 @@ int main(void) {
                                   whatever_is_wrong_in_a_robot_file_is_said_with_line_and_field,
                                   a_route_is_read_leg_by_leg,
                                   whatever_is_wrong_in_a_route_is_said_with_line_and_field,
+                                  levels_are_written_where_they_belong_and_nothing_else_changes,
                                   files_that_cannot_be_read_are_named,
                                   the_docs_list_every_key_as_the_code_has_it,
                                   NULL};

@@ -42,6 +42,17 @@ lab_robot *lab_robot_load(const char *path, GError **error);
 lab_robot *lab_robot_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
 void lab_robot_free(lab_robot *robot);
 
+/**
+ * Writes sensors' levels into a robot file, changing nothing else in its text: comments, order and
+ * layout stay. A level of void that stands there stays too. Nothing is written on error.
+ */
+bool lab_robot_write_levels(const char *path, const cmo_levels *levels, unsigned lights,
+                            GError **error);
+
+/** The same on a text: the changed text, to be freed with g_free(); NULL on error. */
+char *lab_robot_edit_levels(const char *name, const char *bytes, size_t size,
+                            const cmo_levels *levels, unsigned lights, GError **error);
+
 /** One leg: a routine and its parameters. */
 typedef struct lab_leg {
     cmo_kind kind;
@@ -50,6 +61,7 @@ typedef struct lab_leg {
         cmo_travel_parameters travel;
         cmo_rotate_parameters rotate;
         cmo_line_parameters line_search;
+        cmo_take_levels_parameters take_levels;
     } parameters;
 } lab_leg;
 

@@ -37,7 +37,9 @@ typedef struct lab_leg_result {
     lab_figures truth;
     uint32_t estimated;
     lab_target target;
-    double start_ms, end_ms; /**< on the simulator's clock */
+    cmo_levels levels[CMO_LIGHTS_MAX];             /**< as the robot has them after the leg */
+    cmo_levels_fault levels_fault[CMO_LIGHTS_MAX]; /**< take_levels: what became of each sensor */
+    double start_ms, end_ms;                       /**< on the simulator's clock */
 } lab_leg_result;
 
 /** One trace row with what the simulator adds. */

@@ -1,0 +1,48 @@
+// SPDX-License-Identifier: MIT
+// Take the levels at the start of a run and keep them: here in a file that stands for the EEPROM.
+#include "mozzo.h"
+
+#include <stdio.h>
+
+#define EEPROM "mozzo-levels.bin"
+
+static bool remember(const cmo_robot *robot) {
+    uint8_t bytes[CMO_STORED_LEVELS_SIZE];
+    size_t size = cmo_store_levels(robot, bytes, sizeof bytes);
+    FILE *file = fopen(EEPROM, "wb");
+    bool good = file != NULL && fwrite(bytes, 1, size, file) == size;
+    return (file == NULL || fclose(file) == 0) && good;
+}
+
+static bool recall(cmo_robot *robot) {
+    uint8_t bytes[CMO_STORED_LEVELS_SIZE];
+    FILE *file = fopen(EEPROM, "rb");
+    size_t size = file != NULL ? fread(bytes, 1, sizeof bytes, file) : 0;
+    if (file != NULL) {
+        fclose(file);
+    }
+    return cmo_load_levels(robot, bytes, size) == CMO_OUTCOME_DONE;
+}
+
+int main(void) {
+    cmo_robot robot;
+    if (cmo_robot_start(&robot, &mozzo, mozzo_port()) != CMO_OUTCOME_DONE) {
+        printf("the robot description is wrong: %s\n", robot.field);
+        return 2;
+    }
+    printf("%s\n", recall(&robot) ? "levels of another day, until they are taken anew"
+                                  : "no levels are stored yet");
+    cmo_travel(&robot, &(cmo_travel_parameters){.distance_mm = 310}); // to just before the line
+    cmo_outcome outcome =
+        cmo_take_levels(&robot, &(cmo_take_levels_parameters){.distance_mm = 150});
+    if (outcome != CMO_OUTCOME_DONE) {
+        printf("%s: %s\n", cmo_outcome_name(outcome), robot.field != NULL ? robot.field : "");
+        return 1;
+    }
+    for (int i = 0; i < 2; i++) {
+        const cmo_levels *levels = &robot.light[i].levels;
+        printf("%-5s dark %u light %u noise %u\n", i == 0 ? "left" : "right", levels->dark,
+               levels->light, levels->noise);
+    }
+    return remember(&robot) ? 0 : 2;
+}
