@@ -107,8 +107,13 @@ static void put_data(strip *s) {
 }
 
 static const char *stage_colour(uint8_t stage) {
-    static const char *const colours[CMO_STAGES] = {"#ffffff", "#dbe9f6", "#e8e8e8", "#e3f2dd",
-                                                    "#fff3cd", "#fbe0d8", "#ece2f4", "#f2f2f2"};
+    static const char *const colours[CMO_STAGES] = {
+        [CMO_STAGE_IDLE] = "#ffffff",   [CMO_STAGE_MOVE] = "#dbe9f6",
+        [CMO_STAGE_BLIND] = "#e8e8e8",  [CMO_STAGE_SEARCH] = "#e3f2dd",
+        [CMO_STAGE_PROVE] = "#fff3cd",  [CMO_STAGE_BRAKE] = "#fbe0d8",
+        [CMO_STAGE_RETURN] = "#dff1f2", [CMO_STAGE_SETTLE] = "#ece2f4",
+        [CMO_STAGE_ACTION] = "#f2f2f2",
+    };
     return colours[stage < CMO_STAGES ? stage : 0];
 }
 
@@ -246,15 +251,21 @@ static void put_speed(strip *s, double right) {
         "$rows using 1:5 with lines linecolor rgb '#c75400' linewidth 2 title 'right wheel'");
 }
 
-// The stop: way beyond the edge over time, the overshoot measured off between two edges as in a
-// drawing.
-static void put_stop(strip *s) {
+// The most that the leg got beyond the crossing that ended it.
+static double furthest_mm(const strip *s) {
     double furthest = -INFINITY;
-    double rest = way(s, s->end - 1) - s->crossing_mm;
-    double end_ms = 1000.0 * (seconds(s, s->end - 1) - s->crossing_s);
     for (guint i = s->start; i < s->end; i++) {
         furthest = MAX(furthest, way(s, i) - s->crossing_mm);
     }
+    return furthest;
+}
+
+// The stop: way beyond the edge over time, the overshoot measured off between two edges as in a
+// drawing.
+static void put_stop(strip *s) {
+    double furthest = furthest_mm(s);
+    double rest = way(s, s->end - 1) - s->crossing_mm;
+    double end_ms = 1000.0 * (seconds(s, s->end - 1) - s->crossing_s);
     double from_ms = -0.35 * end_ms;
     double top = MAX(furthest, 1.0) * 1.45;
     put(s, "unset object; unset label; unset arrow");
@@ -280,9 +291,9 @@ static void put_stop(strip *s) {
     put(s, "set label ' %.1f mm over' at %.2f, %.4f left textcolor rgb '#111111' front", furthest,
         at_ms, 0.25 * furthest);
     put(s,
-        "set label 'rests at %.1f mm ' at graph 1, first %.4f right offset 0,0.9 textcolor rgb "
+        "set label 'rests at %.1f mm ' at graph 1, first %.4f right offset 0,%s textcolor rgb "
         "'#111111' front",
-        rest, furthest);
+        rest, rest, rest < 0.1 * furthest ? "-0.9" : "0.9");
     put(s, "set xlabel 'time from the crossing (ms)'; set ylabel 'way beyond the crossing (mm)' "
            "offset 1.2,0");
     static const double steps[] = {10, 20, 50, 100, 200, 500, 1000, 2000};
@@ -308,7 +319,7 @@ static void put_script(strip *s, const char *title, const char *part, bool svg) 
     char *path = quoted(part);
     char *heading = quoted(title);
     const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
-    bool stop = isfinite(s->crossing_s) && last->halted && way(s, s->end - 1) > s->crossing_mm;
+    bool stop = isfinite(s->crossing_s) && last->halted && furthest_mm(s) > 0.2;
     double right = stop ? 0.675 : 0.985;
     put_data(s);
     put(s,
@@ -320,8 +331,13 @@ static void put_script(strip *s, const char *title, const char *part, bool svg) 
     put(s, "set multiplot");
     put(s, "set border linecolor rgb '#444444'; set tics textcolor rgb '#222222' nomirror");
     put(s, "set grid linecolor rgb '#cccccc' linewidth 0.6");
-    put(s, "set xrange [%.4f:%.4f]", along(s, s->start),
-        MAX(along(s, s->end - 1), along(s, s->start) + 0.001));
+    double low = along(s, s->start);
+    double high = low + 0.001;
+    for (guint i = s->start; i < s->end; i++) {
+        low = MIN(low, along(s, i));
+        high = MAX(high, along(s, i));
+    }
+    put(s, "set xrange [%.4f:%.4f]", low, high);
     s->heading = heading;
     put_reflectance(s, right);
     put_speed(s, right);

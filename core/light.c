@@ -171,3 +171,11 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
     }
     return done;
 }
+
+bool cmo_edge_place(const cmo_edge *edge, float reflectance, float *place_mm) {
+    float from = edge->target < edge->threshold ? 1.0F : 0.0F;
+    float q = (reflectance - from) / (edge->target - from);
+    float u = disc_inverse(q);
+    *place_mm = 0.5F * u * edge->spot_mm;
+    return edge->spot_mm > 0.0F && q > 0.04F && q < 0.96F;
+}

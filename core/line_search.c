@@ -84,6 +84,14 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     } else if (!cmo_take(robot, &p->least_width_mm, 10.0F, 1.0F, 500.0F, "least_width_mm")) {
         return false;
     }
+    if ((unsigned)p->rest > CMO_REST_FAR_EDGE) {
+        robot->field = "rest";
+        robot->limit = NAN;
+        return false;
+    }
+    if (!cmo_take(robot, &p->beyond_mm, 0.0F, -500.0F, 500.0F, "beyond_mm")) {
+        return false;
+    }
     if ((unsigned)p->ending > CMO_END_MOVING) {
         robot->field = "ending";
         robot->limit = NAN;
@@ -185,8 +193,16 @@ static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t senso
             cmo_moment moment = cmo_odometer_at(&robot->odometer, crossing->time_us);
             candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
             candidate->open = true;
+            candidate->passed = false;
         }
-    } else if (candidate->open && !candidate->accepted) {
+    } else if (candidate->open) {
+        if (!candidate->passed) { // and not when it comes back over the near edge
+            candidate->far_mm = crossing->way_mm;
+            candidate->passed = true;
+        }
+        if (candidate->accepted) {
+            return;
+        }
         float width = fabsf(crossing->way_mm - candidate->near.way_mm);
         if (width >= PROOF * state->parameters.least_width_mm) {
             accept(robot, state, sensor);
@@ -275,6 +291,7 @@ void cmo_line_approach(cmo_robot *robot, cmo_line_state *state) {
     }
     if (robot->stage == CMO_STAGE_PROVE) { // some millimetres, and it is to stop again at once
         float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
+        slow = p->rest != CMO_REST_HALTED ? 3.0F * slow : slow; // it comes back anyway
         motion->top_mm_s = fminf(p->creep_mm_s, slow);
     }
     cmo_motion_follow(motion, robot);
@@ -317,18 +334,33 @@ static uint8_t first_sensor(const cmo_robot *robot, const cmo_line_state *state)
     return first;
 }
 
-void cmo_line_halt(cmo_robot *robot, cmo_line_state *state) {
+static void note_reaction(cmo_robot *robot, const cmo_line_state *state) {
     const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
     if (!(robot->report.present & CMO_FIGURE_BIT(CMO_REACTION_MS))) {
         cmo_set_figure(robot, CMO_REACTION_MS,
                        (float)(robot->clock_us - candidate->near.time_us) * 1e-3F);
     }
+}
+
+void cmo_line_halt(cmo_robot *robot, cmo_line_state *state) {
+    note_reaction(robot, state);
     cmo_request_halt(robot, state->parameters.halt);
     robot->still_us = 0;
     cmo_enter(robot, CMO_STAGE_BRAKE);
 }
 
-bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state) {
+void cmo_line_brake(cmo_robot *robot, cmo_line_state *state) {
+    cmo_motion *motion = &state->motion;
+    note_reaction(robot, state);
+    cmo_motion_start(motion, robot, 0.0F, 1.0F, 1.0F);
+    float speed = motion->speed_mm_s;
+    motion->target_mm = speed * speed / (2.0F * motion->braking_mm_s2) +
+                        speed * (float)robot->description->tick_us * 1e-6F;
+    cmo_enter(robot, CMO_STAGE_BRAKE);
+    cmo_motion_follow(motion, robot);
+}
+
+void cmo_line_track(cmo_robot *robot, cmo_line_state *state) {
     uint8_t sensor = first_sensor(robot, state);
     float beyond = way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
     float step = fmaxf(robot->description->left_step_mm, robot->description->right_step_mm);
@@ -340,7 +372,82 @@ bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state) {
         state->stood_us = robot->elapsed_us - (reversed ? 0 : robot->still_us);
         cmo_set_figure(robot, CMO_STOPPING_DISTANCE_MM, reversed ? state->furthest_mm : beyond);
     }
+}
+
+bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state) {
+    cmo_line_track(robot, state);
     return robot->still_us >= cmo_standstill_us(robot);
+}
+
+// How far a sensor is to go on from here to its rest.
+static float left_to_go(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float place = candidate->near.way_mm;
+    if (state->parameters.rest == CMO_REST_FAR_EDGE) {
+        place = candidate->far_mm;
+    } else if (state->parameters.rest == CMO_REST_CENTRE) {
+        place = 0.5F * (candidate->near.way_mm + candidate->far_mm);
+    }
+    return place + state->parameters.beyond_mm - way_now(robot, sensor);
+}
+
+bool cmo_line_known(const cmo_line_state *state) {
+    bool far =
+        state->parameters.rest == CMO_REST_CENTRE || state->parameters.rest == CMO_REST_FAR_EDGE;
+    bool known = cmo_line_met(state, true);
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        known = known && !(far && candidate->accepted && !candidate->passed);
+    }
+    return known;
+}
+
+void cmo_line_accept_open(cmo_robot *robot, cmo_line_state *state) {
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        if (state->candidate[i].open && !state->candidate[i].accepted) {
+            accept(robot, state, i);
+        }
+    }
+}
+
+float cmo_line_to_rest(const cmo_robot *robot, const cmo_line_state *state) {
+    float sum = 0.0F;
+    uint8_t count = 0;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        if (state->candidate[i].accepted) {
+            sum += left_to_go(robot, state, i);
+            count++;
+        }
+    }
+    return count > 0 ? sum / (float)count : 0.0F;
+}
+
+bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm) {
+    const cmo_line_parameters *p = &state->parameters;
+    float missed[2] = {0.0F, 0.0F}; // by sensors that see the edge; by others
+    uint8_t counts[2] = {0, 0};
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        if (!state->candidate[i].accepted) {
+            continue;
+        }
+        // Each sensor that sees the edge says by how much the encoders are off; one that is past it
+        // or before it says so only where the encoders claim the contrary.
+        float counted = -left_to_go(robot, state, i) + p->beyond_mm;
+        float place;
+        bool sees = cmo_edge_place(&robot->light[i].edge, robot->light[i].reflectance, &place);
+        place = p->rest == CMO_REST_FAR_EDGE ? -place : place;
+        bool contrary = (place > 0.0F && counted < place) || (place < 0.0F && counted > place);
+        if (sees || contrary) {
+            missed[!sees] += place - counted;
+        }
+        counts[!sees]++;
+    }
+    uint8_t which = counts[0] == 0;
+    float off = counts[which] > 0 ? missed[which] / (float)counts[which] : 0.0F;
+    *error_mm = off - cmo_line_to_rest(robot, state);
+    float spot = robot->description->light[first_sensor(robot, state)].spot_mm;
+    return spot > 0.0F && fabsf(p->beyond_mm) < 0.3F * spot && p->rest != CMO_REST_CENTRE &&
+           p->rest != CMO_REST_HALTED;
 }
 
 static void write_look_figures(cmo_robot *robot, const cmo_line_state *state) {
@@ -405,10 +512,19 @@ void cmo_line_finish(cmo_robot *robot, cmo_line_state *state) {
             both = 0.5F * (way_now(robot, 0) - state->candidate[0].near.way_mm + way_now(robot, 1) -
                            state->candidate[1].near.way_mm);
         }
+        // Of a rest, errors count from there; else from the near edge.
+        float target = state->parameters.rest != CMO_REST_HALTED
+                           ? both + cmo_line_to_rest(robot, state)
+                           : 0.0F;
+        // Where the sensors stand over an edge, its reading says it better than the encoders.
+        float error;
+        if (cmo_line_edge_error(robot, state, &error)) {
+            target = both - error;
+        }
         float rolled = fmaxf(state->furthest_mm - beyond, 0.0F); // came back by itself
         uint32_t rest_us = robot->elapsed_us - robot->still_us;
-        cmo_set_figure(robot, CMO_REST_ERROR_MM, both * cosine);
-        cmo_set_figure(robot, CMO_OVERSHOOT_MM, (both + rolled) * cosine);
+        cmo_set_figure(robot, CMO_REST_ERROR_MM, (both - target) * cosine);
+        cmo_set_figure(robot, CMO_OVERSHOOT_MM, (both + rolled - target) * cosine);
         cmo_set_figure(robot, CMO_SETTLE_MS,
                        rest_us > state->stood_us ? (float)(rest_us - state->stood_us) * 1e-3F
                                                  : 0.0F);

@@ -25,6 +25,25 @@ void cmo_line_approach(cmo_robot *robot, cmo_line_state *state);
 // Answers the crossing with a halt.
 void cmo_line_halt(cmo_robot *robot, cmo_line_state *state);
 
+// Answers it with braking along the profile instead, within the robot's limit.
+void cmo_line_brake(cmo_robot *robot, cmo_line_state *state);
+
+// Follows how far the robot gets beyond the near edge, and its first standstill.
+void cmo_line_track(cmo_robot *robot, cmo_line_state *state);
+
+// All that the rest needs is known: the line is one, and its far edge if that matters.
+bool cmo_line_known(const cmo_line_state *state);
+
+// What one sensor has proved to be a line, the other one's candidate is too.
+void cmo_line_accept_open(cmo_robot *robot, cmo_line_state *state);
+
+// Way from here to the rest by the encoders; negative: back.
+float cmo_line_to_rest(const cmo_robot *robot, const cmo_line_state *state);
+
+// How far the sensors stand beyond their rest by their readings of the edge. False: the rest is no
+// edge, or a sensor does not see it.
+bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm);
+
 // While halted: follows the roll-out. True: the robot stands.
 bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state);
 

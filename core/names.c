@@ -50,7 +50,7 @@ const char *cmo_kind_name(cmo_kind kind) {
 
 const char *cmo_stage_name(cmo_stage stage) {
     static const char *const names[CMO_STAGES] = {
-        "idle", "move", "blind", "search", "prove", "brake", "settle", "action",
+        "idle", "move", "blind", "search", "prove", "brake", "return", "settle", "action",
     };
     return pick(names, COUNT(names), (unsigned)stage);
 }

@@ -1,16 +1,92 @@
 // SPDX-License-Identifier: MIT
 #include "line_search.h"
+#include "motion.h"
 #include "routine.h"
 
-// At a standstill: done, or on to show the least width, or on to the next candidate.
+#include <math.h>
+
+// Moves to settle on the edge, at most.
+#define ROUNDS 5U
+
+static bool halts_at_once(const cmo_line_state *state) {
+    return state->parameters.rest == CMO_REST_HALTED;
+}
+
+static void stop(cmo_robot *robot, cmo_line_state *state) {
+    if (halts_at_once(state)) {
+        cmo_line_halt(robot, state);
+    } else {
+        cmo_line_brake(robot, state);
+    }
+}
+
+static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_stage stage) {
+    float sign = way_mm < 0.0F ? -1.0F : 1.0F;
+    cmo_motion *motion = &state->motion;
+    cmo_motion_start(motion, robot, fabsf(way_mm), sign, sign);
+    motion->top_mm_s = fminf(state->parameters.cruise_mm_s, 400.0F);
+    robot->still_us = 0;
+    cmo_enter(robot, stage);
+    cmo_motion_follow(motion, robot);
+}
+
+// At a standstill: on to the rest, or on to show what has to be known, or on to the next candidate.
 static void stand(cmo_robot *robot, cmo_line_state *state) {
-    if (cmo_line_met(state, true)) {
+    if (!cmo_line_known(state)) {
+        cmo_enter(robot, CMO_STAGE_PROVE);
+        cmo_line_resume(robot, state);
+        cmo_line_approach(robot, state);
+    } else if (halts_at_once(state)) {
         cmo_line_finish(robot, state);
+    } else {
+        cmo_line_accept_open(robot, state);
+        move_by(robot, state, cmo_line_to_rest(robot, state), CMO_STAGE_RETURN);
+    }
+}
+
+// Most of an encoder step: what the wheels can be told to stand within without a long to and fro.
+static float finest_mm(const cmo_robot *robot) {
+    const cmo_robot_description *d = robot->description;
+    return fmaxf(0.8F * fmaxf(d->left_step_mm, d->right_step_mm), 0.2F);
+}
+
+static void come_back(cmo_robot *robot, cmo_line_state *state) {
+    cmo_motion *motion = &state->motion;
+    if (!motion->arrived) {
+        cmo_motion_follow(motion, robot);
         return;
     }
-    cmo_enter(robot, CMO_STAGE_PROVE);
-    cmo_line_resume(robot, state);
-    cmo_line_approach(robot, state);
+    if (cmo_motion_settle(motion, robot, finest_mm(robot)) || robot->still_us > 400000) {
+        cmo_enter(robot, CMO_STAGE_SETTLE);
+    }
+}
+
+// Long enough at rest for a look that was taken at rest.
+static bool has_looked(const cmo_robot *robot) {
+    uint32_t longest = 0;
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        const cmo_light_description *light = &robot->description->light[i];
+        uint32_t needed = light->delay_us + light->interval_us;
+        longest = needed > longest ? needed : longest;
+    }
+    return robot->still_us >= longest + 2U * robot->description->tick_us;
+}
+
+static void settle(cmo_robot *robot, cmo_line_state *state) {
+    robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
+    robot->driving = true; // the motors hold their speed of nothing
+    if (!has_looked(robot)) {
+        return;
+    }
+    float error;
+    float enough = finest_mm(robot) + 0.1F;
+    bool sees = cmo_line_edge_error(robot, state, &error);
+    if (sees && fabsf(error) > enough && state->rounds < ROUNDS) {
+        state->rounds++;
+        move_by(robot, state, -error, CMO_STAGE_RETURN);
+        return;
+    }
+    cmo_line_halt(robot, state);
 }
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
@@ -19,25 +95,45 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         return;
     }
     cmo_line_look(robot, state);
-    bool halted = false;
+    bool stops = false;
     switch (robot->stage) {
     case CMO_STAGE_BRAKE:
-        if (cmo_line_stands(robot, state)) {
+        if (robot->halt != 0) {
+            if (cmo_line_stands(robot, state)) {
+                if (halts_at_once(state)) {
+                    stand(robot, state);
+                } else {
+                    cmo_line_finish(robot, state);
+                }
+            }
+            return;
+        }
+        cmo_line_track(robot, state);
+        cmo_motion_follow(&state->motion, robot);
+        if (state->motion.arrived) {
             stand(robot, state);
         }
+        return;
+    case CMO_STAGE_RETURN:
+        cmo_line_track(robot, state);
+        come_back(robot, state);
+        return;
+    case CMO_STAGE_SETTLE:
+        cmo_line_track(robot, state);
+        settle(robot, state);
         return;
     case CMO_STAGE_PROVE:
         if (!cmo_line_met(state, false)) {
             cmo_line_refute(robot, state);
         }
-        halted = cmo_line_met(state, true);
+        stops = cmo_line_known(state);
         break;
     default:
-        halted = cmo_line_met(state, false);
+        stops = cmo_line_met(state, false);
         break;
     }
-    if (halted) {
-        cmo_line_halt(robot, state);
+    if (stops) {
+        stop(robot, state);
     } else {
         cmo_line_approach(robot, state);
     }

@@ -16,7 +16,7 @@ typedef struct staged_move {
 
 typedef struct staged_line {
     double tone, sensor, blind_mm, cruise_mm_s, creep_mm_s, least_width_mm, longest_mm, longest_s,
-        acceleration_mm_s2, braking_mm_s2, halt, ending;
+        acceleration_mm_s2, braking_mm_s2, halt, ending, rest, beyond_mm;
 } staged_line;
 
 typedef struct staged_levels_leg {
@@ -55,6 +55,7 @@ typedef struct staged_route {
 
 static const char *const halt_names[] = {"coast", "brake", "hold", NULL};
 static const char *const ending_names[] = {"halted", "moving", NULL};
+static const char *const rest_names[] = {"halted", "near_edge", "centre", "far_edge", NULL};
 static const char *const tone_names[] = {"dark", "light", "void", NULL};
 static const char *const sensor_names[] = {"either", "left", "right", "both", NULL};
 
@@ -102,9 +103,15 @@ static const lab_key drive_keys[] = {LINE_KEYS, ENDING(staged_line), KEY_END};
 static const lab_section drive_section = {
     "drive_until_line", "Drive until a line has proved to be one, and end on it.", drive_keys};
 
-static const lab_key stop_keys[] = {LINE_KEYS, KEY_END};
-static const lab_section stop_section = {"stop_on_line",
-                                         "Drive to a line and halt at the crossing.", stop_keys};
+static const lab_key stop_keys[] = {
+    LINE_KEYS,
+    KEY_CHOICE(staged_line, rest, "rest", rest_names, "halted",
+               "where it comes to rest; halted: where the halt at the crossing leaves it"),
+    KEY(staged_line, beyond_mm, "beyond_mm", -500, 500, "mm", "0",
+        "with a rest: how far beyond that place the sensors come to rest"),
+    KEY_END};
+static const lab_section stop_section = {"stop_on_line", "Drive to a line and stop on it.",
+                                         stop_keys};
 
 static const lab_key take_levels_keys[] = {
     KEY(staged_levels_leg, distance_mm, "distance_mm", -2000, 2000, "mm", "150",
@@ -215,6 +222,8 @@ static void finish_line(lab_leg *leg, const staged_line *from) {
         .braking_mm_s2 = or_zero(from->braking_mm_s2),
         .halt = to_halt(from->halt),
         .ending = (cmo_ending)or_zero(from->ending),
+        .rest = (cmo_rest)or_zero(from->rest),
+        .beyond_mm = or_zero(from->beyond_mm),
     };
 }
 

@@ -178,7 +178,8 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
                              cmo_sim *sim, lab_run *run) {
     const lab_leg *leg = &route->leg[number];
     routine_state state;
-    lab_leg_result result = {.number = number + 1, .kind = leg->kind, .limit = NAN};
+    lab_leg_result result = {
+        .number = number + 1, .kind = leg->kind, .limit = NAN, .stopped_ms = NAN};
     result.start_ms = result.end_ms = cmo_sim_truth_now(sim).time_ms;
     result.outcome = start_leg(robot, &state, leg);
     if (result.outcome == CMO_RUNNING) {

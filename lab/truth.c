@@ -165,6 +165,32 @@ static double angle_to(const lab_target *target, double heading_rad) {
                          target->normal_x * c + target->normal_y * s));
 }
 
+// How far beyond the near edge the rest point is to rest, across the edge.
+static double rest_offset(const cmo_sim *sim, const lab_target *target,
+                          const cmo_line_parameters *p) {
+    double width = NAN;
+    size_t count;
+    const cmo_sim_crossing *crossings = cmo_sim_crossings(sim, &count);
+    for (size_t i = 0; i < count && isnan(width); i++) {
+        const cmo_sim_crossing *c = &crossings[i];
+        if (!c->entering && c->sensor == target->crossing.sensor &&
+            c->mark == target->crossing.mark && c->at.time_ms > target->crossing.at.time_ms) {
+            width = (c->x_mm - target->crossing.x_mm) * target->normal_x +
+                    (c->y_mm - target->crossing.y_mm) * target->normal_y;
+        }
+    }
+    switch (p->rest) {
+    case CMO_REST_CENTRE:
+        return 0.5 * width + (double)p->beyond_mm;
+    case CMO_REST_FAR_EDGE:
+        return width + (double)p->beyond_mm;
+    case CMO_REST_NEAR_EDGE:
+        return (double)p->beyond_mm;
+    default:
+        return 0.0;
+    }
+}
+
 // The other sensor's crossing of the same line gives the chord that the angles are taken to.
 static void take_chord(const lab_route *route, const cmo_sim *sim, const span *s,
                        lab_target *target) {
@@ -274,11 +300,13 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
         furthest = fmax(furthest, beyond_edge(route, s, p, target, &s->at[i]));
     }
     const cmo_sim_truth *end = &s->at[s->count - 1];
-    put(truth, CMO_OVERSHOOT_MM, furthest);
-    put(truth, CMO_REST_ERROR_MM, beyond_edge(route, s, p, target, end));
+    double offset = rest_offset(s->sim, target, p);
+    put(truth, CMO_OVERSHOOT_MM, furthest - offset);
+    put(truth, CMO_REST_ERROR_MM, beyond_edge(route, s, p, target, end) - offset);
     put(truth, CMO_RESIDUAL_ANGLE_DEG, angle_to(target, end->heading_rad));
     if (still < s->count) {
         size_t rest = rest_start(s);
+        result->stopped_ms = s->at[still].time_ms - crossed_ms;
         put(truth, CMO_STOPPING_DISTANCE_MM, s->at[still].way_mm - target->crossing.at.way_mm);
         put(truth, CMO_SETTLE_MS, fmax(s->at[rest].time_ms - s->at[still].time_ms, 0.0));
     }

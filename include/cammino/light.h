@@ -90,6 +90,13 @@ void cmo_edge_start(cmo_edge *edge, const cmo_levels *levels, cmo_tone tone, flo
  */
 bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing);
 
+/**
+ * Where the spot's centre stands against the edge between the tone watched for and its surroundings
+ * (levels taken as those of the two), by one reading alone: mm into the tone. False: the spot is
+ * not over an edge, or its size is not known.
+ */
+bool cmo_edge_place(const cmo_edge *edge, float reflectance, float *place_mm);
+
 #ifdef __cplusplus
 }
 #endif

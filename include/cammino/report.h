@@ -56,6 +56,7 @@ typedef enum cmo_stage {
     CMO_STAGE_SEARCH,   /**< drives and looks */
     CMO_STAGE_PROVE,    /**< goes on until the line has shown its least width */
     CMO_STAGE_BRAKE,    /**< halted, and not yet at a standstill */
+    CMO_STAGE_RETURN,   /**< comes back to where it is to rest */
     CMO_STAGE_SETTLE,   /**< the last small closed-loop move onto the target */
     CMO_STAGE_ACTION,   /**< the user's own callback */
     CMO_STAGES

@@ -38,6 +38,14 @@ typedef enum cmo_watch {
     CMO_WATCH_BOTH /**< it ends when both have seen it */
 } cmo_watch;
 
+/** Where stop on line comes to rest. */
+typedef enum cmo_rest {
+    CMO_REST_HALTED = 0, /**< where the halt at the crossing leaves the robot */
+    CMO_REST_NEAR_EDGE,  /**< with the sensors over the near edge */
+    CMO_REST_CENTRE,     /**< over the middle of the line */
+    CMO_REST_FAR_EDGE    /**< over the far edge */
+} cmo_rest;
+
 /** For least_width_mm: anything of the right tone is a line. */
 #define CMO_ANY_WIDTH (-1.0F)
 
@@ -122,12 +130,17 @@ typedef struct cmo_line_parameters {
     float braking_mm_s2;      /**< default: the robot's */
     cmo_halt halt;            /**< default: the port's best */
     cmo_ending ending;        /**< of drive until line; stop on line always halts */
+    cmo_rest rest;            /**< of stop on line; default: where the halt leaves it */
+    float beyond_mm;          /**< with a rest: how far beyond that place the sensors come to rest,
+                                   -500..500; ahead_mm of the sensors puts the axle over it */
 } cmo_line_parameters;
 
 /** One sensor's candidate for a line. */
 typedef struct cmo_candidate {
     cmo_crossing near; /**< the crossing into it */
     float turn_rad;    /**< the robot's turn at that time */
+    float far_mm;      /**< way at the crossing out of it; valid if `passed` */
+    bool passed;       /**< the far edge has been crossed */
     bool open;         /**< the sensor is on a candidate, or has accepted it */
     bool accepted;     /**< it has proved to be a line */
 } cmo_candidate;
@@ -139,6 +152,7 @@ typedef struct cmo_line_state {
     cmo_candidate candidate[CMO_LIGHTS_MAX];
     uint8_t watched;   /**< bit n: sensor n */
     bool stop;         /**< halts at the near edge, before the width is proved */
+    uint8_t rounds;    /**< moves to settle on the edge so far */
     bool stood;        /**< there has been a standstill after the crossing */
     float furthest_mm; /**< the furthest beyond the near edge since the crossing */
     uint32_t stood_us; /**< time of first standstill, of elapsed_us */
@@ -157,8 +171,12 @@ cmo_outcome cmo_drive_until_line_start(cmo_robot *robot, cmo_line_state *state,
 cmo_outcome cmo_drive_until_line(cmo_robot *robot, const cmo_line_parameters *parameters);
 
 /**
- * Drives to a line and halts at the crossing. Where the robot stands before the line has shown its
- * least width, it creeps on until it has; and goes on looking if it was no line.
+ * Drives to a line and stops on it. Where the robot stands before the line has shown its least
+ * width, it creeps on until it has; and goes on looking if it was no line.
+ *
+ * Without a rest, it halts at the crossing and stays where that leaves it. With one, it brakes no
+ * harder than the robot's limit, so that the tyres do not slide, comes back by the encoders, and
+ * where the rest is an edge under the sensors, settles on the reading of the edge itself.
  */
 cmo_outcome cmo_stop_on_line_start(cmo_robot *robot, cmo_line_state *state,
                                    const cmo_line_parameters *parameters);

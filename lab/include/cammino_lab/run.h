@@ -40,6 +40,7 @@ typedef struct lab_leg_result {
     cmo_levels levels[CMO_LIGHTS_MAX];             /**< as the robot has them after the leg */
     cmo_levels_fault levels_fault[CMO_LIGHTS_MAX]; /**< take_levels: what became of each sensor */
     double start_ms, end_ms;                       /**< on the simulator's clock */
+    double stopped_ms; /**< true crossing to true first standstill; NAN: none */
 } lab_leg_result;
 
 /** One trace row with what the simulator adds. */

@@ -1,0 +1,106 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Stop on line with a rest over the near edge: true rest error and the time from the crossing to
+// the rest, each speed by itself, over robots drawn from the demo plant's spread; beside it the
+// plain halt at the crossing.
+#include <cammino_lab/run.h>
+
+#include <math.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+static const char svg[] =
+    "<svg xmlns='http://www.w3.org/2000/svg' width='1100mm' height='300mm' viewBox='0 0 1100 300'>"
+    "<rect width='1100' height='300' fill='#c9d2c6'/>"
+    "<rect class='line' x='700' width='20' height='300' fill='#2c3036'/></svg>";
+
+static int by_size(const void *a, const void *b) {
+    double first = fabs(*(const double *)a);
+    double second = fabs(*(const double *)b);
+    return (first > second) - (first < second);
+}
+
+typedef struct result {
+    double errors[2000], times[2000];
+    int done, failed;
+} result;
+
+static void measure(lab_route *route, int runs, result *out) {
+    memset(out, 0, sizeof *out);
+    for (int i = 0; i < runs; i++) {
+        route->x_mm = 250.0 + 6.0 * (i % 97) / 97.0;
+        route->heading_deg = (i % 13 - 6) * 0.5;
+        lab_run *run = lab_drive(route, (uint64_t)i + 1);
+        const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 0);
+        uint32_t needed = CMO_FIGURE_BIT(CMO_REST_ERROR_MM) | CMO_FIGURE_BIT(CMO_SETTLE_MS);
+        if (leg->outcome == CMO_OUTCOME_DONE && (leg->truth.known & needed) == needed) {
+            out->errors[out->done] = leg->truth.value[CMO_REST_ERROR_MM];
+            out->times[out->done] = leg->stopped_ms + leg->truth.value[CMO_SETTLE_MS];
+            out->done++;
+        } else {
+            out->failed++;
+        }
+        lab_run_free(run);
+    }
+    qsort(out->errors, (size_t)out->done, sizeof(double), by_size);
+    qsort(out->times, (size_t)out->done, sizeof(double), by_size);
+}
+
+static bool measure_rest(lab_route *route, const char *name, cmo_rest rest, double beyond, int runs,
+                         double p95_bar, double worst_bar) {
+    static result r;
+    bool good = true;
+    printf("\n%s\n%6s %9s %9s %9s %9s %9s %7s\n", name, "mm/s", "p50 mm", "p95 mm", "worst mm",
+           "p95 ms", "bar ms", "failed");
+    for (int speed = 100; speed <= 600; speed += 100) {
+        cmo_line_parameters *p = &route->leg[0].parameters.line_search;
+        *p = (cmo_line_parameters){.cruise_mm_s = (float)speed,
+                                   .blind_mm = 200,
+                                   .least_width_mm = 15,
+                                   .rest = rest,
+                                   .beyond_mm = (float)beyond};
+        measure(route, runs, &r);
+        if (r.done == 0) {
+            printf("%6d all failed\n", speed);
+            good = false;
+            continue;
+        }
+        double p95 = fabs(r.errors[(int)(0.95 * r.done)]);
+        double worst = fabs(r.errors[r.done - 1]);
+        double time = r.times[(int)(0.95 * r.done)];
+        double time_bar = 600.0 + 300.0 * (speed - 100) / 500.0;
+        bool held = p95 <= p95_bar && worst <= worst_bar && time <= time_bar && r.failed == 0;
+        printf("%6d %9.2f %9.2f %9.2f %9.0f %9.0f %7d  %s\n", speed, fabs(r.errors[r.done / 2]),
+               p95, worst, time, time_bar, r.failed,
+               rest == CMO_REST_HALTED ? ""
+               : held                  ? "holds"
+                                       : "misses");
+        good = good && held;
+    }
+    return good;
+}
+
+int main(int count, char **arguments) {
+    int runs = count > 1 ? CLAMP(atoi(arguments[1]), 20, 2000) : 1000;
+    GError *error = NULL;
+    static const char text[] = "robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 150}\nlegs:\n"
+                               "  - stop_on_line: {}\n";
+    lab_route *route = lab_route_from_bytes("x", text, sizeof text - 1, &error);
+    route->robot = lab_robot_load(SOURCE_DIR "/data/ferry/mozzo.yaml", &error);
+    route->mat = cmo_sim_mat_from_bytes("m", svg, sizeof svg - 1, NULL, &error);
+    if (route->robot == NULL || route->mat == NULL) {
+        fprintf(stderr, "%s\n", error->message);
+        return 2;
+    }
+    printf("Stop on line, true figures; %d robots a speed\n", runs);
+    measure_rest(route, "plain halt at the crossing, against the near edge", CMO_REST_HALTED, 0,
+                 runs, 1.0, 2.5);
+    bool near =
+        measure_rest(route, "rest over the near edge", CMO_REST_NEAR_EDGE, 0, runs, 1.0, 2.5);
+    bool centre = measure_rest(route, "rest over the centre", CMO_REST_CENTRE, 0, runs, 1.0, 2.5);
+    bool far = measure_rest(route, "rest over the far edge", CMO_REST_FAR_EDGE, 0, runs, 1.0, 2.5);
+    bool axle =
+        measure_rest(route, "axle over the near edge", CMO_REST_NEAR_EDGE, 70, runs, 1.5, 1e9);
+    lab_route_free(route);
+    return near && centre && far && axle ? 0 : 1;
+}

@@ -1,0 +1,205 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Stop on line with a rest: where the robot truly stands in the end.
+#include "support.h"
+
+#include <math.h>
+#include <stdlib.h>
+
+static cmo_sim_mat *mat;
+
+// The true distance of the middle of the spots beyond x_mm, along the way.
+static double beyond(const bench_robot *bench, double x_mm) {
+    cmo_sim_truth now = cmo_sim_truth_now(bench->sim);
+    double middle = 0.0;
+    for (unsigned i = 0; i < 2; i++) {
+        double x, y;
+        cmo_sim_spot(bench->sim, &now, i, &x, &y);
+        middle += 0.5 * x;
+    }
+    return middle - x_mm;
+}
+
+static bench_robot stop(const cmo_sim_setup *setup, const cmo_robot_description *description,
+                        const cmo_line_parameters *parameters) {
+    bench_robot bench;
+    start_bench(&bench, setup, description);
+    cmo_outcome outcome = cmo_stop_on_line(&bench.robot, parameters);
+    ck_assert_msg(outcome == CMO_OUTCOME_DONE, "%s", cmo_outcome_name(outcome));
+    ck_assert(cmo_sim_halted(bench.sim));
+    return bench;
+}
+
+START_TEST(it_rests_over_either_edge_at_any_speed) {
+    for (int speed = 100; speed <= 600; speed += 100) {
+        for (int far = 0; far < 2; far++) {
+            cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+            setup.seed = (uint64_t)(speed + far);
+            cmo_line_parameters p = {.cruise_mm_s = (float)speed,
+                                     .blind_mm = 150,
+                                     .least_width_mm = 15,
+                                     .rest = far ? CMO_REST_FAR_EDGE : CMO_REST_NEAR_EDGE};
+            bench_robot bench = stop(&setup, &plain_robot, &p);
+            double rest = beyond(&bench, far ? 720 : 700);
+            // Settled on the edge: what an encoder step and the noise of a look leave over.
+            ck_assert_msg(fabs(rest) <= 1.2, "%g mm at %d mm/s, far %d", rest, speed, far);
+            ck_assert_double_eq_tol(figure(&bench.robot, CMO_REST_ERROR_MM), rest, 2.5);
+            ck_assert_double_ge(figure(&bench.robot, CMO_OVERSHOOT_MM), 1.0);
+            end_bench(&bench);
+        }
+    }
+}
+END_TEST
+
+START_TEST(it_rests_over_the_centre_and_with_its_axle_over_the_edge) {
+    for (int speed = 150; speed <= 450; speed += 150) {
+        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+        cmo_line_parameters p = {.cruise_mm_s = (float)speed,
+                                 .blind_mm = 150,
+                                 .least_width_mm = 15,
+                                 .rest = CMO_REST_CENTRE};
+        bench_robot bench = stop(&setup, &plain_robot, &p);
+        ck_assert_double_le(fabs(beyond(&bench, 710)), 2.0); // by encoders, through the gear play
+        end_bench(&bench);
+        p.rest = CMO_REST_NEAR_EDGE;
+        p.beyond_mm = 70;
+        bench = stop(&setup, &plain_robot, &p);
+        ck_assert_double_le(fabs(cmo_sim_truth_now(bench.sim).x_mm - 700), 2.0);
+        end_bench(&bench);
+    }
+}
+END_TEST
+
+START_TEST(it_rests_with_the_middle_of_its_sensors_on_the_edge_when_it_comes_at_an_angle) {
+    for (int angle = -12; angle <= 12; angle += 4) {
+        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+        setup.heading_deg = angle;
+        cmo_line_parameters p = {.cruise_mm_s = 300,
+                                 .blind_mm = 150,
+                                 .least_width_mm = 15,
+                                 .watch = CMO_WATCH_BOTH,
+                                 .rest = CMO_REST_NEAR_EDGE};
+        bench_robot bench = stop(&setup, &plain_robot, &p);
+        // Beyond some degrees no sensor is left over the edge, and the encoders alone bring it
+        // back.
+        ck_assert_double_le(fabs(beyond(&bench, 700)), abs(angle) <= 4 ? 1.2 : 2.5);
+        ck_assert_double_eq_tol(figure(&bench.robot, CMO_RESIDUAL_ANGLE_DEG),
+                                cmo_sim_truth_now(bench.sim).heading_rad * 180 / G_PI, 1.0);
+        end_bench(&bench);
+    }
+}
+END_TEST
+
+START_TEST(it_rests_on_a_light_line_as_well) {
+    static const floor_plan plan = {0.05, 1, {STRIPE(700, 20, 0, 0.6, CMO_SIM_LINE)}};
+    cmo_sim_mat *floor = make_floor(&plan);
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor);
+    cmo_line_parameters p = {.tone = CMO_TONE_LIGHT,
+                             .cruise_mm_s = 300,
+                             .blind_mm = 150,
+                             .least_width_mm = 15,
+                             .rest = CMO_REST_NEAR_EDGE};
+    bench_robot bench = stop(&setup, &plain_robot, &p);
+    ck_assert_double_le(fabs(beyond(&bench, 700)), 1.2);
+    end_bench(&bench);
+    cmo_sim_mat_free(floor);
+}
+END_TEST
+
+START_TEST(a_decoration_is_no_place_to_rest) {
+    static const floor_plan plan = {
+        0.6,
+        2,
+        {STRIPE(500, 7, 0, 0.05, CMO_SIM_DECORATION), STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
+    cmo_sim_mat *floor = make_floor(&plan);
+    for (int speed = 100; speed <= 500; speed += 200) {
+        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor);
+        cmo_line_parameters p = {
+            .cruise_mm_s = (float)speed, .least_width_mm = 15, .rest = CMO_REST_NEAR_EDGE};
+        bench_robot bench = stop(&setup, &plain_robot, &p);
+        ck_assert_double_le(fabs(beyond(&bench, 700)), 1.5);
+        ck_assert_double_ge(figure(&bench.robot, CMO_PASSED_OVER), 1);
+        end_bench(&bench);
+    }
+    cmo_sim_mat_free(floor);
+}
+END_TEST
+
+START_TEST(braking_for_a_rest_does_not_slide) {
+    double slid[2];
+    for (int rests = 0; rests < 2; rests++) {
+        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+        cmo_line_parameters p = {.cruise_mm_s = 500,
+                                 .blind_mm = 150,
+                                 .least_width_mm = 15,
+                                 .rest = rests ? CMO_REST_NEAR_EDGE : CMO_REST_HALTED};
+        bench_robot bench = stop(&setup, &plain_robot, &p);
+        slid[rests] = fabs(cmo_sim_truth_now(bench.sim).way_mm - (double)cmo_way_mm(&bench.robot));
+        end_bench(&bench);
+    }
+    ck_assert_double_ge(slid[0], 10.0); // shorted motors lock the wheels
+    ck_assert_double_le(slid[1], 4.0);
+}
+END_TEST
+
+START_TEST(other_robots_rest_near_the_edge_too) {
+    cmo_robot_description coarse = plain_robot;
+    coarse.left_step_mm = coarse.right_step_mm = 2.0F;
+    cmo_robot_description duty = plain_robot;
+    duty.full_duty_mm_s = 900;
+    duty.dead_duty = 0.03F;
+    cmo_robot_description blind = plain_robot;
+    blind.light[0].spot_mm = blind.light[1].spot_mm = 0.0F; // the spot's size is not known
+    const struct {
+        const cmo_robot_description *description;
+        uint16_t traits;
+        double within_mm;
+    } cases[] = {
+        {&coarse, PLAIN_TRAITS, 4.0},
+        {&duty, PLAIN_TRAITS & ~CMO_TRAIT_SPEED, 1.5},
+        {&blind, PLAIN_TRAITS, 2.5},
+        {&plain_robot, PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS, 4.0},
+        {&plain_robot, PLAIN_TRAITS & ~CMO_TRAIT_LOOK_TIMES, 1.5},
+        {&plain_robot, PLAIN_TRAITS | CMO_TRAIT_HEADING, 1.5},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        cmo_sim_setup setup = plain_setup(cases[i].description, cases[i].traits, mat);
+        cmo_line_parameters p = {
+            .cruise_mm_s = 250, .blind_mm = 150, .least_width_mm = 15, .rest = CMO_REST_NEAR_EDGE};
+        bench_robot bench = stop(&setup, cases[i].description, &p);
+        double rest = beyond(&bench, 700);
+        ck_assert_msg(fabs(rest) <= cases[i].within_mm, "robot %zu: %g mm", i, rest);
+        end_bench(&bench);
+    }
+}
+END_TEST
+
+START_TEST(a_rest_that_makes_no_sense_is_refused) {
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_line_parameters wrong = {.rest = (cmo_rest)9};
+    ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &wrong), CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_str_eq(bench.robot.field, "rest");
+    cmo_line_parameters far = {.rest = CMO_REST_CENTRE, .beyond_mm = 501};
+    ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &far), CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_str_eq(bench.robot.field, "beyond_mm");
+    end_bench(&bench);
+}
+END_TEST
+
+int main(void) {
+    mat = make_floor(&one_line);
+    const TTest *const tests[] = {
+        it_rests_over_either_edge_at_any_speed,
+        it_rests_over_the_centre_and_with_its_axle_over_the_edge,
+        it_rests_with_the_middle_of_its_sensors_on_the_edge_when_it_comes_at_an_angle,
+        it_rests_on_a_light_line_as_well,
+        a_decoration_is_no_place_to_rest,
+        braking_for_a_rest_does_not_slide,
+        other_robots_rest_near_the_edge_too,
+        a_rest_that_makes_no_sense_is_refused,
+        NULL};
+    int status = run_suite("rest", tests);
+    cmo_sim_mat_free(mat);
+    return status;
+}
