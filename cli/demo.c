@@ -110,7 +110,9 @@ const cli_command cli_demo = {
     "",
     "Drive the demo robot over the ferry's car deck; write pictures and a trace",
     "Mozzo, deckhand of a small ferry, crosses the car deck: over a hatch cover that is no line to "
-    "the first cross line, up to the lane edge, back, and on to the second cross line.",
+    "the first cross line, where it rests with its sensors over the near edge; up to the lane "
+    "edge, "
+    "back, and on to the second cross line, with its axle over the near edge.",
     "cammino demo --folder out",
     options,
     run};

@@ -56,7 +56,10 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
         cmo_motion_follow(motion, robot);
         return;
     }
-    if (cmo_motion_settle(motion, robot, finest_mm(robot)) || robot->still_us > 400000) {
+    // Where the edge itself will tell, the encoders need not be followed to their last step.
+    float error;
+    if ((state->rounds == 0 && cmo_line_edge_error(robot, state, &error)) ||
+        cmo_motion_settle(motion, robot, finest_mm(robot)) || robot->still_us > 400000) {
         cmo_enter(robot, CMO_STAGE_SETTLE);
     }
 }
@@ -69,12 +72,16 @@ static bool has_looked(const cmo_robot *robot) {
         uint32_t needed = light->delay_us + light->interval_us;
         longest = needed > longest ? needed : longest;
     }
-    return robot->still_us >= longest + 2U * robot->description->tick_us;
+    return robot->still_us >= longest + robot->description->tick_us;
 }
 
 static void settle(cmo_robot *robot, cmo_line_state *state) {
     robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
     robot->driving = true; // the motors hold their speed of nothing
+    float slow = 0.6F * robot->description->slowest_mm_s + 1.0F;
+    if (fabsf(robot->left.speed_mm_s) > slow || fabsf(robot->right.speed_mm_s) > slow) {
+        robot->still_us = 0; // within a step, but still rolling
+    }
     if (!has_looked(robot)) {
         return;
     }
