@@ -293,7 +293,7 @@ cmo_outcome cmo_load_levels(cmo_robot *robot, const uint8_t *bytes, size_t size)
     }
     cmo_levels read[CMO_LIGHTS_MAX];
     for (uint8_t i = 0; i < lights; i++) {
-        const uint8_t *at = bytes + 4U + 8U * i;
+        const uint8_t *at = bytes + 4U + (size_t)8U * i;
         read[i] = (cmo_levels){get_16(at), get_16(at + 2), get_16(at + 4), get_16(at + 6)};
         if (!cmo_levels_usable(&read[i])) {
             robot->field = "levels";

@@ -1,9 +1,22 @@
 // SPDX-License-Identifier: MIT
-// Looking for a line: candidates and their width, the approach, the figures of a stop.
+// Looking for a line: candidates and their width, the approach (line_search.c); the stop, its rest
+// and its figures (line_rest.c).
 #ifndef CMO_LINE_SEARCH_H
 #define CMO_LINE_SEARCH_H
 
 #include <cammino/routines.h>
+
+#include "odometer.h"
+
+// A sensor's way where the routine started, and now.
+static inline float start_way(const cmo_robot *robot, uint8_t sensor) {
+    return cmo_sensor_way(robot->description, sensor, robot->start_left_mm, robot->start_right_mm);
+}
+
+static inline float way_now(const cmo_robot *robot, uint8_t sensor) {
+    return cmo_sensor_way(robot->description, sensor, robot->odometer.left_mm,
+                          robot->odometer.right_mm);
+}
 
 // Checks the parameters, fills in defaults, and begins. `stop`: halt at the near edge.
 cmo_outcome cmo_line_begin(cmo_robot *robot, cmo_line_state *state,

@@ -1,0 +1,223 @@
+// SPDX-License-Identifier: MIT
+// The stop on a line: braking, where the rest is, what the sensors say of it, and the figures.
+#include "line_search.h"
+
+#include "motion.h"
+#include "routine.h"
+#include "trig.h"
+
+#include <math.h>
+
+// The sensor whose crossing counts: the first accepted, else the first that is on a candidate.
+static uint8_t first_sensor(const cmo_robot *robot, const cmo_line_state *state) {
+    if (robot->report.sensor >= 0) {
+        return (uint8_t)robot->report.sensor;
+    }
+    uint8_t first = 0;
+    bool found = false;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        bool earlier =
+            candidate->open && found &&
+            (int32_t)(candidate->near.time_us - state->candidate[first].near.time_us) < 0;
+        if (candidate->open && (!found || earlier)) {
+            first = i;
+            found = true;
+        }
+    }
+    return first;
+}
+
+static void note_reaction(cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
+    if (!(robot->report.present & CMO_FIGURE_BIT(CMO_REACTION_MS))) {
+        cmo_set_figure(robot, CMO_REACTION_MS,
+                       (float)(robot->clock_us - candidate->near.time_us) * 1e-3F);
+    }
+}
+
+void cmo_line_halt(cmo_robot *robot, cmo_line_state *state) {
+    note_reaction(robot, state);
+    cmo_request_halt(robot, state->parameters.halt);
+    robot->still_us = 0;
+    cmo_enter(robot, CMO_STAGE_BRAKE);
+}
+
+void cmo_line_brake(cmo_robot *robot, cmo_line_state *state) {
+    cmo_motion *motion = &state->motion;
+    note_reaction(robot, state);
+    cmo_motion_start(motion, robot, 0.0F, 1.0F, 1.0F);
+    float speed = motion->speed_mm_s;
+    motion->target_mm = speed * speed / (2.0F * motion->braking_mm_s2) +
+                        speed * (float)robot->description->tick_us * 1e-6F;
+    cmo_enter(robot, CMO_STAGE_BRAKE);
+    cmo_motion_follow(motion, robot);
+}
+
+void cmo_line_track(cmo_robot *robot, cmo_line_state *state) {
+    uint8_t sensor = first_sensor(robot, state);
+    float beyond = way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
+    float step = fmaxf(robot->description->left_step_mm, robot->description->right_step_mm);
+    bool reversed = beyond < state->furthest_mm - 1.5F * step;
+    state->furthest_mm = fmaxf(state->furthest_mm, beyond);
+    // First standstill: the first reversal, or 30 ms within one encoder step.
+    if (!state->stood && (reversed || robot->still_us >= 30000)) {
+        state->stood = true;
+        state->stood_us = robot->elapsed_us - (reversed ? 0 : robot->still_us);
+        cmo_set_figure(robot, CMO_STOPPING_DISTANCE_MM, reversed ? state->furthest_mm : beyond);
+    }
+}
+
+bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state) {
+    cmo_line_track(robot, state);
+    return robot->still_us >= cmo_standstill_us(robot);
+}
+
+// How far a sensor is to go on from here to its rest.
+static float left_to_go(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float place = candidate->near.way_mm;
+    if (state->parameters.rest == CMO_REST_FAR_EDGE) {
+        place = candidate->far_mm;
+    } else if (state->parameters.rest == CMO_REST_CENTRE) {
+        place = 0.5F * (candidate->near.way_mm + candidate->far_mm);
+    }
+    return place + state->parameters.beyond_mm - way_now(robot, sensor);
+}
+
+bool cmo_line_known(const cmo_line_state *state) {
+    bool far =
+        state->parameters.rest == CMO_REST_CENTRE || state->parameters.rest == CMO_REST_FAR_EDGE;
+    bool known = cmo_line_met(state, true);
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        known = known && !(far && candidate->accepted && !candidate->passed);
+    }
+    return known;
+}
+
+float cmo_line_to_rest(const cmo_robot *robot, const cmo_line_state *state) {
+    float sum = 0.0F;
+    uint8_t count = 0;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        if (state->candidate[i].accepted) {
+            sum += left_to_go(robot, state, i);
+            count++;
+        }
+    }
+    return count > 0 ? sum / (float)count : 0.0F;
+}
+
+bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm) {
+    const cmo_line_parameters *p = &state->parameters;
+    float missed[2] = {0.0F, 0.0F}; // by sensors that see the edge; by others
+    uint8_t counts[2] = {0, 0};
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        if (!state->candidate[i].accepted) {
+            continue;
+        }
+        // Each sensor that sees the edge says by how much the encoders are off; one that is past it
+        // or before it says so only where the encoders claim the contrary.
+        float counted = -left_to_go(robot, state, i) + p->beyond_mm;
+        float place;
+        bool sees = cmo_edge_place(&robot->light[i].edge, robot->light[i].reflectance, &place);
+        place = p->rest == CMO_REST_FAR_EDGE ? -place : place;
+        bool contrary = (place > 0.0F && counted < place) || (place < 0.0F && counted > place);
+        if (sees || contrary) {
+            missed[!sees] += place - counted;
+        }
+        counts[!sees]++;
+    }
+    uint8_t which = counts[0] == 0;
+    float off = counts[which] > 0 ? missed[which] / (float)counts[which] : 0.0F;
+    *error_mm = off - cmo_line_to_rest(robot, state);
+    float spot = robot->description->light[first_sensor(robot, state)].spot_mm;
+    return spot > 0.0F && fabsf(p->beyond_mm) < 0.3F * spot && p->rest != CMO_REST_CENTRE &&
+           p->rest != CMO_REST_HALTED;
+}
+
+static void write_look_figures(cmo_robot *robot, const cmo_line_state *state) {
+    uint32_t sum_us = 0;
+    uint32_t worst_us = 0;
+    uint32_t count = 0;
+    float gap_mm = 0.0F;
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        const cmo_light *light = &robot->light[i];
+        if (state->watched & 1U << i) {
+            sum_us += light->interval_sum_us;
+            count += light->intervals;
+            worst_us = light->interval_worst_us > worst_us ? light->interval_worst_us : worst_us;
+            gap_mm = fmaxf(gap_mm, light->gap_worst_mm);
+        }
+    }
+    if (count > 0) {
+        cmo_set_figure(robot, CMO_LOOK_INTERVAL_MS, (float)sum_us * 1e-3F / (float)count);
+        cmo_set_figure(robot, CMO_LOOK_INTERVAL_WORST_MS, (float)worst_us * 1e-3F);
+        cmo_set_figure(robot, CMO_BLIND_GAP_MM, gap_mm);
+    }
+}
+
+// The angle to the perpendicular of the line through both crossing points. When the robot's
+// heading is to the left of the perpendicular, the right sensor crosses first:
+// tan(angle) = (left way - right way) / (left place - right place).
+static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, float *angle_rad) {
+    const cmo_candidate *left = &state->candidate[0];
+    const cmo_candidate *right = &state->candidate[CMO_LIGHTS_MAX > 1];
+    if (CMO_LIGHTS_MAX < 2 || !left->open || !right->open) {
+        return false;
+    }
+    const cmo_light_description *l = &robot->description->light[0];
+    const cmo_light_description *r = &robot->description->light[CMO_LIGHTS_MAX > 1];
+    // Both ways from where the routine started: before it the robot may have turned.
+    float along = (left->near.way_mm - start_way(robot, 0) + l->ahead_mm) -
+                  (right->near.way_mm - start_way(robot, 1) + r->ahead_mm);
+    float across = l->left_mm - r->left_mm;
+    if (fabsf(across) < 1.0F) {
+        return false;
+    }
+    *angle_rad = cmo_atan(along / across);
+    return true;
+}
+
+void cmo_line_finish(cmo_robot *robot, cmo_line_state *state) {
+    uint8_t sensor = first_sensor(robot, state);
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    write_look_figures(robot, state);
+    cmo_set_figure(robot, CMO_CROSSING_SPEED_MM_S, candidate->near.speed_mm_s);
+    float angle = 0.0F;
+    bool angled = entry_angle(robot, state, &angle);
+    if (angled) {
+        cmo_set_figure(robot, CMO_ENTRY_ANGLE_DEG, cmo_degrees(angle));
+    }
+    if (state->stood) {
+        float sine, cosine;
+        cmo_sin_cos(angle, &sine, &cosine);
+        float beyond = way_now(robot, sensor) - candidate->near.way_mm;
+        float both = beyond;
+        if (angled) { // the rest point is the middle of the spots
+            both = 0.5F * (way_now(robot, 0) - state->candidate[0].near.way_mm + way_now(robot, 1) -
+                           state->candidate[1].near.way_mm);
+        }
+        // Of a rest, errors count from there; else from the near edge.
+        float target = state->parameters.rest != CMO_REST_HALTED
+                           ? both + cmo_line_to_rest(robot, state)
+                           : 0.0F;
+        // Where the sensors stand over an edge, its reading says it better than the encoders.
+        float error;
+        if (cmo_line_edge_error(robot, state, &error)) {
+            target = both - error;
+        }
+        float rolled = fmaxf(state->furthest_mm - beyond, 0.0F); // came back by itself
+        uint32_t rest_us = robot->elapsed_us - robot->still_us;
+        cmo_set_figure(robot, CMO_REST_ERROR_MM, (both - target) * cosine);
+        cmo_set_figure(robot, CMO_OVERSHOOT_MM, (both + rolled - target) * cosine);
+        cmo_set_figure(robot, CMO_SETTLE_MS,
+                       rest_us > state->stood_us ? (float)(rest_us - state->stood_us) * 1e-3F
+                                                 : 0.0F);
+        if (angled) {
+            float turned = cmo_turn_rad(robot) - candidate->turn_rad;
+            cmo_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmo_degrees(angle + turned));
+        }
+    }
+    cmo_end(robot, CMO_OUTCOME_DONE);
+}
