@@ -39,7 +39,8 @@ void cli_print_manual(const cli_command *const *commands) {
     puts(".SH NAME\ncammino \\- line and boundary routines for small robots, on a simulated robot");
     puts(".SH SYNOPSIS");
     for (const cli_command *const *c = commands; *c != NULL; c++) {
-        printf(".B cammino %s\n%s\n.br\n", (*c)->name, (*c)->arguments);
+        printf(".B cammino %s\n%s%s.br\n", (*c)->name, (*c)->arguments,
+               *(*c)->arguments != '\0' ? "\n" : "");
     }
     for (const cli_command *const *c = commands; *c != NULL; c++) {
         printf(".SH cammino %s\n", (*c)->name);

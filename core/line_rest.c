@@ -85,6 +85,16 @@ static float left_to_go(const cmo_robot *robot, const cmo_line_state *state, uin
     return place + state->parameters.beyond_mm - way_now(robot, sensor);
 }
 
+bool cmo_line_brakes_now(const cmo_robot *robot, const cmo_line_state *state) {
+    uint8_t sensor = first_sensor(robot, state);
+    const cmo_line_parameters *p = &state->parameters;
+    float shown = way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
+    float speed = fabsf(state->motion.speed_mm_s);
+    float stopping = speed * speed / (2.0F * p->braking_mm_s2) +
+                     speed * (float)robot->description->tick_us * 1e-6F;
+    return stopping >= CMO_LINE_PROOF * p->least_width_mm - shown;
+}
+
 bool cmo_line_known(const cmo_line_state *state) {
     bool far =
         state->parameters.rest == CMO_REST_CENTRE || state->parameters.rest == CMO_REST_FAR_EDGE;

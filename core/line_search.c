@@ -7,10 +7,6 @@
 
 #include <math.h>
 
-// A candidate is accepted once it has lasted for this share of the least width: between the 0.6
-// of the longest decoration and the 1.0 of the narrowest line.
-#define PROOF 0.8F
-
 // ------------------------------------------------------------------------------- parameters --
 
 static cmo_outcome check_sensors(cmo_robot *robot, cmo_line_state *state) {
@@ -52,7 +48,7 @@ static bool check_speed(cmo_robot *robot, const cmo_line_parameters *p) {
         if (!(robot->port->traits & CMO_TRAIT_LOOK_TIMES) && d->tick_us > interval) {
             interval = d->tick_us;
         }
-        float highest = PROOF * p->least_width_mm / ((float)interval * 1e-6F);
+        float highest = CMO_LINE_PROOF * p->least_width_mm / ((float)interval * 1e-6F);
         if (p->creep_mm_s > highest) {
             robot->field = "creep_mm_s";
             robot->limit = highest;
@@ -194,7 +190,7 @@ static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t senso
             return;
         }
         float width = fabsf(crossing->way_mm - candidate->near.way_mm);
-        if (width >= PROOF * state->parameters.least_width_mm) {
+        if (width >= CMO_LINE_PROOF * state->parameters.least_width_mm) {
             accept(robot, state, sensor);
         } else {
             pass_over(robot, state, sensor, width);
@@ -214,7 +210,7 @@ void cmo_line_look(cmo_robot *robot, cmo_line_state *state) {
         }
         float width = fabsf(light->way_mm - candidate->near.way_mm);
         if (candidate->open && !candidate->accepted && light->edge.inside &&
-            width >= PROOF * state->parameters.least_width_mm) {
+            width >= CMO_LINE_PROOF * state->parameters.least_width_mm) {
             accept(robot, state, i);
         }
     }

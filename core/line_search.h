@@ -8,6 +8,10 @@
 
 #include "odometer.h"
 
+// A candidate is accepted once it has lasted for this share of the least width: between the 0.6
+// of the longest decoration and the 1.0 of the narrowest line.
+#define CMO_LINE_PROOF 0.8F
+
 // A sensor's way where the routine started, and now.
 static inline float start_way(const cmo_robot *robot, uint8_t sensor) {
     return cmo_sensor_way(robot->description, sensor, robot->start_left_mm, robot->start_right_mm);
@@ -40,6 +44,10 @@ void cmo_line_halt(cmo_robot *robot, cmo_line_state *state);
 
 // Answers it with braking along the profile instead, within the robot's limit.
 void cmo_line_brake(cmo_robot *robot, cmo_line_state *state);
+
+// Whether braking for a rest must begin now: before that, the way to a standstill would end short
+// of what proves a line, and a candidate that is none need not stop the robot at all.
+bool cmo_line_brakes_now(const cmo_robot *robot, const cmo_line_state *state);
 
 // Follows how far the robot gets beyond the near edge, and its first standstill.
 void cmo_line_track(cmo_robot *robot, cmo_line_state *state);

@@ -24,7 +24,7 @@ static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_s
     float sign = way_mm < 0.0F ? -1.0F : 1.0F;
     cmo_motion *motion = &state->motion;
     cmo_motion_start(motion, robot, fabsf(way_mm), sign, sign);
-    motion->top_mm_s = fminf(state->parameters.cruise_mm_s, 400.0F);
+    motion->top_mm_s = fminf(robot->description->top_speed_mm_s, 400.0F);
     robot->still_us = 0;
     cmo_enter(robot, stage);
     cmo_motion_follow(motion, robot);
@@ -136,7 +136,8 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         stops = cmo_line_known(state);
         break;
     default:
-        stops = cmo_line_met(state, false);
+        stops = cmo_line_met(state, false) &&
+                (halts_at_once(state) || cmo_line_brakes_now(robot, state));
         break;
     }
     if (stops) {
