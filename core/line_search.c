@@ -168,10 +168,34 @@ static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, f
     cmo_notify(robot, CMO_EVENT_PASSED_OVER, (int)count);
 }
 
+// On the way back over the far edge the same edge is seen a second time: by as much as its two
+// places differ, the encoders have gone wrong in between, through sliding and gear play.
+// Only for the centre, where no edge is left under the sensors to settle on, and only if the spot
+// had left the line by twice its width: near the edge the second crossing is a slow and vague one.
+static void correct(cmo_line_state *state, cmo_candidate *candidate, float way_mm, float spot_mm) {
+    float shift = way_mm - candidate->far_mm;
+    float beyond = candidate->near.way_mm + state->furthest_mm - candidate->far_mm;
+    if (candidate->corrected || fabsf(shift) > 8.0F || beyond < 2.0F * spot_mm ||
+        state->parameters.rest != CMO_REST_CENTRE) {
+        return;
+    }
+    uint8_t accepted = 0;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        accepted = (uint8_t)(accepted + state->candidate[i].accepted);
+    }
+    candidate->corrected = true;
+    candidate->near.way_mm += shift;
+    candidate->far_mm += shift;
+    state->motion.target_mm += state->motion.left_sign * shift / (float)accepted;
+}
+
 static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                           const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
-    if (crossing->entering) {
+    if (crossing->entering && candidate->accepted && candidate->passed &&
+        robot->stage == CMO_STAGE_RETURN) {
+        correct(state, candidate, crossing->way_mm, robot->description->light[sensor].spot_mm);
+    } else if (crossing->entering) {
         bool blind = crossing->way_mm - start_way(robot, sensor) < state->parameters.blind_mm;
         if (!blind && !candidate->accepted) {
             candidate->near = *crossing;
@@ -179,7 +203,7 @@ static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t senso
             cmo_moment moment = cmo_odometer_at(&robot->odometer, crossing->time_us);
             candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
             candidate->open = true;
-            candidate->passed = false;
+            candidate->passed = candidate->corrected = false;
         }
     } else if (candidate->open) {
         if (!candidate->passed) { // and not when it comes back over the near edge

@@ -141,6 +141,7 @@ typedef struct cmo_candidate {
     float turn_rad;    /**< the robot's turn at that time */
     float far_mm;      /**< way at the crossing out of it; valid if `passed` */
     bool passed;       /**< the far edge has been crossed */
+    bool corrected;    /**< and crossed again on the way back, which takes out what has slid */
     bool open;         /**< the sensor is on a candidate, or has accepted it */
     bool accepted;     /**< it has proved to be a line */
 } cmo_candidate;
