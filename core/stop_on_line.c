@@ -44,10 +44,13 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
     }
 }
 
-// Most of an encoder step: what the wheels can be told to stand within without a long to and fro.
-static float finest_mm(const cmo_robot *robot) {
+// What the wheels are told to stand within: most of an encoder step where the edge will tell the
+// rest; half of one, and a longer to and fro, where nothing else will.
+static float finest_mm(const cmo_robot *robot, const cmo_line_state *state) {
     const cmo_robot_description *d = robot->description;
-    return fmaxf(0.8F * fmaxf(d->left_step_mm, d->right_step_mm), 0.2F);
+    bool edge = state->parameters.rest != CMO_REST_CENTRE && state->parameters.beyond_mm == 0.0F;
+    float step = fmaxf(d->left_step_mm, d->right_step_mm);
+    return fmaxf((edge ? 0.8F : 0.52F) * step, 0.2F);
 }
 
 static void come_back(cmo_robot *robot, cmo_line_state *state) {
@@ -59,7 +62,7 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
     // Where the edge itself will tell, the encoders need not be followed to their last step.
     float error;
     if ((state->rounds == 0 && cmo_line_edge_error(robot, state, &error)) ||
-        cmo_motion_settle(motion, robot, finest_mm(robot)) || robot->still_us > 400000) {
+        cmo_motion_settle(motion, robot, finest_mm(robot, state)) || robot->still_us > 400000) {
         cmo_enter(robot, CMO_STAGE_SETTLE);
     }
 }
@@ -86,7 +89,7 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
         return;
     }
     float error;
-    float enough = finest_mm(robot) + 0.1F;
+    float enough = finest_mm(robot, state) + 0.1F;
     bool sees = cmo_line_edge_error(robot, state, &error);
     if (sees && fabsf(error) > enough && state->rounds < ROUNDS) {
         state->rounds++;
