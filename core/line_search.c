@@ -84,6 +84,13 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
         robot->limit = NAN;
         return false;
     }
+    // There is nothing to stand on beyond the edge of a table.
+    bool over = p->rest > CMO_REST_NEAR_EDGE;
+    if (p->tone == CMO_TONE_VOID && p->rest != CMO_REST_HALTED && (over || p->beyond_mm > 0.0F)) {
+        robot->field = over ? "rest" : "beyond_mm";
+        robot->limit = over ? NAN : 0.0F;
+        return false;
+    }
     if (!cmo_take(robot, &p->beyond_mm, 0.0F, -500.0F, 500.0F, "beyond_mm")) {
         return false;
     }
@@ -262,7 +269,6 @@ bool cmo_line_met(const cmo_line_state *state, bool accepted) {
 bool cmo_line_ended(cmo_robot *robot, const cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     float way = cmo_way_mm(robot) - 0.5F * (robot->start_left_mm + robot->start_right_mm);
-    bool searching = robot->halt == 0;
     for (uint8_t i = 0; p->tone != CMO_TONE_VOID && i < robot->description->lights; i++) {
         const cmo_light *light = &robot->light[i];
         // Void must lie clearly below dark before it can be told from dark paint.
@@ -276,7 +282,10 @@ bool cmo_line_ended(cmo_robot *robot, const cmo_line_state *state) {
         cmo_end(robot, CMO_OUTCOME_TIME_OVER);
         return true;
     }
-    if (searching && way > p->longest_mm) {
+    // Once it is on a candidate, a line's greatest width more is allowed to show what it is.
+    bool searches = robot->stage == CMO_STAGE_BLIND || robot->stage == CMO_STAGE_SEARCH;
+    if ((searches && !cmo_line_met(state, false) && way > p->longest_mm) ||
+        (robot->stage == CMO_STAGE_PROVE && way > p->longest_mm + 500.0F)) {
         cmo_end(robot, CMO_OUTCOME_NO_LINE);
         return true;
     }

@@ -183,7 +183,53 @@ START_TEST(a_rest_that_makes_no_sense_is_refused) {
     cmo_line_parameters far = {.rest = CMO_REST_CENTRE, .beyond_mm = 501};
     ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &far), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_str_eq(bench.robot.field, "beyond_mm");
+    cmo_levels levels = fitting_levels(&setup, 0.2, 0.8);
+    cmo_robot_set_levels(&bench.robot, 0, &levels);
+    cmo_robot_set_levels(&bench.robot, 1, &levels);
+    cmo_line_parameters off = {.tone = CMO_TONE_VOID, .rest = CMO_REST_CENTRE};
+    ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &off), CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_str_eq(bench.robot.field, "rest");
+    off = (cmo_line_parameters){.tone = CMO_TONE_VOID, .rest = CMO_REST_NEAR_EDGE, .beyond_mm = 70};
+    ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &off), CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_str_eq(bench.robot.field, "beyond_mm");
+    ck_assert_double_eq(cmo_sim_truth_now(bench.sim).time_ms, 0.0);
     end_bench(&bench);
+}
+END_TEST
+
+START_TEST(it_rests_at_a_tables_edge_and_stays_on_the_table) {
+    static const floor_plan plan = {0.8, 1, {STRIPE(700, 900, 0, -1, CMO_SIM_VOID)}};
+    cmo_sim_mat *table = make_floor(&plan);
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, table);
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_levels levels = fitting_levels(&setup, 0.2, 0.8);
+    cmo_robot_set_levels(&bench.robot, 0, &levels);
+    cmo_robot_set_levels(&bench.robot, 1, &levels);
+    cmo_sim_record(bench.sim);
+    cmo_line_parameters p = {.tone = CMO_TONE_VOID, .cruise_mm_s = 200, .rest = CMO_REST_NEAR_EDGE};
+    ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &p), CMO_OUTCOME_DONE);
+    ck_assert_double_le(fabs(beyond(&bench, 700)), 3.0); // void is no level of the disc's curve
+    size_t count;
+    const cmo_sim_truth *truth = cmo_sim_recorded(bench.sim, &count);
+    for (size_t i = 0; i < count; i++) {
+        ck_assert_double_le(truth[i].x_mm, 690); // the wheels' contact points
+    }
+    end_bench(&bench);
+    cmo_sim_mat_free(table);
+}
+END_TEST
+
+START_TEST(a_line_at_the_end_of_the_longest_way_is_still_stopped_on) {
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+    for (int rest = CMO_REST_HALTED; rest <= CMO_REST_FAR_EDGE; rest++) {
+        cmo_line_parameters p = {.cruise_mm_s = 200,
+                                 .least_width_mm = 15,
+                                 .longest_mm = 436,
+                                 .rest = (cmo_rest)rest}; // the crossing is at 430 mm
+        bench_robot bench = stop(&setup, &plain_robot, &p);
+        end_bench(&bench);
+    }
 }
 END_TEST
 
@@ -198,6 +244,8 @@ int main(void) {
         braking_for_a_rest_does_not_slide,
         other_robots_rest_near_the_edge_too,
         a_rest_that_makes_no_sense_is_refused,
+        it_rests_at_a_tables_edge_and_stays_on_the_table,
+        a_line_at_the_end_of_the_longest_way_is_still_stopped_on,
         NULL};
     int status = run_suite("rest", tests);
     cmo_sim_mat_free(mat);

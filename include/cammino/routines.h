@@ -124,7 +124,8 @@ typedef struct cmo_line_parameters {
     float least_width_mm; /**< what is narrower along the way is no line, 1..500; default: 10;
                                CMO_ANY_WIDTH: no least width. A candidate is accepted once it has
                                lasted for 0.8 of this. */
-    float longest_mm;     /**< give up after this way in all; default: blind distance + 2000 */
+    float longest_mm;     /**< give up after this way without a candidate; default: blind distance +
+                             2000 */
     uint32_t longest_ms;  /**< default: twice what longest_mm takes, plus 2000 */
     float acceleration_mm_s2; /**< default: the robot's */
     float braking_mm_s2;      /**< default: the robot's */
@@ -132,7 +133,8 @@ typedef struct cmo_line_parameters {
     cmo_ending ending;        /**< of drive until line; stop on line always halts */
     cmo_rest rest;            /**< of stop on line; default: where the halt leaves it */
     float beyond_mm;          /**< with a rest: how far beyond that place the sensors come to rest,
-                                   -500..500; ahead_mm of the sensors puts the axle over it */
+                                   -500..500; ahead_mm of the sensors puts the axle over it.
+                                   On void only the near edge, and nothing beyond it */
 } cmo_line_parameters;
 
 /** One sensor's candidate for a line. */
