@@ -61,11 +61,10 @@ static bool has_tone(const cmo_sim_mat *mat, const cmo_sim_crossing *crossing, d
     return tone == CMO_TONE_DARK ? after < before : after > before;
 }
 
-static lab_target find_target(const lab_route *route, const cmo_sim *sim, const span *s,
-                              const cmo_line_parameters *p) {
+static lab_target find_target(const lab_route *route, const span *s, const cmo_line_parameters *p) {
     lab_target target = {.found = false};
     size_t count;
-    const cmo_sim_crossing *crossings = cmo_sim_crossings(sim, &count);
+    const cmo_sim_crossing *crossings = cmo_sim_crossings(s->sim, &count);
     double start_way = s->at[0].way_mm;
     for (size_t i = 0; i < count && !target.found; i++) {
         const cmo_sim_crossing *c = &crossings[i];
@@ -192,10 +191,9 @@ static double rest_offset(const cmo_sim *sim, const lab_target *target,
 }
 
 // The other sensor's crossing of the same line gives the chord that the angles are taken to.
-static void take_chord(const lab_route *route, const cmo_sim *sim, const span *s,
-                       lab_target *target) {
+static void take_chord(const span *s, lab_target *target) {
     size_t count;
-    const cmo_sim_crossing *crossings = cmo_sim_crossings(sim, &count);
+    const cmo_sim_crossing *crossings = cmo_sim_crossings(s->sim, &count);
     for (size_t i = 0; i < count; i++) {
         const cmo_sim_crossing *c = &crossings[i];
         if (c->sensor == target->crossing.sensor || c->mark != target->crossing.mark ||
@@ -216,7 +214,6 @@ static void take_chord(const lab_route *route, const cmo_sim *sim, const span *s
             return;
         }
     }
-    (void)route;
 }
 
 // Simulated time of a port clock value near the end of the leg.
@@ -276,12 +273,12 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     for (size_t i = 0; i < G_N_ELEMENTS(halted) && halts; i++) {
         put(truth, halted[i], NAN);
     }
-    result->target = find_target(route, s->sim, s, p);
+    result->target = find_target(route, s, p);
     lab_target *target = &result->target;
     if (!target->found) {
         return;
     }
-    take_chord(route, s->sim, s, target);
+    take_chord(s, target);
     double crossed_ms = target->crossing.at.time_ms;
     put(truth, CMO_CROSSING_SPEED_MM_S, fabs(target->crossing.at.speed_mm_s));
     put(truth, CMO_ENTRY_ANGLE_DEG, angle_to(target, target->crossing.at.heading_rad));

@@ -301,22 +301,6 @@ START_TEST(a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels) {
 }
 END_TEST
 
-START_TEST(a_heading_that_is_set_anew_is_not_taken_for_a_turn) {
-    paper_port paper;
-    cmo_robot robot;
-    start_paper(&paper, PLAIN_TRAITS | CMO_TRAIT_HEADING);
-    cmo_robot_start(&robot, &plain_robot, &paper.port);
-    paper.sample.have |= CMO_HAVE_HEADING;
-    static const float headings[] = {350, 355, 0, 5, 200, 205, 210};
-    for (size_t i = 0; i < G_N_ELEMENTS(headings); i++) {
-        paper.clock_us += 10000;
-        paper.sample.heading_deg = headings[i];
-        cmo_tick(&robot);
-    }
-    ck_assert_double_eq_tol((double)cmo_turn_rad(&robot) * 180 / G_PI, 25, 0.1);
-}
-END_TEST
-
 START_TEST(without_encoders_ways_are_estimates_and_say_so) {
     uint16_t traits = PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS;
     cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
@@ -396,36 +380,6 @@ START_TEST(notifications_tell_start_stages_crossing_and_end) {
 }
 END_TEST
 
-// A digital sensor: its comparator latches, and there are no looks at all.
-START_TEST(a_crossing_latched_by_an_interrupt_needs_no_looks) {
-    paper_port paper;
-    cmo_robot robot;
-    cmo_line_state state;
-    cmo_levels levels = {100, 700, CMO_LEVEL_UNKNOWN, 6};
-    start_paper(&paper, PLAIN_TRAITS);
-    ck_assert_int_eq(cmo_robot_start(&robot, &plain_robot, &paper.port), CMO_OUTCOME_DONE);
-    cmo_robot_set_levels(&robot, 0, &levels);
-    cmo_line_parameters parameters = {.watch = CMO_WATCH_LEFT,
-                                      .cruise_mm_s = 200,
-                                      .least_width_mm = 15,
-                                      .ending = CMO_END_MOVING};
-    ck_assert_int_eq(cmo_drive_until_line_start(&robot, &state, &parameters), CMO_RUNNING);
-    cmo_outcome outcome = CMO_RUNNING;
-    for (int i = 1; i < 200 && outcome == CMO_RUNNING; i++) {
-        paper.clock_us += 10000;
-        paper.sample.encoders.left = paper.sample.encoders.right = (uint32_t)(4 * i);
-        // A look keeps the sensor from being silent; the place comes from the latch.
-        paper.sample.light[0].looks = 1;
-        paper.sample.light[0].look[0] = (cmo_look){paper.clock_us, i < 52 ? 700 : 100, (uint8_t)i};
-        paper.sample.light[0].latched = i >= 51;
-        paper.sample.light[0].latch = (cmo_latch){paper.clock_us - 4000, 202, 202, 1, true};
-        outcome = cmo_tick(&robot);
-    }
-    ck_assert_int_eq(outcome, CMO_OUTCOME_DONE);
-    ck_assert_float_eq_tol(robot.report.crossing_mm, (float)(51 * 2 - 0.8 - 2), 0.2F);
-}
-END_TEST
-
 int main(void) {
     mat = make_floor(&one_line);
     const TTest *const tests[] = {travel_ends_at_its_distance_forward_and_backward,
@@ -443,12 +397,10 @@ int main(void) {
                                   a_table_edge_is_found_as_void_and_refused_without_a_level,
                                   duty_motors_drive_as_well_as_regulated_ones,
                                   a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels,
-                                  a_heading_that_is_set_anew_is_not_taken_for_a_turn,
                                   without_encoders_ways_are_estimates_and_say_so,
                                   a_run_over_the_wrap_of_the_clock_equals_one_without,
                                   an_action_runs_once_a_tick_until_it_is_done,
                                   notifications_tell_start_stages_crossing_and_end,
-                                  a_crossing_latched_by_an_interrupt_needs_no_looks,
                                   NULL};
     int status = run_suite("routines", tests);
     cmo_sim_mat_free(mat);
