@@ -51,6 +51,26 @@ typedef struct cli_picture {
     bool over_time; // strip: over time instead of way
 } cli_picture;
 
+// The rest of a picture's options, the same for every command that draws; `fallback` says what is
+// shown without --view.
+#define CLI_PICTURE_OPTIONS(view, leg, over, fallback)                                             \
+    {"view",                                                                                       \
+     0,                                                                                            \
+     0,                                                                                            \
+     G_OPTION_ARG_STRING,                                                                          \
+     view,                                                                                         \
+     "What it shows: mat, the path from above, or strip, reflectance and speed of one leg "        \
+     "(default " fallback ")",                                                                     \
+     "VIEW"},                                                                                      \
+        {"leg", 0,                                                                                 \
+         0,     G_OPTION_ARG_INT,                                                                  \
+         leg,   "The leg of the strip (default: the first that met a line)",                       \
+         "N"},                                                                                     \
+    {                                                                                              \
+        "over", 0, 0, G_OPTION_ARG_STRING, over, "The strip's axis: way or time (default way)",    \
+            "AXIS"                                                                                 \
+    }
+
 // Checks and turns the options into a picture. NULL strings are options not given.
 bool cli_picture_parse(const char *path, const char *view, int leg, const char *over,
                        cli_picture *picture, GError **error);

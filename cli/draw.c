@@ -8,14 +8,7 @@ static const GOptionEntry options[] = {
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture_path, "Write it here, .png or .svg", "FILE"},
     {"route", 0, 0, G_OPTION_ARG_FILENAME, &route_path,
      "The route that was driven; the view mat needs it", "ROUTE"},
-    {"view", 0, 0, G_OPTION_ARG_STRING, &view,
-     "mat, the path from above, or strip, reflectance and speed of one leg (default: mat with a "
-     "route, else strip)",
-     "VIEW"},
-    {"leg", 0, 0, G_OPTION_ARG_INT, &leg,
-     "The leg of the strip (default: the first that met a line)", "N"},
-    {"over", 0, 0, G_OPTION_ARG_STRING, &over, "The strip's axis: way or time (default way)",
-     "AXIS"},
+    CLI_PICTURE_OPTIONS(&view, &leg, &over, "mat with a route, else strip"),
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
 
 static int draw(const char *trace_path) {

@@ -16,14 +16,7 @@ static const GOptionEntry options[] = {
     {"trace", 0, 0, G_OPTION_ARG_FILENAME, &trace_path, "Write one CSV row per tick", "FILE"},
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture_path, "Write a picture, .png or .svg",
      "FILE"},
-    {"view", 0, 0, G_OPTION_ARG_STRING, &view,
-     "What it shows: mat, the path from above, or strip, reflectance and speed of one leg (default "
-     "mat)",
-     "VIEW"},
-    {"leg", 0, 0, G_OPTION_ARG_INT, &leg,
-     "The leg of the strip (default: the first that met a line)", "N"},
-    {"over", 0, 0, G_OPTION_ARG_STRING, &over, "The strip's axis: way or time (default way)",
-     "AXIS"},
+    CLI_PICTURE_OPTIONS(&view, &leg, &over, "mat"),
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
 

@@ -96,7 +96,7 @@ static const lab_section rotate_section = {"rotate", "Turn on the spot by an ang
         KEY(staged_line, least_width_mm, "least_width_mm", 0, 500, "mm", "10",                     \
             "what is narrower along the way is no line; 0: anything is"),                          \
         KEY(staged_line, longest_mm, "longest_mm", 1, 50000, "mm", "blind_mm + 2000",              \
-            "give up after this way in all"),                                                      \
+            "give up after this way without a line in sight"),                                     \
         LONGEST_S(staged_line), RATES(staged_line, ""), HALT(staged_line)
 
 static const lab_key drive_keys[] = {LINE_KEYS, ENDING(staged_line), KEY_END};

@@ -142,20 +142,28 @@ START_TEST(the_results_are_one_json_document_with_the_keys_of_the_vocabulary) {
 }
 END_TEST
 
-// A route on a mat of its own, with the demo's robot.
-static lab_run *run_on(const char *svg, const char *legs, double x_mm) {
+// A route of these legs on a mat of its own; `robot` is a robot file's text, NULL for the demo's.
+static lab_route *make_route(const char *robot, const char *svg, const char *legs, double x_mm) {
     GError *error = NULL;
     char *text =
         g_strdup_printf("robot: r\nmat: m\nstart: {x_mm: %g, y_mm: 150}\nlegs:\n%s", x_mm, legs);
     lab_route *route = lab_route_from_bytes("x.yaml", text, strlen(text), &error);
     ck_assert_msg(route != NULL, "%s", error ? error->message : "");
-    route->robot = lab_robot_load(FERRY "mozzo.yaml", &error);
+    route->robot = robot != NULL ? lab_robot_from_bytes("r", robot, strlen(robot), &error)
+                                 : lab_robot_load(FERRY "mozzo.yaml", &error);
+    ck_assert_msg(route->robot != NULL, "%s", error ? error->message : "");
     route->mat = cmo_sim_mat_from_bytes("m.svg", svg, strlen(svg), NULL, &error);
-    ck_assert_msg(route->mat != NULL && lab_check(route, &error), "%s",
-                  error ? error->message : "");
+    ck_assert_msg(route->mat != NULL, "%s", error ? error->message : "");
+    g_free(text);
+    return route;
+}
+
+static lab_run *run_on(const char *svg, const char *legs, double x_mm) {
+    GError *error = NULL;
+    lab_route *route = make_route(NULL, svg, legs, x_mm);
+    ck_assert_msg(lab_check(route, &error), "%s", error ? error->message : "");
     lab_run *run = lab_drive(route, 3);
     lab_route_free(route);
-    g_free(text);
     return run;
 }
 
@@ -237,12 +245,7 @@ START_TEST(the_check_names_the_leg_that_the_robot_cannot_do) {
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         GError *error = NULL;
-        char *text = g_strdup_printf("robot: r\nmat: m\nstart: {x_mm: 50, y_mm: 50}\nlegs:\n%s",
-                                     cases[i].leg);
-        lab_route *route = lab_route_from_bytes("x.yaml", text, strlen(text), &error);
-        route->robot = lab_robot_load(FERRY "mozzo.yaml", &error);
-        static const char svg[] = DECK "</svg>";
-        route->mat = cmo_sim_mat_from_bytes("m.svg", svg, strlen(svg), NULL, &error);
+        lab_route *route = make_route(NULL, DECK "</svg>", cases[i].leg, 50);
         ck_assert(!lab_check(route, &error));
         ck_assert_msg(strstr(error->message, cases[i].says) != NULL, "%s", error->message);
         g_clear_error(&error);
@@ -251,7 +254,6 @@ START_TEST(the_check_names_the_leg_that_the_robot_cannot_do) {
         ck_assert_ptr_nonnull(strstr(error->message, "is not on the mat"));
         g_clear_error(&error);
         lab_route_free(route);
-        g_free(text);
     }
 }
 END_TEST
@@ -331,19 +333,15 @@ static const char other_robot[] =
     "    right: {counts_max: 4095, black_counts: 3500, white_counts: 300}\n";
 
 START_TEST(a_robot_of_quite_another_kind_does_the_same_job) {
-    static const char text[] =
-        "robot: r\nmat: m\nstart: {x_mm: 200, y_mm: 150}\nlegs:\n"
+    static const char legs[] =
         "  - stop_on_line: {cruise_mm_s: 300, creep_mm_s: 120, blind_mm: 200}\n"
         "  - travel: {distance_mm: -100}\n  - rotate: {angle_deg: 180}\n";
     static const char svg[] = DECK "<rect class='line' x='800' width='25' height='300' "
                                    "fill='#2c3036'/></svg>";
     for (uint64_t seed = 1; seed <= 10; seed++) {
         GError *error = NULL;
-        lab_route *route = lab_route_from_bytes("x.yaml", text, sizeof text - 1, &error);
-        route->robot = lab_robot_from_bytes("r", other_robot, sizeof other_robot - 1, &error);
-        ck_assert_msg(route->robot != NULL, "%s", error ? error->message : "");
-        route->mat = cmo_sim_mat_from_bytes("m", svg, sizeof svg - 1, NULL, &error);
-        ck_assert_msg(route->mat && lab_check(route, &error), "%s", error ? error->message : "");
+        lab_route *route = make_route(other_robot, svg, legs, 200);
+        ck_assert_msg(lab_check(route, &error), "%s", error ? error->message : "");
         lab_run *run = lab_drive(route, seed);
         ck_assert_msg(run->outcome == CMO_OUTCOME_DONE, "seed %u: %s", (unsigned)seed,
                       cmo_outcome_name(run->outcome));
