@@ -50,7 +50,8 @@ static bool check_drive(cmo_robot *robot, const cmo_robot_description *d, uint16
 
 bool cmo_check_description(cmo_robot *robot, const cmo_robot_description *d, uint16_t traits) {
     if (!within(robot, (float)d->tick_us, 1000.0F, 25000.0F, "tick_us") ||
-        !within(robot, d->track_mm, 20.0F, 1000.0F, "track_mm")) {
+        !within(robot, d->track_mm, 20.0F, 1000.0F, "track_mm") ||
+        !within(robot, d->drift_most, 0.0F, 0.2F, "drift_most")) {
         return false;
     }
     if (traits & CMO_TRAIT_ENCODERS) {

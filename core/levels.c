@@ -7,6 +7,8 @@
 
 #define LEAST_READINGS 20U
 #define FULL           60000U
+// Cut off at two of its own spreads, a normal law keeps 0.69 of its standard deviation.
+#define CUT_SPREAD 1.45F
 
 void cmo_level_taker_start(cmo_level_taker *taker) {
     memset(taker, 0, sizeof *taker);
@@ -204,104 +206,36 @@ cmo_levels_fault cmo_level_taker_finish(cmo_level_taker *taker, bool dark_is_hig
     }
     levels->dark = dark_is_high ? high_counts : low_counts;
     levels->light = dark_is_high ? low_counts : high_counts;
-    // Cut off at two of its own spreads, a normal law keeps 0.69 of its standard deviation.
-    levels->noise = (uint16_t)fmaxf(1.0F, 1.45F * spread + 0.5F);
+    levels->noise = (uint16_t)fmaxf(1.0F, CUT_SPREAD * spread + 0.5F);
+    levels->dark_threshold = levels->light_threshold = 0;
     if (contrast < 16.0F) {
         return CMO_LEVELS_LOW_CONTRAST;
     }
     return cmo_levels_usable(levels) ? CMO_LEVELS_GOOD : CMO_LEVELS_NOISY;
 }
 
+bool cmo_level_taker_surface(const cmo_level_taker *taker, float *counts, float *spread) {
+    if (taker->total < LEAST_READINGS) {
+        return false;
+    }
+    cmo_level_taker trimmed = *taker;
+    trim(&trimmed);
+    plateau all = find_plateau(&trimmed, 0, CMO_LEVEL_BINS);
+    float width = (float)((uint32_t)1 << taker->shift);
+    *counts = (float)taker->base + all.place * width - 0.5F;
+    *spread = CUT_SPREAD * all.spread * width;
+    return true;
+}
+
+bool cmo_levels_alike(const cmo_levels *left, const cmo_levels *right) {
+    float a = fabsf((float)left->light - (float)left->dark);
+    float b = fabsf((float)right->light - (float)right->dark);
+    return fminf(a, b) >= 0.5F * fmaxf(a, b);
+}
+
 const char *cmo_levels_fault_name(cmo_levels_fault fault) {
     static const char *const names[CMO_LEVELS_FAULTS] = {"good",      "silent", "one_surface",
-                                                         "saturated", "noisy",  "low_contrast"};
+                                                         "saturated", "noisy",  "low_contrast",
+                                                         "unlike"};
     return (unsigned)fault < CMO_LEVELS_FAULTS ? names[fault] : "?";
-}
-
-// ------------------------------------------------------------------------------- stored form --
-
-#define STORED_MARK    0xCAU
-#define STORED_VERSION 1U
-
-// Fletcher's checksum of 16 bits (RFC 1146).
-static uint16_t checksum(const uint8_t *bytes, size_t count) {
-    uint16_t a = 1;
-    uint16_t b = 0;
-    for (size_t i = 0; i < count; i++) {
-        a = (uint16_t)((a + bytes[i]) % 255U);
-        b = (uint16_t)((b + a) % 255U);
-    }
-    return (uint16_t)(b << 8 | a);
-}
-
-static uint8_t *put_16(uint8_t *at, uint16_t value) {
-    *at++ = (uint8_t)(value & 0xFFU);
-    *at++ = (uint8_t)(value >> 8);
-    return at;
-}
-
-static uint16_t get_16(const uint8_t *at) {
-    return (uint16_t)(at[0] | (uint16_t)at[1] << 8);
-}
-
-static size_t stored_size(uint8_t lights) {
-    return 4U + 8U * (size_t)lights + 2U;
-}
-
-size_t cmo_store_levels(const cmo_robot *robot, uint8_t *bytes, size_t size) {
-    uint8_t lights = robot->description->lights;
-    size_t needed = stored_size(lights);
-    if (size < needed) {
-        return 0;
-    }
-    uint8_t *at = bytes;
-    *at++ = STORED_MARK;
-    *at++ = STORED_VERSION;
-    *at++ = lights;
-    *at++ = 0;
-    for (uint8_t i = 0; i < lights; i++) {
-        const cmo_levels *levels = &robot->light[i].levels;
-        at = put_16(at, levels->dark);
-        at = put_16(at, levels->light);
-        at = put_16(at, levels->void_counts);
-        at = put_16(at, levels->noise);
-    }
-    put_16(at, checksum(bytes, needed - 2U));
-    return needed;
-}
-
-static cmo_outcome refuse(cmo_robot *robot, const char *field) {
-    robot->field = field;
-    robot->limit = NAN;
-    return CMO_OUTCOME_BAD_PARAMETER;
-}
-
-cmo_outcome cmo_load_levels(cmo_robot *robot, const uint8_t *bytes, size_t size) {
-    uint8_t lights = robot->description->lights;
-    size_t needed = stored_size(lights);
-    if (size < 4U || bytes[0] != STORED_MARK) {
-        return refuse(robot, "mark");
-    }
-    if (bytes[1] != STORED_VERSION) {
-        return refuse(robot, "version");
-    }
-    if (bytes[2] != lights || size < needed) {
-        return refuse(robot, "lights");
-    }
-    if (get_16(bytes + needed - 2U) != checksum(bytes, needed - 2U)) {
-        return refuse(robot, "checksum");
-    }
-    cmo_levels read[CMO_LIGHTS_MAX];
-    for (uint8_t i = 0; i < lights; i++) {
-        const uint8_t *at = bytes + 4U + (size_t)8U * i;
-        read[i] = (cmo_levels){get_16(at), get_16(at + 2), get_16(at + 4), get_16(at + 6)};
-        if (!cmo_levels_usable(&read[i])) {
-            robot->field = "levels";
-            return CMO_OUTCOME_LOW_CONTRAST;
-        }
-    }
-    for (uint8_t i = 0; i < lights; i++) {
-        robot->light[i].levels = read[i];
-    }
-    return CMO_OUTCOME_DONE;
 }

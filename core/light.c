@@ -32,7 +32,9 @@ bool cmo_levels_usable(const cmo_levels *levels) {
 
 float cmo_threshold(const cmo_levels *levels, cmo_tone tone) {
     if (tone != CMO_TONE_VOID) {
-        return 0.5F;
+        uint16_t counts =
+            tone == CMO_TONE_DARK ? levels->dark_threshold : levels->light_threshold;
+        return counts != 0 ? cmo_reflectance(levels, counts) : 0.5F;
     }
     if (levels->void_counts == CMO_LEVEL_UNKNOWN) {
         return NAN;
@@ -41,25 +43,40 @@ float cmo_threshold(const cmo_levels *levels, cmo_tone tone) {
 }
 
 static bool is_inside(const cmo_edge *edge, float reflectance, float margin) {
-    // The tone watched for lies on the target's side of the threshold.
-    return edge->target < edge->threshold ? reflectance < edge->threshold - margin
-                                          : reflectance > edge->threshold + margin;
+    return reflectance > edge->band.low + margin && reflectance < edge->band.high - margin;
 }
 
-void cmo_edge_start(cmo_edge *edge, const cmo_levels *levels, cmo_tone tone, float spot_mm) {
-    edge->threshold = cmo_threshold(levels, tone);
+static void start(cmo_edge *edge, const cmo_levels *levels, cmo_band band, float target,
+                  float spot_mm) {
+    edge->band = band;
+    edge->target = target;
     edge->hysteresis = cmo_hysteresis(levels);
-    edge->target = tone == CMO_TONE_LIGHT ? 1.0F : 0.0F;
-    edge->behind = 1.0F - edge->target;
-    if (tone == CMO_TONE_VOID) {
-        edge->target = 2.0F * edge->threshold;
-        edge->behind = 1.0F;
-        // The band must not reach the dark level, where the floor's dark paint lies.
-        edge->hysteresis = fminf(edge->hysteresis, 0.5F * fabsf(edge->threshold));
-    }
+    // A threshold near a level leaves less room: half of the way to the level at most.
+    float high = isinf(band.high) ? 1.0F : fabsf(band.high - target);
+    float low = isinf(band.low) ? 1.0F : fabsf(target - band.low);
+    edge->hysteresis = fminf(edge->hysteresis, 0.5F * fminf(high, low));
+    edge->behind = isinf(band.high) ? 0.0F : 1.0F;
     edge->spot_mm = spot_mm;
     edge->looks = 0;
     edge->inside = false;
+}
+
+void cmo_edge_start(cmo_edge *edge, const cmo_levels *levels, cmo_tone tone, float spot_mm) {
+    float threshold = cmo_threshold(levels, tone);
+    if (tone == CMO_TONE_LIGHT) {
+        start(edge, levels, (cmo_band){threshold, INFINITY}, 1.0F, spot_mm);
+    } else {
+        // Void: the band must not reach the dark level, where the floor's dark paint lies.
+        float target = tone == CMO_TONE_VOID ? 2.0F * threshold : 0.0F;
+        start(edge, levels, (cmo_band){-INFINITY, threshold}, target, spot_mm);
+    }
+}
+
+void cmo_edge_start_band(cmo_edge *edge, const cmo_levels *levels, cmo_band band, float spot_mm) {
+    float target = isinf(band.low)    ? fminf(0.0F, band.high)
+                   : isinf(band.high) ? fmaxf(1.0F, band.low)
+                                      : 0.5F * (band.low + band.high);
+    start(edge, levels, band, target, spot_mm);
 }
 
 // Inverse of the covered share of a disc: u in spot radii for q from 0 to 1, by a table over
@@ -153,10 +170,8 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
     if (past_band) {
         // The surface ahead is not known yet: its tone's level stands in for it. A reading beyond
         // that level is taken for the level itself.
-        float to = edge->inside ? 1.0F - edge->target : edge->target;
-        if (edge->threshold < 0.0F && edge->inside) {
-            to = 1.0F;
-        }
+        float away = point.reflectance > edge->band.high ? 1.0F : 0.0F;
+        float to = edge->inside ? away : edge->target;
         place_crossing(edge, &point, edge->behind, to, crossing);
         crossing->entering = !edge->inside;
         edge->inside = !edge->inside;
@@ -173,7 +188,7 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
 }
 
 bool cmo_edge_place(const cmo_edge *edge, float reflectance, float *place_mm) {
-    float from = edge->target < edge->threshold ? 1.0F : 0.0F;
+    float from = isinf(edge->band.high) ? 0.0F : 1.0F;
     float q = (reflectance - from) / (edge->target - from);
     float u = disc_inverse(q);
     *place_mm = 0.5F * u * edge->spot_mm;

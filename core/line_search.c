@@ -16,6 +16,9 @@ static cmo_outcome check_sensors(cmo_robot *robot, cmo_line_state *state) {
     if ((unsigned)p->watch > CMO_WATCH_BOTH) {
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "watch", NAN);
     }
+    if (!(p->band.low <= p->band.high)) {
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "band", NAN);
+    }
     if ((unsigned)p->tone > CMO_TONE_VOID) {
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "tone", NAN);
     }
@@ -107,18 +110,29 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     return true;
 }
 
+// For the trace: about the one threshold, or the band itself.
+static void show_band(cmo_robot *robot, const cmo_edge *edge) {
+    robot->band_low = isinf(edge->band.low) ? edge->band.high - edge->hysteresis : edge->band.low;
+    robot->band_high = isinf(edge->band.high) ? edge->band.low + edge->hysteresis : edge->band.high;
+    robot->band_low = isinf(edge->band.high) ? edge->band.low - edge->hysteresis : robot->band_low;
+    robot->band_high = isinf(edge->band.low) ? edge->band.high + edge->hysteresis : robot->band_high;
+}
+
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < robot->description->lights; i++) {
         cmo_light *light = &robot->light[i];
         if (state->watched & 1U << i) {
-            cmo_edge_start(&light->edge, &light->levels, state->parameters.tone,
-                           robot->description->light[i].spot_mm);
+            float spot_mm = robot->description->light[i].spot_mm;
+            if (state->parameters.band.low != state->parameters.band.high) {
+                cmo_edge_start_band(&light->edge, &light->levels, state->parameters.band, spot_mm);
+            } else {
+                cmo_edge_start(&light->edge, &light->levels, state->parameters.tone, spot_mm);
+            }
             light->watching = true;
             light->interval_sum_us = light->interval_worst_us = 0;
             light->intervals = 0;
             light->gap_worst_mm = 0.0F;
-            robot->band_low = light->edge.threshold - light->edge.hysteresis;
-            robot->band_high = light->edge.threshold + light->edge.hysteresis;
+            show_band(robot, &light->edge);
         }
     }
 }

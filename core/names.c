@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-#include <cammino/report.h>
+#include <cammino/wiring.h>
 
 #define COUNT(names) (sizeof(names) / sizeof((names)[0]))
 
@@ -10,9 +10,9 @@ static const char *pick(const char *const *names, unsigned count, unsigned value
 const char *cmo_outcome_name(cmo_outcome outcome) {
     static const char *const names[CMO_OUTCOMES] = {
         "running",      "done",        "no_line",    "time_over",      "sensor_silent",
-        "low_contrast", "no_floor",    "stalled",    "encoder_silent", "encoder_jump",
+        "sensor_range", "sensor_stuck", "sensor_jumping", "low_contrast", "no_floor",    "stalled",    "encoder_silent", "encoder_jump",
         "late",         "port_failed", "too_fast",   "bad_parameter",  "not_supported",
-        "stopped",      "aborted",     "wrong_line",
+        "stopped",      "aborted",     "wiring_wrong", "wrong_line",
     };
     return pick(names, COUNT(names), (unsigned)outcome);
 }
@@ -23,7 +23,10 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
         "it did what was asked",
         "no line within the longest distance; is the tone right, and the sensor the right one?",
         "the time is over",
-        "a light sensor gave no look that can be right; is it plugged in?",
+        "a light sensor gave no look; is it plugged in?",
+        "a light sensor's readings left what it can give; is a wire loose?",
+        "a light sensor's reading stays where the other one's proves that it must change",
+        "a light sensor's reading jumps as no motion of the robot explains; is a plug loose?",
         "the levels are missing or too near to each other; take them anew",
         "a sensor saw no floor while it looked for a line",
         "the motors are driven but the wheels stand still; is something in the way?",
@@ -36,6 +39,7 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
         "the robot lacks what was asked for",
         "the stop button was pressed",
         "the program ended it",
+        "something is wired or described wrongly",
         "it ended on something that the mat does not mark as the line",
     };
     return pick(texts, COUNT(texts), (unsigned)outcome);
@@ -43,14 +47,14 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
 
 const char *cmo_kind_name(cmo_kind kind) {
     static const char *const names[CMO_KINDS] = {
-        "none", "travel", "rotate", "drive_until_line", "stop_on_line", "action", "take_levels",
+        "none", "travel", "rotate", "drive_until_line", "stop_on_line", "action", "take_levels", "check_wiring", "measure_geometry",
     };
     return pick(names, COUNT(names), (unsigned)kind);
 }
 
 const char *cmo_stage_name(cmo_stage stage) {
     static const char *const names[CMO_STAGES] = {
-        "idle", "move", "blind", "search", "prove", "brake", "return", "settle", "action",
+        "idle", "move", "blind", "search", "prove", "brake", "return", "settle", "swing", "turn", "action",
     };
     return pick(names, COUNT(names), (unsigned)stage);
 }
@@ -64,4 +68,49 @@ const char *cmo_figure_name(cmo_figure figure) {
         "passed_over",
     };
     return pick(names, COUNT(names), (unsigned)figure);
+}
+
+const char *cmo_finding_name(cmo_finding finding) {
+    static const char *const names[CMO_FINDINGS] = {
+        "left_motor_silent",   "right_motor_silent",   "left_motor_reversed",
+        "right_motor_reversed", "motors_swapped",      "left_encoder_silent",
+        "right_encoder_silent", "left_encoder_reversed", "right_encoder_reversed",
+        "encoders_swapped",    "left_light_silent",    "right_light_silent",
+        "lights_swapped",      "left_polarity",        "right_polarity",
+        "no_line",             "look_interval",        "left_delay",
+        "right_delay",         "curved",
+    };
+    return pick(names, COUNT(names), (unsigned)finding);
+}
+
+const char *cmo_finding_text(cmo_finding finding) {
+    static const char *const texts[CMO_FINDINGS] = {
+        "the left motor does not turn; check its plug, its wires and its driver",
+        "the right motor does not turn; check its plug, its wires and its driver",
+        "the left motor turns backward; swap its two wires, or turn its sign round in the port",
+        "the right motor turns backward; swap its two wires, or turn its sign round in the port",
+        "left and right motor are swapped; swap their plugs, or the two in the port's drive",
+        "the left wheel turns and is not counted; check the left encoder's plug",
+        "the right wheel turns and is not counted; check the right encoder's plug",
+        "the left encoder counts down when its wheel goes forward; swap its two channels, or turn "
+        "its sign round in the port",
+        "the right encoder counts down when its wheel goes forward; swap its two channels, or turn "
+        "its sign round in the port",
+        "left and right encoder are swapped; swap their plugs, or the two in the port's sample",
+        "the left light sensor says nothing, or always the same; check its plug and its lamp",
+        "the right light sensor says nothing, or always the same; check its plug and its lamp",
+        "left and right light sensor are swapped; swap their plugs, or the two in the port's sample",
+        "the left light sensor reads the other way round over the line; set its dark_is_high the "
+        "other way, or say what tone the line has",
+        "the right light sensor reads the other way round over the line; set its dark_is_high the "
+        "other way, or say what tone the line has",
+        "neither light sensor saw a line; put the robot with its sensors 10 to 25 mm before one",
+        "looks come at another interval than described; set interval_us to what was measured",
+        "the left light sensor's delay is another than described; set delay_us to what was measured",
+        "the right light sensor's delay is another than described; set delay_us to what was "
+        "measured",
+        "driven alike, one wheel goes much further than the other; look for a dragging wheel or a "
+        "weak motor",
+    };
+    return pick(texts, COUNT(texts), (unsigned)finding);
 }

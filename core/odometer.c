@@ -124,6 +124,19 @@ void cmo_odometer_estimate(cmo_odometer *odometer, const cmo_robot_description *
     remember(odometer, description, time_us);
 }
 
+// A count says that the wheel is within one step; the observer, which knows the speed, says where.
+static float refined(float counted_mm, float observed_mm, float step_mm) {
+    float off = observed_mm - counted_mm;
+    return fabsf(off) <= step_mm ? observed_mm : counted_mm;
+}
+
+void cmo_odometer_refine(cmo_odometer *odometer, const cmo_robot_description *description,
+                         float left_mm, float right_mm) {
+    cmo_moment *newest = &odometer->history[odometer->newest];
+    newest->left_mm = refined(newest->left_mm, left_mm, description->left_step_mm);
+    newest->right_mm = refined(newest->right_mm, right_mm, description->right_step_mm);
+}
+
 cmo_moment cmo_odometer_at(const cmo_odometer *odometer, uint32_t time_us) {
     const cmo_moment *later = &odometer->history[odometer->newest];
     if (odometer->moments < 2) {

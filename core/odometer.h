@@ -14,6 +14,10 @@ void cmo_odometer_estimate(cmo_odometer *odometer, const cmo_robot_description *
                            const cmo_sample *sample, float left_mm, float right_mm,
                            uint32_t time_us);
 
+// Puts the observed places of the wheels, finer than a count, into the newest moment.
+void cmo_odometer_refine(cmo_odometer *odometer, const cmo_robot_description *description,
+                         float left_mm, float right_mm);
+
 // The wheels at a time in the recent past, by a straight line between remembered moments.
 cmo_moment cmo_odometer_at(const cmo_odometer *odometer, uint32_t time_us);
 

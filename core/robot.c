@@ -4,6 +4,7 @@
 #include <cammino/trace.h>
 
 #include "description.h"
+#include "light_input.h"
 #include "odometer.h"
 #include "routine.h"
 #include "trig.h"
@@ -15,19 +16,8 @@
 // Ticks for which a clock may stand still before it is taken for broken.
 #define STUCK_TICKS 1000U
 
-static uint32_t budget(uint32_t given, uint32_t otherwise, uint32_t least) {
-    uint32_t chosen = given != 0 ? given : otherwise;
-    return given != 0 || chosen > least ? chosen : least;
-}
-
 static uint32_t lifetime_us(const cmo_robot_description *description) {
-    return budget(description->lifetime_us, 5 * description->tick_us, 50000);
-}
-
-static uint32_t light_age_limit_us(const cmo_robot_description *description, uint8_t sensor) {
-    uint32_t interval = description->light[sensor].interval_us;
-    interval = interval != 0 ? interval : description->tick_us;
-    return budget(description->light_age_us, 10 * interval, 80000);
+    return cmo_age_limit(description->lifetime_us, 5 * description->tick_us, 50000);
 }
 
 cmo_outcome cmo_robot_start(cmo_robot *robot, const cmo_robot_description *description,
@@ -41,7 +31,7 @@ cmo_outcome cmo_robot_start(cmo_robot *robot, const cmo_robot_description *descr
     robot->halt_done = true;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         robot->light[i].levels =
-            (cmo_levels){CMO_LEVEL_UNKNOWN, CMO_LEVEL_UNKNOWN, CMO_LEVEL_UNKNOWN, 0};
+            (cmo_levels){CMO_LEVEL_UNKNOWN, CMO_LEVEL_UNKNOWN, CMO_LEVEL_UNKNOWN, 0, 0, 0};
     }
     if (port == NULL || port->clock == NULL || port->sample == NULL || port->drive == NULL ||
         port->halt == NULL) {
@@ -65,6 +55,9 @@ cmo_outcome cmo_robot_set_levels(cmo_robot *robot, uint8_t sensor, const cmo_lev
         return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
     }
     robot->light[sensor].levels = *levels;
+    robot->light[sensor].dark_drift = robot->light[sensor].light_drift = 0;
+    robot->light[sensor].misfits = 0;
+    robot->light[sensor].unfit = false;
     return CMO_OUTCOME_DONE;
 }
 
@@ -114,87 +107,6 @@ static void keep_time(cmo_robot *robot) {
     }
 }
 
-static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_t time_us) {
-    const cmo_robot_description *description = robot->description;
-    const cmo_light_description *described = &description->light[sensor];
-    cmo_light *light = &robot->light[sensor];
-    light->out_of_range = described->counts_max > 0 &&
-                          (counts < described->counts_min || counts > described->counts_max);
-    if (light->out_of_range) {
-        return; // as good as no look: if none comes in time, the sensor is silent
-    }
-    light->age_us = 0;
-    light->counts = counts;
-    light->reflectance = cmo_reflectance(&light->levels, counts);
-    uint32_t look_us = time_us - described->delay_us;
-    cmo_moment moment = cmo_odometer_at(&robot->odometer, look_us);
-    float way_mm = cmo_sensor_way(description, sensor, moment.left_mm, moment.right_mm);
-    if (light->watching && light->edge.looks > 0) {
-        uint32_t interval_us = look_us - light->look_us;
-        light->interval_sum_us += interval_us;
-        light->intervals++;
-        if (interval_us > light->interval_worst_us) {
-            light->interval_worst_us = interval_us;
-        }
-        light->gap_worst_mm = fmaxf(light->gap_worst_mm, fabsf(way_mm - light->way_mm));
-    }
-    light->look_us = look_us;
-    light->way_mm = way_mm;
-    light->seen = true;
-    cmo_light_point point = {light->look_us, light->way_mm, light->reflectance};
-    cmo_crossing crossing;
-    if (light->watching && cmo_edge_look(&light->edge, point, &crossing) && light->crossings < 2) {
-        light->crossing[light->crossings++] = crossing;
-    }
-}
-
-static void take_latch(cmo_robot *robot, uint8_t sensor, const cmo_latch *latch) {
-    cmo_light *light = &robot->light[sensor];
-    bool fresh = !light->latch_seen || latch->sequence != light->latch_sequence;
-    light->latch_seen = true;
-    light->latch_sequence = latch->sequence;
-    bool entering = latch->entering == (light->edge.target < light->edge.threshold);
-    if (!fresh || !light->watching || light->crossings >= 2 || entering == light->edge.inside) {
-        return;
-    }
-    cmo_moment moment = cmo_odometer_at(&robot->odometer, latch->time_us);
-    cmo_crossing *crossing = &light->crossing[light->crossings++];
-    crossing->time_us = latch->time_us;
-    crossing->way_mm = cmo_sensor_way(robot->description, sensor, moment.left_mm, moment.right_mm);
-    crossing->speed_mm_s = cmo_speed_mm_s(robot);
-    crossing->entering = entering;
-    light->edge.inside = entering;
-    light->look_us = latch->time_us;
-    light->way_mm = crossing->way_mm;
-    light->seen = true;
-    light->age_us = 0;
-}
-
-static void take_light(cmo_robot *robot, const cmo_sample *sample) {
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
-        cmo_light *light = &robot->light[i];
-        const cmo_light_input *input = &sample->light[i];
-        light->age_us = robot->begun ? 0 : light->age_us + robot->dt_us;
-        light->crossings = 0;
-        for (uint8_t n = 0; n < input->looks && n < CMO_LOOKS_MAX; n++) {
-            const cmo_look *look = &input->look[n];
-            if (light->seen && (int8_t)(look->sequence - light->sequence) <= 0) {
-                continue; // seen already
-            }
-            light->sequence = look->sequence;
-            // A look without a time came in somewhere since the last tick: half way is the best
-            // guess, off by T / sqrt(12).
-            uint32_t time = robot->port->traits & CMO_TRAIT_LOOK_TIMES
-                                ? look->time_us
-                                : robot->clock_us - robot->dt_us / 2;
-            take_look(robot, i, look->counts, time);
-        }
-        if (input->latched) {
-            take_latch(robot, i, &input->latch);
-        }
-    }
-}
-
 static void watch_standstill(cmo_robot *robot) {
     float left = robot->odometer.left_mm - robot->still_left_mm;
     float right = robot->odometer.right_mm - robot->still_right_mm;
@@ -232,6 +144,10 @@ static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
         float right = fresh ? robot->odometer.right_mm : NAN;
         cmo_wheel_observe(&robot->left, description, left, dt_s, robot->halt);
         cmo_wheel_observe(&robot->right, description, right, dt_s, robot->halt);
+        if (fresh && robot->fine) {
+            cmo_odometer_refine(&robot->odometer, description, robot->left.place_mm,
+                                robot->right.place_mm);
+        }
     } else {
         float left = robot->left.place_mm;
         float right = robot->right.place_mm;
@@ -248,7 +164,7 @@ static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
     return true;
 }
 
-static cmo_outcome find_fault(const cmo_robot *robot, cmo_status status, bool wheels) {
+static cmo_outcome find_fault(cmo_robot *robot, cmo_status status, bool wheels) {
     const cmo_robot_description *description = robot->description;
     if (status == CMO_FAILED || robot->stuck > STUCK_TICKS) {
         return CMO_OUTCOME_PORT_FAILED;
@@ -256,27 +172,28 @@ static cmo_outcome find_fault(const cmo_robot *robot, cmo_status status, bool wh
     if (robot->abort) {
         return CMO_OUTCOME_ABORTED;
     }
-    if (!wheels) {
+    if (!wheels && !robot->unsure) {
         return CMO_OUTCOME_ENCODER_JUMP;
     }
     if (!robot->begun && robot->dt_us > lifetime_us(description)) {
         return CMO_OUTCOME_LATE;
     }
-    uint32_t limit = budget(description->encoder_age_us, 8 * description->tick_us, 80000);
-    if (robot->encoder_age_us > limit) {
+    uint32_t limit = cmo_age_limit(description->encoder_age_us, 8 * description->tick_us, 80000);
+    if (robot->encoder_age_us > limit && !robot->unsure) {
         return CMO_OUTCOME_ENCODER_SILENT;
     }
     for (uint8_t i = 0; i < description->lights; i++) {
-        if (robot->light[i].watching &&
-            robot->light[i].age_us > light_age_limit_us(description, i)) {
-            return CMO_OUTCOME_SENSOR_SILENT;
+        cmo_outcome fault = cmo_light_fault(robot, i);
+        if (fault != CMO_RUNNING) {
+            robot->report.sensor = (int8_t)i;
+            return fault;
         }
     }
     if (robot->run_limit_ms != 0 && robot->run_ms >= robot->run_limit_ms) {
         return CMO_OUTCOME_TIME_OVER;
     }
     // Long enough for a heavy robot to start off, short enough to spare the motors.
-    return robot->stall_us > 500000 ? CMO_OUTCOME_STALLED : CMO_RUNNING;
+    return robot->stall_us > 500000 && !robot->unsure ? CMO_OUTCOME_STALLED : CMO_RUNNING;
 }
 
 static cmo_status command_wheels(cmo_robot *robot) {
@@ -289,7 +206,7 @@ static cmo_status command_wheels(cmo_robot *robot) {
     float right = robot->right.command_mm_s;
     if (!(port->traits & CMO_TRAIT_SPEED)) {
         float dt_s = (float)robot->dt_us * 1e-6F;
-        bool measured = port->traits & CMO_TRAIT_ENCODERS;
+        bool measured = port->traits & CMO_TRAIT_ENCODERS && !robot->unsure;
         left = cmo_wheel_duty(&robot->left, description, dt_s, measured);
         right = cmo_wheel_duty(&robot->right, description, dt_s, measured);
     }
@@ -347,6 +264,7 @@ static void write_trace(const cmo_robot *robot) {
     }
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         row.reflectance[i] = robot->light[i].seen ? robot->light[i].reflectance : NAN;
+        row.counts[i] = robot->light[i].seen ? (float)robot->light[i].counts : NAN;
     }
     robot->trace(robot->trace_context, &row);
 }
@@ -362,7 +280,7 @@ cmo_outcome cmo_tick(cmo_robot *robot) {
     }
     wheels = take_wheels(robot, &sample);
     if (status != CMO_FAILED) {
-        take_light(robot, &sample);
+        cmo_light_take(robot, &sample);
     }
     robot->driving = false;
     if (robot->routine != NULL) {

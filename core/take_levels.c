@@ -4,6 +4,7 @@
 #include "motion.h"
 #include "move.h"
 #include "routine.h"
+#include "trig.h"
 
 #include <math.h>
 
@@ -26,6 +27,14 @@ static void take(cmo_robot *robot, cmo_take_levels_state *state) {
         taken[i] = robot->light[i].levels; // keeps the level of void
         state->fault[i] = cmo_level_taker_finish(&state->taker[i], light->dark_is_high,
                                                  light->counts_max, &taken[i]);
+        if (state->fault[i] == CMO_LEVELS_GOOD && i > 0 && state->fault[0] == CMO_LEVELS_GOOD &&
+            !cmo_levels_alike(&taken[0], &taken[i])) {
+            float first = fabsf((float)taken[0].light - (float)taken[0].dark);
+            float here = fabsf((float)taken[i].light - (float)taken[i].dark);
+            state->fault[here < first ? i : 0] = CMO_LEVELS_UNLIKE;
+        }
+    }
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
         if (state->fault[i] == CMO_LEVELS_SILENT) {
             outcome = CMO_OUTCOME_SENSOR_SILENT;
         } else if (state->fault[i] != CMO_LEVELS_GOOD && outcome == CMO_OUTCOME_DONE) {
@@ -36,7 +45,7 @@ static void take(cmo_robot *robot, cmo_take_levels_state *state) {
         }
     }
     for (uint8_t i = 0; outcome == CMO_OUTCOME_DONE && i < robot->description->lights; i++) {
-        robot->light[i].levels = taken[i];
+        cmo_robot_set_levels(robot, i, &taken[i]);
     }
     cmo_end(robot, outcome);
 }
@@ -59,7 +68,8 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     if (robot->stage == CMO_STAGE_IDLE || (motion->arrived && !state->back)) {
         state->back = robot->stage != CMO_STAGE_IDLE;
         float sign = (way < 0.0F) != state->back ? -1.0F : 1.0F;
-        cmo_motion_start(motion, robot, fabsf(way), sign, sign);
+        float left = state->parameters.angle_deg != 0.0F ? -sign : sign;
+        cmo_motion_start(motion, robot, fabsf(way), left, sign);
         cmo_enter(robot, CMO_STAGE_MOVE);
     }
     if (!motion->arrived) {
@@ -86,7 +96,13 @@ cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state
     cmo_take_levels_parameters *p = &state->parameters;
     float slowest = fmaxf(d->slowest_mm_s, 1.0F);
     float usual = fmaxf(slowest, fminf(80.0F, d->top_speed_mm_s));
-    float way = fabsf(p->distance_mm);
+    float arc_mm_deg = d->track_mm * (CMO_PI / 360.0F);
+    float angle = fabsf(p->angle_deg);
+    if (angle != 0.0F && !cmo_take(robot, &angle, 0.0F, 10.0F, 360.0F, "angle_deg")) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    float way = angle != 0.0F ? angle * arc_mm_deg : fabsf(p->distance_mm);
+    bool back = angle != 0.0F ? p->angle_deg < 0.0F : p->distance_mm < 0.0F;
     if (!cmo_take(robot, &way, 150.0F, 10.0F, 2000.0F, "distance_mm") ||
         !cmo_take(robot, &p->speed_mm_s, usual, slowest, d->top_speed_mm_s, "speed_mm_s")) {
         return CMO_OUTCOME_BAD_PARAMETER;
@@ -94,7 +110,7 @@ cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state
     if (d->lights == 0) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
     }
-    p->distance_mm = p->distance_mm < 0.0F ? -way : way;
+    p->distance_mm = back ? -way : way;
     if (p->longest_ms == 0) {
         p->longest_ms = (uint32_t)(4000.0F * way / p->speed_mm_s) + 4000U;
     }

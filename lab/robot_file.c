@@ -38,6 +38,8 @@ static void finish_light(lab_robot *robot, const staged_light *from, unsigned nu
         (uint16_t)given(from->levels.light, CMO_LEVEL_UNKNOWN),
         (uint16_t)given(from->levels.void_counts, CMO_LEVEL_UNKNOWN),
         (uint16_t)given(from->levels.noise, 0.0),
+        (uint16_t)given(from->levels.dark_threshold, 0.0),
+        (uint16_t)given(from->levels.light_threshold, 0.0),
     };
 }
 
@@ -68,9 +70,13 @@ static void finish_faults(cmo_sim_faults *faults, const staged_faults *from) {
 #define AT(to, field) faults->to = 1000.0 * given(from->field, -1.0)
     AT(light_silent_at_ms[0], left_light_silent_at_s);
     AT(light_stuck_at_ms[0], left_light_stuck_at_s);
+    AT(light_jumps_at_ms[0], left_light_jumps_at_s);
+    AT(light_clipped_at_ms[0], left_light_clipped_at_s);
     if (CMO_LIGHTS_MAX > 1) {
         AT(light_silent_at_ms[CMO_LIGHTS_MAX > 1], right_light_silent_at_s);
         AT(light_stuck_at_ms[CMO_LIGHTS_MAX > 1], right_light_stuck_at_s);
+        AT(light_jumps_at_ms[CMO_LIGHTS_MAX > 1], right_light_jumps_at_s);
+        AT(light_clipped_at_ms[CMO_LIGHTS_MAX > 1], right_light_clipped_at_s);
     }
     AT(encoders_silent_at_ms, encoders_silent_at_s);
     AT(encoder_jump_at_ms, encoder_jump_at_s);
@@ -78,10 +84,19 @@ static void finish_faults(cmo_sim_faults *faults, const staged_faults *from) {
     AT(failed_at_ms, failed_at_s);
     AT(slip_at_ms, slip_at_s);
 #undef AT
-    faults->lights_swapped = given(from->lights_swapped, 0.0) != 0.0;
-    faults->motors_swapped = given(from->motors_swapped, 0.0) != 0.0;
-    faults->left_reversed = given(from->left_motor_reversed, 0.0) != 0.0;
-    faults->right_reversed = given(from->right_motor_reversed, 0.0) != 0.0;
+#define FLAG(to, field) faults->to = given(from->field, 0.0) != 0.0
+    FLAG(lights_swapped, lights_swapped);
+    FLAG(motors_swapped, motors_swapped);
+    FLAG(left_reversed, left_motor_reversed);
+    FLAG(right_reversed, right_motor_reversed);
+    FLAG(left_dead, left_motor_dead);
+    FLAG(right_dead, right_motor_dead);
+    FLAG(left_encoder_dead, left_encoder_dead);
+    FLAG(right_encoder_dead, right_encoder_dead);
+    FLAG(left_encoder_reversed, left_encoder_reversed);
+    FLAG(right_encoder_reversed, right_encoder_reversed);
+    FLAG(encoders_swapped, encoders_swapped);
+#undef FLAG
     faults->late_share = given(from->late_share, 0.0);
     faults->late_ms = given(from->late_ms, 0.0);
     faults->look_missing_share = given(from->look_missing_share, 0.0);
@@ -105,6 +120,9 @@ static void finish_plant(lab_robot *robot, const staged_plant *from) {
         *shadow = from->plant.shadow[i];
         shadow->soft_mm = given(shadow->soft_mm, 50.0);
         shadow->depth = given(shadow->depth, 1.0);
+        shadow->vx_mm_s = given(shadow->vx_mm_s, 0.0);
+        shadow->vy_mm_s = given(shadow->vy_mm_s, 0.0);
+        shadow->every_s = given(shadow->every_s, 0.0);
     }
     robot->plant = merged.plant;
     finish_faults(&robot->faults, &from->faults);
@@ -115,6 +133,7 @@ static void finish(lab_robot *robot, const staged_robot *from, const char *file)
     robot->name = from->name != NULL ? g_strdup(from->name) : g_path_get_basename(file);
     d->tick_us = (uint32_t)(1000.0 * from->tick_ms + 0.5);
     d->track_mm = (float)from->track_mm;
+    d->drift_most = (float)given(from->drift_most, 0.0);
     robot->outline = (lab_outline){given(from->outline.front_mm, 0.8 * from->track_mm),
                                    given(from->outline.back_mm, 0.6 * from->track_mm),
                                    given(from->outline.left_mm, 0.6 * from->track_mm),
@@ -174,7 +193,19 @@ static bool check_together(yaml_reader *reader, const staged_robot *staged) {
         }
         const staged_levels *levels = &sides[i]->levels;
         cmo_levels as_read = {(uint16_t)given(levels->dark, 0), (uint16_t)given(levels->light, 0),
-                              0, (uint16_t)given(levels->noise, 0)};
+                              0, (uint16_t)given(levels->noise, 0), 0, 0};
+        const double thresholds[2] = {levels->dark_threshold, levels->light_threshold};
+        for (int n = 0; n < 2; n++) {
+            double low = fmin(levels->dark, levels->light);
+            double high = fmax(levels->dark, levels->light);
+            if (thresholds[n] <= low || thresholds[n] >= high) { // false where it is NAN
+                char *field = g_strdup_printf("%s.levels.%s_threshold", names[i],
+                                              n == 0 ? "dark" : "light");
+                yaml_reader_wrong(reader, lights, field, "must lie between dark and light");
+                g_free(field);
+                return false;
+            }
+        }
         if (!isnan(levels->dark) && !cmo_levels_usable(&as_read)) {
             char *field = g_strdup_printf("%s.levels", names[i]);
             yaml_reader_wrong(reader, lights, field,

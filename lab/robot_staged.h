@@ -7,7 +7,7 @@
 #include <cammino_lab/keys.h>
 
 typedef struct staged_levels {
-    double dark, light, void_counts, noise;
+    double dark, light, void_counts, noise, dark_threshold, light_threshold;
 } staged_levels;
 
 typedef struct staged_light {
@@ -30,8 +30,11 @@ typedef struct staged_drive {
 
 typedef struct staged_faults {
     double left_light_silent_at_s, right_light_silent_at_s, left_light_stuck_at_s,
-        right_light_stuck_at_s, lights_swapped, motors_swapped, left_motor_reversed,
-        right_motor_reversed, encoders_silent_at_s, encoder_jump_at_s, stalled_at_s, late_share,
+        right_light_stuck_at_s, left_light_jumps_at_s, right_light_jumps_at_s,
+        left_light_clipped_at_s, right_light_clipped_at_s, lights_swapped, motors_swapped,
+        left_motor_reversed, right_motor_reversed, left_motor_dead, right_motor_dead,
+        left_encoder_dead, right_encoder_dead, left_encoder_reversed, right_encoder_reversed,
+        encoders_swapped, encoders_silent_at_s, encoder_jump_at_s, stalled_at_s, late_share,
         late_ms, look_missing_share, look_doubled_share, not_yet_share, failed_at_s, slip_at_s,
         slip_s, slip_grip;
 } staged_faults;
@@ -48,7 +51,7 @@ typedef struct staged_plant {
 
 typedef struct staged_robot {
     char *name;
-    double tick_ms, track_mm, look_times, heading;
+    double tick_ms, track_mm, look_times, heading, drift_most;
     lab_outline outline;
     staged_encoders encoders;
     staged_drive drive;

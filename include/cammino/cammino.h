@@ -6,6 +6,7 @@
 #ifndef CAMMINO_H
 #define CAMMINO_H
 
+#include <cammino/bands.h>
 #include <cammino/levels.h>
 #include <cammino/light.h>
 #include <cammino/port.h>
@@ -13,6 +14,7 @@
 #include <cammino/robot.h>
 #include <cammino/routines.h>
 #include <cammino/trace.h>
+#include <cammino/wiring.h>
 
 #define CAMMINO_VERSION "0.1.0"
 

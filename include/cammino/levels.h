@@ -25,6 +25,8 @@ typedef enum cmo_levels_fault {
     CMO_LEVELS_SATURATED,    /**< a surface lies at the end of what the hardware can give */
     CMO_LEVELS_NOISY,        /**< the noise is too large for the contrast */
     CMO_LEVELS_LOW_CONTRAST, /**< the two surfaces are too near to each other */
+    CMO_LEVELS_UNLIKE,       /**< this sensor's contrast is less than half of another's: they have
+                                  not seen the same two surfaces */
     CMO_LEVELS_FAULTS
 } cmo_levels_fault;
 
@@ -62,15 +64,25 @@ void cmo_level_taker_add(cmo_level_taker *taker, uint16_t counts);
 cmo_levels_fault cmo_level_taker_finish(cmo_level_taker *taker, bool dark_is_high,
                                         uint16_t counts_max, cmo_levels *levels);
 
+/** Mean and standard deviation of all readings of one surface, outliers left out, in counts.
+ *  False: fewer than 20 readings. */
+bool cmo_level_taker_surface(const cmo_level_taker *taker, float *counts, float *spread);
+
+/** Whether two sensors' levels can be of the same floor: one's contrast is at least half of the
+ *  other's. */
+bool cmo_levels_alike(const cmo_levels *left, const cmo_levels *right);
+
 /** "good", "silent"...; "?" for a value that is none. */
 const char *cmo_levels_fault_name(cmo_levels_fault fault);
 
 /* --------------------------------------------------------------------------------- routine -- */
 
-/** Drives slowly over a line and back to where it began, and takes all sensors' levels. */
+/** Drives or turns slowly over a line and back to where it began, and takes all sensors' levels. */
 typedef struct cmo_take_levels_parameters {
     float distance_mm;   /**< way over the line, 10..2000; negative: backward; default: 150 */
-    float speed_mm_s;    /**< default: 80, or the slowest speed if that is more */
+    float angle_deg;     /**< turns on the spot by this instead, 10..360; negative: to the right;
+                              default: it drives */
+    float speed_mm_s;    /**< of the wheels; default: 80, or the slowest speed if that is more */
     uint32_t longest_ms; /**< default: twice what the way takes, plus 4000 */
 } cmo_take_levels_parameters;
 
@@ -96,8 +108,8 @@ cmo_outcome cmo_take_levels(cmo_robot *robot, const cmo_take_levels_parameters *
 
 /* ------------------------------------------------------------------------------ stored form -- */
 
-/** Bytes of the stored form: mark, version, number of sensors, four counts a sensor, checksum. */
-#define CMO_STORED_LEVELS_SIZE (4 + 8 * CMO_LIGHTS_MAX + 2)
+/** Bytes of the stored form: mark, version, number of sensors, six counts a sensor, checksum. */
+#define CMO_STORED_LEVELS_SIZE (4 + 12 * CMO_LIGHTS_MAX + 2)
 
 /** Writes the robot's levels. @return bytes written; 0 if `size` is too small. */
 size_t cmo_store_levels(const cmo_robot *robot, uint8_t *bytes, size_t size);

@@ -27,7 +27,15 @@ typedef struct cmo_levels {
     uint16_t light;       /**< counts over the light surface */
     uint16_t void_counts; /**< counts where there is no floor; CMO_LEVEL_UNKNOWN: not taken */
     uint16_t noise;       /**< standard deviation of a reading, counts; 0: 1 % of the contrast */
+    uint16_t dark_threshold;  /**< counts that part a dark line from all else; 0: halfway */
+    uint16_t light_threshold; /**< counts that part a light line from all else; 0: halfway */
 } cmo_levels;
+
+/** A range of reflectance, open at an end that is infinite. Both 0: none. */
+typedef struct cmo_band {
+    float low;
+    float high;
+} cmo_band;
 
 /** Where a look was taken, along the way of its sensor. */
 typedef struct cmo_light_point {
@@ -50,12 +58,12 @@ typedef struct cmo_edge {
     float steady_mm;      /**< and the way at which that began */
     cmo_light_point near; /**< the last look that had not passed the band */
     float behind;         /**< reflectance of the surface left behind, averaged */
-    float threshold;      /**< reflectance that parts the two sides */
-    float hysteresis;     /**< half the width of the band in which the side does not change */
-    float target;         /**< reflectance that the tone watched for is expected to have */
+    cmo_band band;        /**< reflectances of what is watched for */
+    float hysteresis;     /**< how far beyond an end of the band the side changes */
+    float target;         /**< reflectance that what is watched for is expected to have */
     float spot_mm;        /**< diameter of the spot; 0: not known, interpolate in a straight line */
     uint8_t looks;        /**< looks since the start, up to 255 */
-    bool inside;          /**< on the tone watched for */
+    bool inside;          /**< on what is watched for */
 } cmo_edge;
 
 /**
@@ -71,12 +79,16 @@ float cmo_hysteresis(const cmo_levels *levels);
 /** Whether the levels can part dark from light at all: both known, and hysteresis at most 0.25. */
 bool cmo_levels_usable(const cmo_levels *levels);
 
-/** The reflectance that parts `tone` from the rest: 0.5 for dark and light; for void, halfway
- *  between the dark level and the void level. NAN for void without a void level. */
+/** The reflectance that parts `tone` from the rest: for dark and light what the levels say, 0.5 if
+ *  they say nothing; for void, halfway between the dark level and the void level. NAN for void
+ *  without a void level. */
 float cmo_threshold(const cmo_levels *levels, cmo_tone tone);
 
 /** Begins to watch for `tone`. `spot_mm`: diameter of the sensor's spot, 0 when not known. */
 void cmo_edge_start(cmo_edge *edge, const cmo_levels *levels, cmo_tone tone, float spot_mm);
+
+/** Begins to watch for a band of reflectance: a grey line, a coloured one. */
+void cmo_edge_start_band(cmo_edge *edge, const cmo_levels *levels, cmo_band band, float spot_mm);
 
 /**
  * Takes one look. Returns true when it completes a crossing, which is written to `crossing`.

@@ -19,7 +19,10 @@ typedef enum cmo_outcome {
     CMO_OUTCOME_DONE,           /**< it did what was asked */
     CMO_OUTCOME_NO_LINE,        /**< no line within the longest distance */
     CMO_OUTCOME_TIME_OVER,      /**< the routine's or the run's time is over */
-    CMO_OUTCOME_SENSOR_SILENT,  /**< a light sensor's looks stopped, or left what it can give */
+    CMO_OUTCOME_SENSOR_SILENT,  /**< a light sensor's looks stopped */
+    CMO_OUTCOME_SENSOR_RANGE,   /**< a light sensor's readings left what the hardware can give */
+    CMO_OUTCOME_SENSOR_STUCK,   /**< its reading stays where others prove that it must change */
+    CMO_OUTCOME_SENSOR_JUMPING, /**< its reading changes as no motion of the robot explains */
     CMO_OUTCOME_LOW_CONTRAST,   /**< levels missing, or too near to each other to be told apart */
     CMO_OUTCOME_NO_FLOOR,       /**< void under a sensor while it looked for a line */
     CMO_OUTCOME_STALLED,        /**< driven, but the encoders stand still */
@@ -32,6 +35,7 @@ typedef enum cmo_outcome {
     CMO_OUTCOME_NOT_SUPPORTED,  /**< the robot lacks what was asked; cmo_robot::field names it */
     CMO_OUTCOME_STOPPED,        /**< the stop button */
     CMO_OUTCOME_ABORTED,        /**< cmo_abort() */
+    CMO_OUTCOME_WIRING_WRONG,   /**< the wiring check found something; its state says what */
     CMO_OUTCOME_WRONG_LINE,     /**< said by a simulation only: it ended on another line */
     CMO_OUTCOMES                /**< how many there are */
 } cmo_outcome;
@@ -45,6 +49,8 @@ typedef enum cmo_kind {
     CMO_KIND_STOP_ON_LINE,
     CMO_KIND_ACTION,
     CMO_KIND_TAKE_LEVELS,
+    CMO_KIND_CHECK_WIRING,
+    CMO_KIND_MEASURE_GEOMETRY,
     CMO_KINDS
 } cmo_kind;
 
@@ -58,6 +64,8 @@ typedef enum cmo_stage {
     CMO_STAGE_BRAKE,    /**< halted, and not yet at a standstill */
     CMO_STAGE_RETURN,   /**< comes back to where it is to rest */
     CMO_STAGE_SETTLE,   /**< the last small closed-loop move onto the target */
+    CMO_STAGE_SWING,    /**< swings one wheel by itself */
+    CMO_STAGE_TURN,     /**< turns on the spot */
     CMO_STAGE_ACTION,   /**< the user's own callback */
     CMO_STAGES
 } cmo_stage;
@@ -101,7 +109,7 @@ typedef struct cmo_report {
     uint8_t kind;        /**< cmo_kind */
     uint8_t outcome;     /**< cmo_outcome */
     bool motors_may_run; /**< a halt was asked for and has not succeeded yet */
-    int8_t sensor;       /**< which sensor's crossing ended it; -1: none did */
+    int8_t sensor;       /**< whose crossing or fault ended it; -1: none's */
     uint32_t present;    /**< bit n: figure n applies and was measured */
     uint32_t estimated;  /**< bit n: figure n comes from commanded speed, not from encoders */
     float figure[CMO_FIGURES];

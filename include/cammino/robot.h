@@ -25,7 +25,7 @@ extern "C" {
 
 /** Poses of the recent past that the robot remembers, to know where it was at mid-exposure. */
 #ifndef CMO_HISTORY
-#define CMO_HISTORY 12
+#define CMO_HISTORY 8
 #endif
 
 /** A light sensor, as the robot believes it to be. Lengths from the middle of the axle. */
@@ -58,6 +58,9 @@ typedef struct cmo_robot_description {
     float dead_duty;      /**< duty only: duty below which the motors do not turn, 0..0.9 */
     float speed_gain;     /**< duty only: duty per mm/s of speed error; 0: 1 / full_duty_mm_s */
     float speed_reset_ms; /**< duty only: integral time of the speed control; 0: 150 */
+
+    float drift_most; /**< the levels may follow slow changes of the light by up to this share of
+                           the contrast, 0..0.2; 0: they stay as taken */
 
     uint32_t lifetime_us;    /**< of a drive command; 0: five ticks, at least 50000 */
     uint32_t encoder_age_us; /**< older counts are a fault; 0: eight ticks, at least 80000 */
@@ -108,7 +111,16 @@ typedef struct cmo_light {
     bool latch_seen;
     bool out_of_range; /**< the newest look left what the hardware can give */
     bool watching;     /**< `edge` is in use */
-    uint8_t crossings; /**< completed in this tick */
+    bool unfit;        /**< for a while readings have been neither light nor dark: take levels anew */
+    bool bright;       /**< which side the newest look is on */
+    int8_t dark_drift; /**< of the levels, in 512ths of the contrast */
+    int8_t light_drift;
+    uint8_t sure_looks; /**< looks in a row that were surely light or dark */
+    uint8_t misfits;    /**< steady looks of no known surface, less the others */
+    uint8_t same_looks; /**< looks in a row of the very same counts, */
+    uint8_t proofs;     /**< and edges that other sensors have crossed in the meantime */
+    uint8_t jumps;      /**< weight of looks that no motion explains */
+    uint8_t crossings;  /**< completed in this tick */
     cmo_crossing crossing[2];
     uint32_t age_us;            /**< since the newest look came in */
     uint32_t look_us;           /**< time of the newest look, port clock */
@@ -178,7 +190,9 @@ typedef struct cmo_robot {
     bool halt_done;
     bool driving; /**< a drive command was given in this tick */
     bool ticked;
-    bool begun; /**< the routine has not had its first tick */
+    bool unsure; /**< the routine does not take the encoders' word for anything */
+    bool fine;   /**< looks are placed by the observed places of the wheels, finer than a count */
+    bool begun;  /**< the routine has not had its first tick */
     volatile bool abort;
 
     float start_left_mm; /**< odometer at the start of the routine */

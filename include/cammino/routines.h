@@ -116,6 +116,8 @@ cmo_outcome cmo_rotate(cmo_robot *robot, const cmo_rotate_parameters *parameters
 /** How to look for a line. */
 typedef struct cmo_line_parameters {
     cmo_tone tone;        /**< default: dark */
+    cmo_band band;        /**< reflectances that count as the line, instead of a tone: a grey line;
+                               default, both 0: by the tone */
     cmo_watch watch;      /**< which sensors; default: either */
     float blind_mm;       /**< drive this far without looking, 0..20000; default: 0 */
     float cruise_mm_s;    /**< speed while blind; default: half the top speed */

@@ -29,6 +29,7 @@ typedef struct cmo_trace_row {
     float left_command_mm_s;
     float right_command_mm_s;
     float reflectance[CMO_LIGHTS_MAX];
+    float counts[CMO_LIGHTS_MAX]; /**< raw */
     float band_low; /**< detection band in use; NAN: none */
     float band_high;
     float crossing_mm; /**< way of the sensor at the latched crossing, since the start of the
@@ -36,7 +37,7 @@ typedef struct cmo_trace_row {
 } cmo_trace_row;
 
 /** A buffer of this size holds any row and the header. */
-#define CMO_CSV_SIZE (256 + 24 * CMO_LIGHTS_MAX)
+#define CMO_CSV_SIZE (256 + 48 * CMO_LIGHTS_MAX)
 
 /**
  * Writes the header row, ended by CR LF (RFC 4180), and a 0 byte.

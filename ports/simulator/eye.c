@@ -29,29 +29,37 @@ double eye_next_us(const struct eye *eye) {
     return eye->half == 0 ? eye->next_us - node : eye->next_us + node;
 }
 
-static double ambient(const cmo_sim_plant *plant, double x_mm, double y_mm) {
+static double ambient(const cmo_sim_plant *plant, double time_s, double x_mm, double y_mm) {
     double light = plant->ambient;
+    if (plant->ambient_change_s > 0.0) {
+        light *= 1.0 + plant->ambient_change * MIN(time_s / plant->ambient_change_s, 1.0);
+    }
+    double lamps = light;
     for (unsigned i = 0; i < plant->shadows; i++) {
         const cmo_sim_shadow *shadow = &plant->shadow[i];
-        double dx = x_mm - shadow->x_mm;
-        double dy = y_mm - shadow->y_mm;
+        double rounds = shadow->every_s > 0.0 ? floor(time_s / shadow->every_s) : 0.0;
+        double moved_s = time_s - rounds * shadow->every_s;
+        double dx = x_mm - shadow->x_mm - shadow->vx_mm_s * moved_s;
+        double dy = y_mm - shadow->y_mm - shadow->vy_mm_s * moved_s;
         double beyond = sqrt(dx * dx + dy * dy) - shadow->radius_mm;
         double soft = fmax(shadow->soft_mm, 1e-3);
         double share = CLAMP(0.5 - beyond / soft, 0.0, 1.0);
-        light -= plant->ambient * shadow->depth * share;
+        light -= lamps * shadow->depth * share;
     }
-    return light;
+    return MAX(light, 0.0);
 }
 
-double eye_light(const struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
-                 double x_mm, double y_mm) {
+// What comes back of the sensor's own lamp, and its share of the ambient light.
+static double light_at(const struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                       double x_mm, double y_mm) {
     double luminance = cmo_sim_mat_light(mat, x_mm, y_mm, eye->spot_mm);
-    return luminance * (1.0 + eye->p->ambient_share * ambient(plant, x_mm, y_mm));
+    double time_s = eye_next_us(eye) * 1e-6;
+    return luminance * (1.0 + eye->p->ambient_share * ambient(plant, time_s, x_mm, y_mm));
 }
 
 void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat, double x_mm,
                 double y_mm, noise *source, bool stuck) {
-    double light = eye_light(eye, plant, mat, x_mm, y_mm);
+    double light = light_at(eye, plant, mat, x_mm, y_mm);
     if (eye->half == 0) {
         eye->first = light;
         eye->half = 1;

@@ -38,8 +38,4 @@ double eye_next_us(const struct eye *eye);
 void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat, double x_mm,
                 double y_mm, noise *source, bool stuck);
 
-// Light at a place: what comes back of the sensor's own lamp, and its share of the ambient light.
-double eye_light(const struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
-                 double x_mm, double y_mm);
-
 #endif

@@ -294,13 +294,25 @@ static void hand_over_looks(cmo_sim *sim, unsigned sensor, cmo_light_input *inpu
             cmo_look *out = &input->look[input->looks++];
             out->time_us = sim->setup.clock_start_us + (uint32_t)(uint64_t)look.ready_us;
             out->counts = look.counts;
+            if (since(sim, f->light_clipped_at_ms[sensor])) {
+                out->counts = 65535;
+            } else if (since(sim, f->light_jumps_at_ms[sensor]) && chance(sim, 0.3)) {
+                out->counts = (uint16_t)(eye->p->counts_max * noise_even(&sim->mishaps));
+            }
             out->sequence = look.sequence;
         }
     }
 }
 
-static uint32_t counts(const cmo_sim *sim, const side *s) {
+static uint32_t counts(const cmo_sim *sim, bool right) {
+    const cmo_sim_faults *f = &sim->setup.faults;
+    if (right ? f->right_encoder_dead : f->left_encoder_dead) {
+        return 0;
+    }
+    const side *s = right != f->encoders_swapped ? &sim->plant.right : &sim->plant.left;
+    bool reversed = right ? f->right_encoder_reversed : f->left_encoder_reversed;
     int64_t count = (int64_t)floor(s->place_mm / sim->setup.plant.encoder_step_mm);
+    count = reversed ? -count : count;
     unsigned bits = sim->setup.plant.encoder_bits;
     return (uint32_t)(uint64_t)count & (bits < 32 ? (1U << bits) - 1U : 0xFFFFFFFFU);
 }
@@ -320,8 +332,8 @@ static cmo_status port_sample(void *context, cmo_sample *sample) {
     if (sim->setup.traits & CMO_TRAIT_ENCODERS && !since(sim, f->encoders_silent_at_ms)) {
         sample->have |= CMO_HAVE_ENCODERS;
         sample->encoders.time_us = port_clock(sim);
-        sample->encoders.left = counts(sim, &sim->plant.left);
-        sample->encoders.right = counts(sim, &sim->plant.right);
+        sample->encoders.left = counts(sim, false);
+        sample->encoders.right = counts(sim, true);
         if (since(sim, f->encoder_jump_at_ms)) {
             sample->encoders.left += 5000U;
         }
@@ -392,6 +404,7 @@ void cmo_sim_faults_none(cmo_sim_faults *faults) {
     memset(faults, 0, sizeof *faults);
     for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
         faults->light_silent_at_ms[i] = faults->light_stuck_at_ms[i] = -1.0;
+        faults->light_jumps_at_ms[i] = faults->light_clipped_at_ms[i] = -1.0;
     }
     faults->encoders_silent_at_ms = faults->encoder_jump_at_ms = -1.0;
     faults->stalled_at_ms = faults->failed_at_ms = faults->slip_at_ms = -1.0;
@@ -418,6 +431,12 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     noise_seed(&sim->mishaps, setup->seed ^ 0xA1A1A1A1A1A1A1A1U);
     plant_start(&sim->plant, &sim->setup.plant, &build, setup->x_mm, setup->y_mm,
                 setup->heading_deg * 0.017453292519943295);
+    if (setup->faults.left_dead) {
+        sim->plant.left.strength = 0.0;
+    }
+    if (setup->faults.right_dead) {
+        sim->plant.right.strength = 0.0;
+    }
     for (unsigned i = 0; i < setup->plant.eyes; i++) {
         eye_start(&sim->eyes[i], &sim->setup.plant, i, &build);
     }

@@ -37,6 +37,8 @@ typedef struct cmo_sim_shadow {
     double x_mm, y_mm, radius_mm;
     double soft_mm; /**< width of its edge */
     double depth;   /**< share of the ambient light taken away; negative adds */
+    double vx_mm_s, vy_mm_s; /**< how it moves; it stands at x, y at the start */
+    double every_s;          /**< and again after each such time; 0: it does not come again */
 } cmo_sim_shadow;
 
 #define CMO_SIM_SHADOWS_MAX 8
@@ -76,6 +78,8 @@ typedef struct cmo_sim_plant {
     double heading_drift_deg_s; /**< heading sensor: how fast it turns by itself */
     double heading_scale;       /**< what it says over the true turn */
     double heading_noise_deg;   /**< standard deviation of a reading */
+    double ambient_change; /**< ambient light changes evenly by this share of itself, */
+    double ambient_change_s; /**< within this time from the start */
     double ambient; /**< ambient light, in luminance of the sensor's own lamp on white */
     unsigned shadows;
     cmo_sim_shadow shadow[CMO_SIM_SHADOWS_MAX];
@@ -96,6 +100,15 @@ typedef struct cmo_sim_faults {
     bool motors_swapped;
     bool left_reversed; /**< motor's polarity */
     bool right_reversed;
+    bool left_dead; /**< motor unplugged */
+    bool right_dead;
+    bool left_encoder_dead;
+    bool right_encoder_dead;
+    bool left_encoder_reversed;
+    bool right_encoder_reversed;
+    bool encoders_swapped;
+    double light_jumps_at_ms[CMO_LIGHTS_MAX]; /**< a loose plug: readings anywhere, by turns */
+    double light_clipped_at_ms[CMO_LIGHTS_MAX]; /**< a cut wire: the converter's end from then on */
     double encoders_silent_at_ms;
     double encoder_jump_at_ms;
     double stalled_at_ms; /**< wheels blocked from then on */

@@ -1,0 +1,224 @@
+// SPDX-License-Identifier: MIT
+#include "light_input.h"
+
+#include "odometer.h"
+#include "routine.h"
+
+#include <math.h>
+
+// --------------------------------------------------------------------------------------- drift --
+
+// Drift is kept in steps of this share of the contrast.
+#define DRIFT_STEP (1.0F / 512.0F)
+// Only a reading this near to a level is surely of that level's surface.
+#define SURE 0.1F
+// Looks that must follow one another on the same level before one of them may move it, and looks
+// from one step to the next: with 100 looks a second, 5 % of the contrast a second at most.
+#define SURE_LOOKS 4U
+// Steady looks of no known surface, less those of one, before the levels are said not to fit.
+#define MISFIT_LOOKS 200U
+
+static float corrected(const cmo_light *light, float reflectance) {
+    float dark = (float)light->dark_drift * DRIFT_STEP;
+    float bright = (float)light->light_drift * DRIFT_STEP;
+    return (reflectance - dark) / (1.0F + bright - dark);
+}
+
+static void step_drift(int8_t *drift, float error, float most) {
+    int8_t next = (int8_t)(*drift + (error > 0.0F ? 1 : -1));
+    if (fabsf((float)next * DRIFT_STEP) <= most) {
+        *drift = next;
+    }
+}
+
+static void warn(cmo_robot *robot, uint8_t sensor) {
+    if (!robot->light[sensor].unfit) {
+        robot->light[sensor].unfit = true;
+        cmo_notify(robot, CMO_EVENT_LEVELS, sensor);
+    }
+}
+
+// The levels follow a slow change of the light, from readings alone that are surely light or dark;
+// a surface that is neither leaves them where they are, and counts against them.
+static void follow_drift(cmo_robot *robot, uint8_t sensor, float reflectance, float change) {
+    cmo_light *light = &robot->light[sensor];
+    float most = robot->description->drift_most;
+    if (change > 0.5F * SURE || robot->halt != 0 || !cmo_levels_usable(&light->levels)) {
+        light->sure_looks = 0;
+        return; // across an edge, or standing, where one surface would count for ever
+    }
+    bool dark = fabsf(light->reflectance) < SURE;
+    bool bright = fabsf(light->reflectance - 1.0F) < SURE;
+    float gone = cmo_threshold(&light->levels, CMO_TONE_VOID);
+    bool empty = gone < 0.0F && light->reflectance < gone;
+    if (!dark && !bright) {
+        light->sure_looks = 0;
+        light->misfits = (uint8_t)(light->misfits + (light->misfits < UINT8_MAX && !empty));
+        if (light->misfits > MISFIT_LOOKS) {
+            warn(robot, sensor);
+        }
+        return;
+    }
+    light->misfits = (uint8_t)(light->misfits - (light->misfits > 0));
+    light->unfit = light->unfit && light->misfits > MISFIT_LOOKS / 2U;
+    if (++light->sure_looks < SURE_LOOKS) {
+        return;
+    }
+    light->sure_looks = 0;
+    if (dark) {
+        step_drift(&light->dark_drift, reflectance - (float)light->dark_drift * DRIFT_STEP, most);
+    } else {
+        step_drift(&light->light_drift, reflectance - 1.0F - (float)light->light_drift * DRIFT_STEP,
+                   most);
+    }
+}
+
+// -------------------------------------------------------------------------------------- health --
+
+// A jump counts for as much as this many sound looks; with five in a row's time it is a fault.
+#define JUMP_WEIGHT 10U
+#define JUMP_LIMIT  40U
+
+// Counts the looks that say to the last count what the one before said, and the edges that the
+// other sensors have crossed in the meantime; and the looks that no robot's motion explains.
+static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, float reflectance,
+                         float way_mm) {
+    const cmo_robot_description *description = robot->description;
+    cmo_light *light = &robot->light[sensor];
+    if (!light->seen || !cmo_levels_usable(&light->levels)) {
+        return;
+    }
+    bool same = counts == light->counts;
+    if (light->same_looks < UINT8_MAX) {
+        light->same_looks++;
+    }
+    light->same_looks = same ? light->same_looks : 0;
+    light->proofs = (uint8_t)(same ? light->proofs : 0U);
+    bool bright = reflectance > (light->bright ? 0.35F : 0.65F);
+    if (bright != light->bright) {
+        light->bright = bright;
+        for (uint8_t i = 0; i < description->lights; i++) {
+            cmo_light *other = &robot->light[i];
+            other->proofs = (uint8_t)(other->proofs + (i != sensor && other->proofs < UINT8_MAX));
+        }
+    }
+    // Across an edge a reading changes by its whole contrast within the spot, at the middle by
+    // 4 / pi of what a straight line would.
+    float spot = fmaxf(description->light[sensor].spot_mm, 2.0F);
+    float step = fmaxf(description->left_step_mm, description->right_step_mm);
+    float most = 1.4F * (way_mm + 2.0F * step + 1.0F) / spot + 2.0F * cmo_hysteresis(&light->levels);
+    float change = cmo_reflectance(&light->levels, light->counts) - reflectance;
+    if (fabsf(change) > most) {
+        light->jumps = (uint8_t)(light->jumps + JUMP_WEIGHT);
+        light->jumps = light->jumps > 2U * JUMP_LIMIT ? (uint8_t)(2U * JUMP_LIMIT) : light->jumps;
+    } else if (light->jumps > 0) {
+        light->jumps--;
+    }
+}
+
+cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
+    const cmo_robot_description *description = robot->description;
+    const cmo_light *light = &robot->light[sensor];
+    if (!light->watching) {
+        return CMO_RUNNING;
+    }
+    uint32_t interval = description->light[sensor].interval_us;
+    interval = interval != 0 ? interval : description->tick_us;
+    if (light->age_us > cmo_age_limit(description->light_age_us, 10 * interval, 80000)) {
+        return light->out_of_range ? CMO_OUTCOME_SENSOR_RANGE : CMO_OUTCOME_SENSOR_SILENT;
+    }
+    if (light->jumps >= JUMP_LIMIT) {
+        return CMO_OUTCOME_SENSOR_JUMPING;
+    }
+    // A reading without noise may well be the same on a plain floor. But where the others have
+    // crossed edges on and off, it ought to have moved by a count.
+    uint8_t looks = light->levels.noise > 1 ? 30 : 150;
+    return light->same_looks >= looks && light->proofs >= 2 ? CMO_OUTCOME_SENSOR_STUCK : CMO_RUNNING;
+}
+
+// --------------------------------------------------------------------------- looks and latches --
+
+static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_t time_us) {
+    const cmo_robot_description *description = robot->description;
+    const cmo_light_description *described = &description->light[sensor];
+    cmo_light *light = &robot->light[sensor];
+    light->out_of_range = described->counts_max > 0 &&
+                          (counts < described->counts_min || counts > described->counts_max);
+    if (light->out_of_range) {
+        return; // as good as no look: if none comes in time, the sensor is silent
+    }
+    light->age_us = 0;
+    uint32_t look_us = time_us - described->delay_us;
+    cmo_moment moment = cmo_odometer_at(&robot->odometer, look_us);
+    float way_mm = cmo_sensor_way(description, sensor, moment.left_mm, moment.right_mm);
+    float before = light->reflectance;
+    float reflectance = cmo_reflectance(&light->levels, counts);
+    watch_health(robot, sensor, counts, reflectance, fabsf(way_mm - light->way_mm));
+    light->counts = counts;
+    light->reflectance = corrected(light, reflectance);
+    follow_drift(robot, sensor, reflectance, fabsf(light->reflectance - before));
+    if (light->watching && light->edge.looks > 0) {
+        uint32_t interval_us = look_us - light->look_us;
+        light->interval_sum_us += interval_us;
+        light->intervals++;
+        if (interval_us > light->interval_worst_us) {
+            light->interval_worst_us = interval_us;
+        }
+        light->gap_worst_mm = fmaxf(light->gap_worst_mm, fabsf(way_mm - light->way_mm));
+    }
+    light->look_us = look_us;
+    light->way_mm = way_mm;
+    light->seen = true;
+    cmo_light_point point = {light->look_us, light->way_mm, light->reflectance};
+    cmo_crossing crossing;
+    if (light->watching && cmo_edge_look(&light->edge, point, &crossing) && light->crossings < 2) {
+        light->crossing[light->crossings++] = crossing;
+    }
+}
+
+static void take_latch(cmo_robot *robot, uint8_t sensor, const cmo_latch *latch) {
+    cmo_light *light = &robot->light[sensor];
+    bool fresh = !light->latch_seen || latch->sequence != light->latch_sequence;
+    light->latch_seen = true;
+    light->latch_sequence = latch->sequence;
+    bool entering = latch->entering == isinf(light->edge.band.low);
+    if (!fresh || !light->watching || light->crossings >= 2 || entering == light->edge.inside) {
+        return;
+    }
+    cmo_moment moment = cmo_odometer_at(&robot->odometer, latch->time_us);
+    cmo_crossing *crossing = &light->crossing[light->crossings++];
+    crossing->time_us = latch->time_us;
+    crossing->way_mm = cmo_sensor_way(robot->description, sensor, moment.left_mm, moment.right_mm);
+    crossing->speed_mm_s = cmo_speed_mm_s(robot);
+    crossing->entering = entering;
+    light->edge.inside = entering;
+    light->look_us = latch->time_us;
+    light->way_mm = crossing->way_mm;
+    light->seen = true;
+    light->age_us = 0;
+}
+
+void cmo_light_take(cmo_robot *robot, const cmo_sample *sample) {
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        cmo_light *light = &robot->light[i];
+        const cmo_light_input *input = &sample->light[i];
+        light->age_us = robot->begun ? 0 : light->age_us + robot->dt_us;
+        light->crossings = 0;
+        for (uint8_t n = 0; n < input->looks && n < CMO_LOOKS_MAX; n++) {
+            const cmo_look *look = &input->look[n];
+            if (light->seen && (int8_t)(look->sequence - light->sequence) <= 0) {
+                continue; // seen already
+            }
+            light->sequence = look->sequence;
+            // A look without a time came in somewhere since the last tick: half way is the best
+            // guess, off by T / sqrt(12).
+            uint32_t time = robot->port->traits & CMO_TRAIT_LOOK_TIMES
+                                ? look->time_us
+                                : robot->clock_us - robot->dt_us / 2;
+            take_look(robot, i, look->counts, time);
+        }
+        if (input->latched) {
+            take_latch(robot, i, &input->latch);
+        }
+    }
+}

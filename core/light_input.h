@@ -1,0 +1,21 @@
+// SPDX-License-Identifier: MIT
+// Light, tick by tick: looks and latches from the sample, the drift of the levels, and whether the
+// sensor can still be trusted.
+#ifndef CMO_LIGHT_INPUT_H
+#define CMO_LIGHT_INPUT_H
+
+#include <cammino/robot.h>
+
+// What is given, or else a default that is at least `least`.
+static inline uint32_t cmo_age_limit(uint32_t given, uint32_t otherwise, uint32_t least) {
+    uint32_t chosen = given != 0 ? given : otherwise;
+    return given != 0 || chosen > least ? chosen : least;
+}
+
+// Takes all sensors' looks and latches.
+void cmo_light_take(cmo_robot *robot, const cmo_sample *sample);
+
+// The fault of a sensor that is watched, or CMO_RUNNING.
+cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor);
+
+#endif
