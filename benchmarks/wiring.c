@@ -102,16 +102,36 @@ static void spoil(subject *s, cmo_finding finding) {
     cmo_sim_faults *f = &s->setup.faults;
     cmo_sim_plant *p = &s->setup.plant;
     switch (finding) {
-    case CMO_FINDING_LEFT_MOTOR_SILENT: f->left_dead = true; break;
-    case CMO_FINDING_RIGHT_MOTOR_SILENT: f->right_dead = true; break;
-    case CMO_FINDING_LEFT_MOTOR_REVERSED: f->left_reversed = true; break;
-    case CMO_FINDING_RIGHT_MOTOR_REVERSED: f->right_reversed = true; break;
-    case CMO_FINDING_MOTORS_SWAPPED: f->motors_swapped = true; break;
-    case CMO_FINDING_LEFT_ENCODER_SILENT: f->left_encoder_dead = true; break;
-    case CMO_FINDING_RIGHT_ENCODER_SILENT: f->right_encoder_dead = true; break;
-    case CMO_FINDING_LEFT_ENCODER_REVERSED: f->left_encoder_reversed = true; break;
-    case CMO_FINDING_RIGHT_ENCODER_REVERSED: f->right_encoder_reversed = true; break;
-    case CMO_FINDING_ENCODERS_SWAPPED: f->encoders_swapped = true; break;
+    case CMO_FINDING_LEFT_MOTOR_SILENT:
+        f->left_dead = true;
+        break;
+    case CMO_FINDING_RIGHT_MOTOR_SILENT:
+        f->right_dead = true;
+        break;
+    case CMO_FINDING_LEFT_MOTOR_REVERSED:
+        f->left_reversed = true;
+        break;
+    case CMO_FINDING_RIGHT_MOTOR_REVERSED:
+        f->right_reversed = true;
+        break;
+    case CMO_FINDING_MOTORS_SWAPPED:
+        f->motors_swapped = true;
+        break;
+    case CMO_FINDING_LEFT_ENCODER_SILENT:
+        f->left_encoder_dead = true;
+        break;
+    case CMO_FINDING_RIGHT_ENCODER_SILENT:
+        f->right_encoder_dead = true;
+        break;
+    case CMO_FINDING_LEFT_ENCODER_REVERSED:
+        f->left_encoder_reversed = true;
+        break;
+    case CMO_FINDING_RIGHT_ENCODER_REVERSED:
+        f->right_encoder_reversed = true;
+        break;
+    case CMO_FINDING_ENCODERS_SWAPPED:
+        f->encoders_swapped = true;
+        break;
     case CMO_FINDING_LEFT_LIGHT_SILENT:
         if (s->setup.seed % 2) {
             f->light_silent_at_ms[0] = 0;
@@ -126,24 +146,35 @@ static void spoil(subject *s, cmo_finding finding) {
             f->light_stuck_at_ms[1] = 0;
         }
         break;
-    case CMO_FINDING_LIGHTS_SWAPPED: f->lights_swapped = true; break;
+    case CMO_FINDING_LIGHTS_SWAPPED:
+        f->lights_swapped = true;
+        break;
     case CMO_FINDING_LEFT_POLARITY:
     case CMO_FINDING_RIGHT_POLARITY: {
         cmo_light_description *light = &s->description.light[finding - CMO_FINDING_LEFT_POLARITY];
         light->dark_is_high = !light->dark_is_high;
         break;
     }
-    case CMO_FINDING_NO_LINE: s->setup.x_mm -= 200.0; break;
-    case CMO_FINDING_LOOK_INTERVAL: p->eye[0].interval_ms = 16.0; break;
-    case CMO_FINDING_LEFT_DELAY: p->eye[0].delay_ms += 12.0; break;
-    case CMO_FINDING_RIGHT_DELAY: p->eye[1].delay_ms += 12.0; break;
+    case CMO_FINDING_NO_LINE:
+        s->setup.x_mm -= 200.0;
+        break;
+    case CMO_FINDING_LOOK_INTERVAL:
+        p->eye[0].interval_ms = 16.0;
+        break;
+    case CMO_FINDING_LEFT_DELAY:
+        p->eye[0].delay_ms += 12.0;
+        break;
+    case CMO_FINDING_RIGHT_DELAY:
+        p->eye[1].delay_ms += 12.0;
+        break;
     case CMO_FINDING_CURVED: // behind duty: a regulator makes up for it
         s->setup.traits &= (uint16_t)~CMO_TRAIT_SPEED;
         s->description.full_duty_mm_s = 1000;
         p->no_load_mm_s = 1000;
-        p->left_strength = 0.4;
+        p->left_strength = 0.5;
         break;
-    default: break;
+    default:
+        break;
     }
 }
 
@@ -159,7 +190,8 @@ static bool try_one(uint64_t seed, int broken, const cmo_sim_mat *mats[2], bool 
         s.setup.plant.eye[1].white_counts = s.setup.plant.eye[0].white_counts;
     }
     spoil(&s, (cmo_finding)broken);
-    double stated[2] = {s.description.light[0].delay_us / 1000.0, s.description.light[1].delay_us / 1000.0};
+    double stated[2] = {s.description.light[0].delay_us / 1000.0,
+                        s.description.light[1].delay_us / 1000.0};
     (void)stated;
     s.setup.plant.delay_spread_ms = 0.0;
     cmo_sim *sim = cmo_sim_new(&s.setup);
@@ -215,8 +247,9 @@ int main(int count, char **arguments) {
                 }
             }
         }
-        printf("%-24s %5d of %5d named rightly%s", fault < CMO_FINDINGS ? cmo_finding_name((cmo_finding)fault) : "none",
-               named, tries, named == tries ? "  holds" : "  misses");
+        printf("%-24s %5d of %5d named rightly%s",
+               fault < CMO_FINDINGS ? cmo_finding_name((cmo_finding)fault) : "none", named, tries,
+               named == tries ? "  holds" : "  misses");
         if (measured > 0) {
             printf("  delay RMS %.2f worst %.2f ms", sqrt(squares / measured), worst);
         }

@@ -47,8 +47,7 @@ bool cmo_choose_band(const cmo_surface *surface, uint8_t count, uint8_t line, fl
 }
 
 uint16_t cmo_counts_of(const cmo_levels *levels, float reflectance) {
-    float counts =
-        (float)levels->dark + reflectance * ((float)levels->light - (float)levels->dark);
+    float counts = (float)levels->dark + reflectance * ((float)levels->light - (float)levels->dark);
     return (uint16_t)(fmaxf(1.0F, fminf(counts, 65534.0F)) + 0.5F);
 }
 

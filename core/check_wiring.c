@@ -251,7 +251,8 @@ static void judge_intervals(cmo_robot *robot, cmo_check_wiring_state *state) {
         state->interval_ms[i] =
             (float)(light->last_us - light->first_us) * 1e-3F / (float)(light->looks - 1);
         // Between two ticks more than one look may come, and only the newest is counted here.
-        uint32_t stated = d->light[i].interval_us > d->tick_us ? d->light[i].interval_us : d->tick_us;
+        uint32_t stated =
+            d->light[i].interval_us > d->tick_us ? d->light[i].interval_us : d->tick_us;
         float ratio = state->interval_ms[i] * 1000.0F / (float)stated;
         if (ratio > 1.25F || ratio < 0.75F) {
             find(robot, state, CMO_FINDING_LOOK_INTERVAL);

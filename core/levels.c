@@ -234,8 +234,7 @@ bool cmo_levels_alike(const cmo_levels *left, const cmo_levels *right) {
 }
 
 const char *cmo_levels_fault_name(cmo_levels_fault fault) {
-    static const char *const names[CMO_LEVELS_FAULTS] = {"good",      "silent", "one_surface",
-                                                         "saturated", "noisy",  "low_contrast",
-                                                         "unlike"};
+    static const char *const names[CMO_LEVELS_FAULTS] = {
+        "good", "silent", "one_surface", "saturated", "noisy", "low_contrast", "unlike"};
     return (unsigned)fault < CMO_LEVELS_FAULTS ? names[fault] : "?";
 }

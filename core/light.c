@@ -32,8 +32,7 @@ bool cmo_levels_usable(const cmo_levels *levels) {
 
 float cmo_threshold(const cmo_levels *levels, cmo_tone tone) {
     if (tone != CMO_TONE_VOID) {
-        uint16_t counts =
-            tone == CMO_TONE_DARK ? levels->dark_threshold : levels->light_threshold;
+        uint16_t counts = tone == CMO_TONE_DARK ? levels->dark_threshold : levels->light_threshold;
         return counts != 0 ? cmo_reflectance(levels, counts) : 0.5F;
     }
     if (levels->void_counts == CMO_LEVEL_UNKNOWN) {

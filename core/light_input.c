@@ -99,14 +99,18 @@ static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, floa
         light->bright = bright;
         for (uint8_t i = 0; i < description->lights; i++) {
             cmo_light *other = &robot->light[i];
-            other->proofs = (uint8_t)(other->proofs + (i != sensor && other->proofs < UINT8_MAX));
+            if (i != sensor && other->proofs < 2) {
+                other->proofs++;
+                other->proof_mm = other->way_mm;
+            }
         }
     }
     // Across an edge a reading changes by its whole contrast within the spot, at the middle by
     // 4 / pi of what a straight line would.
     float spot = fmaxf(description->light[sensor].spot_mm, 2.0F);
     float step = fmaxf(description->left_step_mm, description->right_step_mm);
-    float most = 1.4F * (way_mm + 2.0F * step + 1.0F) / spot + 2.0F * cmo_hysteresis(&light->levels);
+    float most =
+        1.4F * (way_mm + 2.0F * step + 1.0F) / spot + 2.0F * cmo_hysteresis(&light->levels);
     float change = cmo_reflectance(&light->levels, light->counts) - reflectance;
     if (fabsf(change) > most) {
         light->jumps = (uint8_t)(light->jumps + JUMP_WEIGHT);
@@ -130,10 +134,16 @@ cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
     if (light->jumps >= JUMP_LIMIT) {
         return CMO_OUTCOME_SENSOR_JUMPING;
     }
-    // A reading without noise may well be the same on a plain floor. But where the others have
-    // crossed edges on and off, it ought to have moved by a count.
-    uint8_t looks = light->levels.noise > 1 ? 30 : 150;
-    return light->same_looks >= looks && light->proofs >= 2 ? CMO_OUTCOME_SENSOR_STUCK : CMO_RUNNING;
+    // A reading without noise may well be the same on a plain floor. But where another sensor has
+    // gone over a line, on and off, and the robot so far on that this one must have met it too,
+    // even at 45 degrees, it ought to have moved by a count.
+    float apart = 0.0F;
+    for (uint8_t i = 0; i < description->lights; i++) {
+        apart =
+            fmaxf(apart, fabsf(description->light[i].left_mm - description->light[sensor].left_mm));
+    }
+    bool proved = light->proofs >= 2 && fabsf(light->way_mm - light->proof_mm) > apart + 20.0F;
+    return light->same_looks >= 20 && proved ? CMO_OUTCOME_SENSOR_STUCK : CMO_RUNNING;
 }
 
 // --------------------------------------------------------------------------- looks and latches --

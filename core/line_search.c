@@ -115,7 +115,8 @@ static void show_band(cmo_robot *robot, const cmo_edge *edge) {
     robot->band_low = isinf(edge->band.low) ? edge->band.high - edge->hysteresis : edge->band.low;
     robot->band_high = isinf(edge->band.high) ? edge->band.low + edge->hysteresis : edge->band.high;
     robot->band_low = isinf(edge->band.high) ? edge->band.low - edge->hysteresis : robot->band_low;
-    robot->band_high = isinf(edge->band.low) ? edge->band.high + edge->hysteresis : robot->band_high;
+    robot->band_high =
+        isinf(edge->band.low) ? edge->band.high + edge->hysteresis : robot->band_high;
 }
 
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {

@@ -9,10 +9,11 @@ static const char *pick(const char *const *names, unsigned count, unsigned value
 
 const char *cmo_outcome_name(cmo_outcome outcome) {
     static const char *const names[CMO_OUTCOMES] = {
-        "running",      "done",        "no_line",    "time_over",      "sensor_silent",
-        "sensor_range", "sensor_stuck", "sensor_jumping", "low_contrast", "no_floor",    "stalled",    "encoder_silent", "encoder_jump",
-        "late",         "port_failed", "too_fast",   "bad_parameter",  "not_supported",
-        "stopped",      "aborted",     "wiring_wrong", "wrong_line",
+        "running",      "done",           "no_line",        "time_over",    "sensor_silent",
+        "sensor_range", "sensor_stuck",   "sensor_jumping", "low_contrast", "no_floor",
+        "stalled",      "encoder_silent", "encoder_jump",   "late",         "port_failed",
+        "too_fast",     "bad_parameter",  "not_supported",  "stopped",      "aborted",
+        "wiring_wrong", "wrong_line",
     };
     return pick(names, COUNT(names), (unsigned)outcome);
 }
@@ -47,14 +48,16 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
 
 const char *cmo_kind_name(cmo_kind kind) {
     static const char *const names[CMO_KINDS] = {
-        "none", "travel", "rotate", "drive_until_line", "stop_on_line", "action", "take_levels", "check_wiring", "measure_geometry",
+        "none",   "travel",      "rotate",       "drive_until_line", "stop_on_line",
+        "action", "take_levels", "check_wiring", "measure_geometry",
     };
     return pick(names, COUNT(names), (unsigned)kind);
 }
 
 const char *cmo_stage_name(cmo_stage stage) {
     static const char *const names[CMO_STAGES] = {
-        "idle", "move", "blind", "search", "prove", "brake", "return", "settle", "swing", "turn", "action",
+        "idle",   "move",   "blind", "search", "prove",  "brake",
+        "return", "settle", "swing", "turn",   "action",
     };
     return pick(names, COUNT(names), (unsigned)stage);
 }
@@ -72,13 +75,26 @@ const char *cmo_figure_name(cmo_figure figure) {
 
 const char *cmo_finding_name(cmo_finding finding) {
     static const char *const names[CMO_FINDINGS] = {
-        "left_motor_silent",   "right_motor_silent",   "left_motor_reversed",
-        "right_motor_reversed", "motors_swapped",      "left_encoder_silent",
-        "right_encoder_silent", "left_encoder_reversed", "right_encoder_reversed",
-        "encoders_swapped",    "left_light_silent",    "right_light_silent",
-        "lights_swapped",      "left_polarity",        "right_polarity",
-        "no_line",             "look_interval",        "left_delay",
-        "right_delay",         "curved",
+        "left_motor_silent",
+        "right_motor_silent",
+        "left_motor_reversed",
+        "right_motor_reversed",
+        "motors_swapped",
+        "left_encoder_silent",
+        "right_encoder_silent",
+        "left_encoder_reversed",
+        "right_encoder_reversed",
+        "encoders_swapped",
+        "left_light_silent",
+        "right_light_silent",
+        "lights_swapped",
+        "left_polarity",
+        "right_polarity",
+        "no_line",
+        "look_interval",
+        "left_delay",
+        "right_delay",
+        "curved",
     };
     return pick(names, COUNT(names), (unsigned)finding);
 }
@@ -99,14 +115,16 @@ const char *cmo_finding_text(cmo_finding finding) {
         "left and right encoder are swapped; swap their plugs, or the two in the port's sample",
         "the left light sensor says nothing, or always the same; check its plug and its lamp",
         "the right light sensor says nothing, or always the same; check its plug and its lamp",
-        "left and right light sensor are swapped; swap their plugs, or the two in the port's sample",
+        "left and right light sensor are swapped; swap their plugs, or the two in the port's "
+        "sample",
         "the left light sensor reads the other way round over the line; set its dark_is_high the "
         "other way, or say what tone the line has",
         "the right light sensor reads the other way round over the line; set its dark_is_high the "
         "other way, or say what tone the line has",
         "neither light sensor saw a line; put the robot with its sensors 10 to 25 mm before one",
         "looks come at another interval than described; set interval_us to what was measured",
-        "the left light sensor's delay is another than described; set delay_us to what was measured",
+        "the left light sensor's delay is another than described; set delay_us to what was "
+        "measured",
         "the right light sensor's delay is another than described; set delay_us to what was "
         "measured",
         "driven alike, one wheel goes much further than the other; look for a dragging wheel or a "

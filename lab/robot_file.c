@@ -192,15 +192,19 @@ static bool check_together(yaml_reader *reader, const staged_robot *staged) {
             return false;
         }
         const staged_levels *levels = &sides[i]->levels;
-        cmo_levels as_read = {(uint16_t)given(levels->dark, 0), (uint16_t)given(levels->light, 0),
-                              0, (uint16_t)given(levels->noise, 0), 0, 0};
+        cmo_levels as_read = {(uint16_t)given(levels->dark, 0),
+                              (uint16_t)given(levels->light, 0),
+                              0,
+                              (uint16_t)given(levels->noise, 0),
+                              0,
+                              0};
         const double thresholds[2] = {levels->dark_threshold, levels->light_threshold};
         for (int n = 0; n < 2; n++) {
             double low = fmin(levels->dark, levels->light);
             double high = fmax(levels->dark, levels->light);
             if (thresholds[n] <= low || thresholds[n] >= high) { // false where it is NAN
-                char *field = g_strdup_printf("%s.levels.%s_threshold", names[i],
-                                              n == 0 ? "dark" : "light");
+                char *field =
+                    g_strdup_printf("%s.levels.%s_threshold", names[i], n == 0 ? "dark" : "light");
                 yaml_reader_wrong(reader, lights, field, "must lie between dark and light");
                 g_free(field);
                 return false;

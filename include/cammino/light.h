@@ -23,11 +23,11 @@ typedef enum cmo_tone { CMO_TONE_DARK = 0, CMO_TONE_LIGHT, CMO_TONE_VOID } cmo_t
  * Dark may read higher than light: the polarity follows from the two.
  */
 typedef struct cmo_levels {
-    uint16_t dark;        /**< counts over the dark surface */
-    uint16_t light;       /**< counts over the light surface */
-    uint16_t void_counts; /**< counts where there is no floor; CMO_LEVEL_UNKNOWN: not taken */
-    uint16_t noise;       /**< standard deviation of a reading, counts; 0: 1 % of the contrast */
-    uint16_t dark_threshold;  /**< counts that part a dark line from all else; 0: halfway */
+    uint16_t dark;           /**< counts over the dark surface */
+    uint16_t light;          /**< counts over the light surface */
+    uint16_t void_counts;    /**< counts where there is no floor; CMO_LEVEL_UNKNOWN: not taken */
+    uint16_t noise;          /**< standard deviation of a reading, counts; 0: 1 % of the contrast */
+    uint16_t dark_threshold; /**< counts that part a dark line from all else; 0: halfway */
     uint16_t light_threshold; /**< counts that part a light line from all else; 0: halfway */
 } cmo_levels;
 

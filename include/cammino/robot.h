@@ -111,14 +111,15 @@ typedef struct cmo_light {
     bool latch_seen;
     bool out_of_range; /**< the newest look left what the hardware can give */
     bool watching;     /**< `edge` is in use */
-    bool unfit;        /**< for a while readings have been neither light nor dark: take levels anew */
-    bool bright;       /**< which side the newest look is on */
+    bool unfit;  /**< for a while readings have been neither light nor dark: take levels anew */
+    bool bright; /**< which side the newest look is on */
     int8_t dark_drift; /**< of the levels, in 512ths of the contrast */
     int8_t light_drift;
     uint8_t sure_looks; /**< looks in a row that were surely light or dark */
     uint8_t misfits;    /**< steady looks of no known surface, less the others */
     uint8_t same_looks; /**< looks in a row of the very same counts, */
-    uint8_t proofs;     /**< and edges that other sensors have crossed in the meantime */
+    uint8_t proofs;     /**< and edges, up to 2, that others have crossed in the meantime, */
+    float proof_mm;     /**< the last of them at this way */
     uint8_t jumps;      /**< weight of looks that no motion explains */
     uint8_t crossings;  /**< completed in this tick */
     cmo_crossing crossing[2];

@@ -30,7 +30,7 @@ typedef struct cmo_trace_row {
     float right_command_mm_s;
     float reflectance[CMO_LIGHTS_MAX];
     float counts[CMO_LIGHTS_MAX]; /**< raw */
-    float band_low; /**< detection band in use; NAN: none */
+    float band_low;               /**< detection band in use; NAN: none */
     float band_high;
     float crossing_mm; /**< way of the sensor at the latched crossing, since the start of the
                             robot; NAN: none in this routine yet */

@@ -46,10 +46,10 @@ typedef enum cmo_finding {
  * from it, on a plain surface with 120 mm of room behind it. It needs no levels.
  */
 typedef struct cmo_check_wiring_parameters {
-    cmo_tone tone;       /**< of the line, dark or light; default: dark */
-    float speed_mm_s;    /**< of a wheel; default: 100, or twice the slowest speed if that is more */
-    float swing_deg;     /**< how far each wheel by itself swings the robot to look for the line,
-                              10..45; default: 35 */
+    cmo_tone tone;    /**< of the line, dark or light; default: dark */
+    float speed_mm_s; /**< of a wheel; default: 100, or twice the slowest speed if that is more */
+    float swing_deg;  /**< how far each wheel by itself swings the robot to look for the line,
+                           10..45; default: 35 */
     uint32_t longest_ms; /**< default: 20000 */
 } cmo_check_wiring_parameters;
 
@@ -59,12 +59,12 @@ typedef struct cmo_light_check {
     uint32_t looks;
     float sum, squares; /**< of readings at rest, from the first one */
     float first;
-    float rest, spread; /**< reading at rest and its standard deviation */
-    float furthest;     /**< the reading furthest away from it */
+    float rest, spread;  /**< reading at rest and its standard deviation */
+    float furthest;      /**< the reading furthest away from it */
     float edge_mm[2][4]; /**< [near, far]: way at the edge ahead and back, slow; the same, fast */
     float speed_mm_s[2][4]; /**< and the speed there */
     uint32_t first_us, last_us;
-    cmo_levels levels;   /**< for the time of the check */
+    cmo_levels levels; /**< for the time of the check */
     cmo_edge edge;
 } cmo_light_check;
 
@@ -74,18 +74,18 @@ typedef struct cmo_check_wiring_state {
     cmo_motion motion;
     uint8_t phase;
     uint32_t phase_us;
-    float place_mm[2];     /**< where each wheel ought to be by its commands */
-    float asked_mm[2];     /**< how far each was asked to go, to and fro */
+    float place_mm[2];      /**< where each wheel ought to be by its commands */
+    float asked_mm[2];      /**< how far each was asked to go, to and fro */
     float counted_mm[2][2]; /**< [driven][encoder]: counted along the command */
-    int8_t saw[2];         /**< [driven]: the sensor that saw the line first; -1: none */
-    int8_t saw_at[2];      /**< and where the wheel was then: ahead 1, behind -1 */
+    int8_t saw[2];          /**< [driven]: the sensor that saw the line first; -1: none */
+    int8_t saw_at[2];       /**< and where the wheel was then: ahead 1, behind -1 */
     float left_mm, right_mm;
     cmo_light_check light[CMO_LIGHTS_MAX];
 
-    uint32_t findings;            /**< bit n: cmo_finding n */
+    uint32_t findings;                 /**< bit n: cmo_finding n */
     float interval_ms[CMO_LIGHTS_MAX]; /**< measured between looks; NAN: not measured */
     float delay_ms[CMO_LIGHTS_MAX];    /**< measured from mid-exposure to a look's time; NAN: not */
-    float curve_deg_m;            /**< turn a metre with both wheels driven alike; NAN: not */
+    float curve_deg_m;                 /**< turn a metre with both wheels driven alike; NAN: not */
 } cmo_check_wiring_state;
 
 /**

@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: MIT
+// What four passes over two lines say of the robot.
+#ifndef CMO_GEOMETRY_H
+#define CMO_GEOMETRY_H
+
+#include <cammino/geometry.h>
+
+#define CMO_PASSES 4U
+
+// Heading against the lines' normal, radians, at the end of a pass of this way, by what the
+// description says of the sensors' places.
+float cmo_geometry_heading(const cmo_robot_description *description,
+                           const cmo_line_meeting meeting[2], float way_mm);
+
+void cmo_geometry_solve(const cmo_robot_description *description,
+                        cmo_measure_geometry_state *state);
+
+#endif

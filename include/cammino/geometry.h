@@ -1,0 +1,109 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file geometry.h
+ * Geometry by measurement: what a ruler can't tell of a robot, from one drive over two lines.
+ */
+#ifndef CAMMINO_GEOMETRY_H
+#define CAMMINO_GEOMETRY_H
+
+#include <stddef.h>
+#include <cammino/routines.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** What was measured, and standard uncertainties (one standard deviation). */
+typedef struct cmo_geometry {
+    float left_step_mm;  /**< way of the left wheel per encoder count */
+    float right_step_mm; /**< and of the right */
+    float track_mm;      /**< by turning: what makes odometry's turns true */
+    float
+        ahead_mm[2]; /**< the spots' places, left and right sensor; their difference is measured, */
+    float left_mm[2];  /**< their mean is as stated, ahead and across */
+    float delay_ms[2]; /**< from mid-exposure to a look's own time */
+
+    float size_error;     /**< of the mean wheel size, as a share; NAN: it was not measured */
+    float ratio_error;    /**< of right step over left step */
+    float track_error_mm; /**< of the track */
+    float
+        mismatch_error_mm; /**< of ahead_mm[0] - ahead_mm[1], which decides how square is square */
+    float delay_error_ms;  /**< of either delay */
+} cmo_geometry;
+
+/** The robot stands before two parallel lines, square to them within some 10 degrees, at least
+ *  60 mm from its sensors to the first. Beyond the second and before the first it needs room for
+ *  twice the sensors' ahead_mm and 100 mm, and to the right the tangent of slant_deg of all that.
+ */
+typedef struct cmo_measure_geometry_parameters {
+    cmo_tone tone;       /**< of both lines, dark or light; default: dark */
+    float lines_mm;      /**< from one line's middle to the other's, by a ruler, 100..3000; default:
+                              not known, then the mean wheel size stays as it is */
+    float slant_deg;     /**< of two of the four passes, 10..40; default: 20 */
+    float speed_mm_s;    /**< slow speed; default: 100, or twice the slowest if that is more */
+    float fast_mm_s;     /**< fast speed, at least twice the slow one; default: 450 */
+    float longest_mm;    /**< of a pass, 200..6000; default: 1500 */
+    uint32_t longest_ms; /**< default: 120000 */
+} cmo_measure_geometry_parameters;
+
+/** A line as both sensors met it in one pass. Ways from the start of the pass. */
+typedef struct cmo_line_meeting {
+    float way_mm[2];   /**< each sensor's way to the middle of the line */
+    float width_mm[2]; /**< and the line's width along it */
+    float left_mm;     /**< odometer's ways of the wheels, mean of both crossings */
+    float right_mm;
+    float speed_mm_s;
+} cmo_line_meeting;
+
+typedef struct cmo_measure_geometry_state {
+    cmo_routine routine;
+    cmo_measure_geometry_parameters parameters;
+    cmo_motion motion;
+    uint8_t pass;
+    uint8_t met[2];                      /**< lines that each sensor has left behind in this pass */
+    cmo_crossing into[2];                /**< the way into the line that each is on */
+    cmo_moment wheels[2];                /**< and where the wheels were there */
+    float start_left_mm, start_right_mm; /**< of the pass */
+    uint32_t settle_us;
+    cmo_line_meeting meeting[4][2];
+    cmo_geometry geometry; /**< the result */
+} cmo_measure_geometry_state;
+
+/**
+ * Drives four times over both lines, straight, at a slant to the left of the line's normal,
+ * straight, at a slant to the right of it, with half a turn after each, and ends where it began.
+ *
+ * What it rests on: the way between two parallel lines grows with one over the cosine of the slant,
+ * which gives the true angle without any sensor's place; a line looks the same from both sides, so
+ * half a turn is known to be one; the first pass speeds up between the lines, and what a delay adds
+ * to its way it does not add to the third.
+ *
+ * The robot goes on with what its description says. cmo_geometry_apply() puts the result into a
+ * description for the next start.
+ *
+ * Outcomes: done; no_line where a pass has not met both lines; and what can end any routine.
+ * Refused without encoders, with a heading sensor, with one light sensor, without levels.
+ */
+cmo_outcome cmo_measure_geometry_start(cmo_robot *robot, cmo_measure_geometry_state *state,
+                                       const cmo_measure_geometry_parameters *parameters);
+cmo_outcome cmo_measure_geometry(cmo_robot *robot, cmo_measure_geometry_state *state,
+                                 const cmo_measure_geometry_parameters *parameters);
+
+/** Puts a measured geometry into a description. */
+void cmo_geometry_apply(const cmo_geometry *geometry, cmo_robot_description *description);
+
+/** Bytes of the stored form: mark, version, reserve, fourteen numbers of 4 bytes, checksum. */
+#define CMO_STORED_GEOMETRY_SIZE (4 + 14 * 4 + 2)
+
+/** Writes a geometry. @return bytes written; 0 if `size` is too small. */
+size_t cmo_store_geometry(const cmo_geometry *geometry, uint8_t *bytes, size_t size);
+
+/** Takes a geometry from its stored form. False, and nothing changed, for bytes that are damaged,
+ *  foreign or of another version. */
+bool cmo_load_geometry(cmo_geometry *geometry, const uint8_t *bytes, size_t size);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif
