@@ -3,6 +3,7 @@
 #ifndef CAMMINO_CLI_H
 #define CAMMINO_CLI_H
 
+#include <cammino_lab/floor.h>
 #include <cammino_lab/run.h>
 #include <stdio.h>
 
@@ -23,7 +24,7 @@ typedef struct cli_command {
     int (*run)(int count, char **arguments); // count and arguments after the options
 } cli_command;
 
-extern const cli_command cli_demo, cli_drive, cli_draw, cli_levels;
+extern const cli_command cli_demo, cli_drive, cli_draw, cli_levels, cli_wiring;
 
 // Says what is wrong on stderr, in one line, and returns CLI_WRONG.
 int cli_wrong(const char *format, ...) G_GNUC_PRINTF(1, 2);
@@ -32,6 +33,12 @@ int cli_error(GError *error); // frees it
 // The manual (roff) and the bash completion of all commands, NULL-terminated.
 void cli_print_manual(const cli_command *const *commands);
 void cli_print_completion(const cli_command *const *commands);
+
+// "left", "right".
+const char *cli_side(unsigned sensor);
+
+// Whether a picture's name can be drawn to; NULL can.
+bool cli_picture_name(const char *path, GError **error);
 
 // Loads and checks a route; NULL: what is wrong has been said.
 lab_route *cli_load_route(const char *path);
@@ -78,6 +85,15 @@ bool cli_picture_parse(const char *path, const char *view, int leg, const char *
 // The mat with the robot's path. `run` may be NULL: then only what the rows hold is drawn.
 bool cli_draw_mat(const lab_route *route, const GArray *rows, const lab_run *run,
                   const cli_picture *picture, GError **error);
+
+// Draws a chart by a gnuplot script, which sets neither terminal nor output; at `path` stands the
+// whole picture or what was there before.
+bool cli_plot(const char *script, const char *path, GError **error);
+char *cli_plot_quoted(const char *text); // for a string in single quotes
+
+// Histograms of readings, one a sensor, with levels and thresholds.
+bool cli_draw_levels(const char *title, const lab_floor *floor, const lab_sensor_levels *sensors,
+                     unsigned lights, const char *path, GError **error);
 
 // Reflectance and speed of one leg.
 bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,

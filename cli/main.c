@@ -5,7 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-static const cli_command *const commands[] = {&cli_demo, &cli_levels, &cli_drive, &cli_draw, NULL};
+static const cli_command *const commands[] = {&cli_demo,  &cli_wiring, &cli_levels,
+                                              &cli_drive, &cli_draw,   NULL};
 
 int cli_wrong(const char *format, ...) {
     va_list arguments;
@@ -21,6 +22,10 @@ int cli_error(GError *error) {
     fprintf(stderr, "cammino: %s\n", error->message);
     g_clear_error(&error);
     return CLI_WRONG;
+}
+
+const char *cli_side(unsigned sensor) {
+    return sensor == 0 ? "left" : "right";
 }
 
 lab_route *cli_load_route(const char *path) {
@@ -88,7 +93,7 @@ static int run_word(const char *word, int count, char **arguments) {
     } else if (strcmp(word, "--completion") == 0) {
         cli_print_completion(commands);
     } else {
-        return cli_wrong("%s: no such command; known are demo, levels, drive, draw", word);
+        return cli_wrong("%s: no such command; known are demo, wiring, levels, drive, draw", word);
     }
     return CLI_DONE;
 }

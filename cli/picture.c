@@ -16,6 +16,15 @@ static bool parse_word(const char *option, const char *word, const char *const w
     return false;
 }
 
+bool cli_picture_name(const char *path, GError **error) {
+    if (path != NULL && !g_str_has_suffix(path, ".png") && !g_str_has_suffix(path, ".svg")) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                    "--picture: %s: the name must end with .png or .svg", path);
+        return false;
+    }
+    return true;
+}
+
 bool cli_picture_parse(const char *path, const char *view, int leg, const char *over,
                        cli_picture *picture, GError **error) {
     static const char *const views[2] = {"mat", "strip"};
@@ -25,9 +34,7 @@ bool cli_picture_parse(const char *path, const char *view, int leg, const char *
         !parse_word("--over", over != NULL ? over : "way", axes, &chosen_axis, error)) {
         return false;
     }
-    if (path != NULL && !g_str_has_suffix(path, ".png") && !g_str_has_suffix(path, ".svg")) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
-                    "--picture: %s: the name must end with .png or .svg", path);
+    if (!cli_picture_name(path, error)) {
         return false;
     }
     if (leg < 0) {

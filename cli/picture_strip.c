@@ -3,8 +3,6 @@
 // and beside it the stop, with the overshoot measured off.
 #include "cli.h"
 
-#include <gio/gio.h>
-#include <glib/gstdio.h>
 #include <math.h>
 #include <string.h>
 
@@ -308,29 +306,13 @@ static void put_stop(strip *s) {
         "linewidth 2");
 }
 
-static char *quoted(const char *text) {
-    char **parts = g_strsplit(text, "'", -1);
-    char *joined = g_strjoinv("''", parts);
-    g_strfreev(parts);
-    return joined;
-}
-
-static void put_script(strip *s, const char *title, const char *part, bool svg) {
-    char *path = quoted(part);
-    char *heading = quoted(title);
+static void put_script(strip *s, const char *title) {
+    char *heading = cli_plot_quoted(title);
     const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
     bool stop = isfinite(s->crossing_s) && last->halted && furthest_mm(s) > 0.2;
     double right = stop ? 0.675 : 0.985;
     put_data(s);
-    put(s,
-        svg ? "set terminal svg noenhanced size 1280,720 font 'DejaVu Sans,13' background "
-              "'#ffffff'"
-            : "set terminal pngcairo noenhanced size 1280,720 font 'DejaVu Sans,10.5' background "
-              "'#ffffff'");
-    put(s, "set output '%s'", path);
     put(s, "set multiplot");
-    put(s, "set border linecolor rgb '#444444'; set tics textcolor rgb '#222222' nomirror");
-    put(s, "set grid linecolor rgb '#cccccc' linewidth 0.6");
     double low = along(s, s->start);
     double high = low + 0.001;
     for (guint i = s->start; i < s->end; i++) {
@@ -345,39 +327,7 @@ static void put_script(strip *s, const char *title, const char *part, bool svg) 
         put_stop(s);
     }
     put(s, "unset multiplot");
-    put(s, "unset output");
     g_free(heading);
-    g_free(path);
-}
-
-// ------------------------------------------------------------------------------------ gnuplot --
-
-static bool run_gnuplot(const char *script, const char *picture_path, GError **error) {
-    GError *cause = NULL;
-    GSubprocess *gnuplot = g_subprocess_new(
-        G_SUBPROCESS_FLAGS_STDIN_PIPE | G_SUBPROCESS_FLAGS_STDERR_PIPE, &cause, "gnuplot", NULL);
-    if (gnuplot == NULL) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE,
-                    "%s: the chart needs the program gnuplot, which cannot be run; install the "
-                    "package gnuplot-nox",
-                    picture_path);
-        g_clear_error(&cause);
-        return false;
-    }
-    char *complaint = NULL;
-    bool good = g_subprocess_communicate_utf8(gnuplot, script, NULL, NULL, &complaint, &cause) &&
-                g_subprocess_get_successful(gnuplot);
-    if (!good) {
-        char *line = g_strdup(complaint != NULL ? g_strstrip(complaint) : "it was ended");
-        g_strdelimit(line, "\n\r", ' ');
-        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: gnuplot could not draw the chart: %s",
-                    picture_path, line);
-        g_free(line);
-    }
-    g_clear_error(&cause);
-    g_free(complaint);
-    g_object_unref(gnuplot);
-    return good;
 }
 
 bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,
@@ -397,18 +347,8 @@ bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,
     char *heading = g_strdup_printf("%s, leg %u: %s%s", name, last->leg,
                                     cmo_kind_name((cmo_kind)row_at(&s, s.start)->robot.kind),
                                     run != NULL ? "" : " (from its trace)");
-    char *part = g_strdup_printf("%s.part", picture->path);
-    put_script(&s, heading, part, g_str_has_suffix(picture->path, ".svg"));
-    bool good = run_gnuplot(s.out->str, picture->path, error);
-    if (good && g_rename(part, picture->path) != 0) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: the picture cannot be written",
-                    picture->path);
-        good = false;
-    }
-    if (!good) {
-        g_unlink(part);
-    }
-    g_free(part);
+    put_script(&s, heading);
+    bool good = cli_plot(s.out->str, picture->path, error);
     g_free(heading);
     g_free(name);
     g_string_free(s.out, TRUE);

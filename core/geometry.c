@@ -124,8 +124,7 @@ static float turn_error(const cmo_robot_description *d, const solution *s,
 }
 
 static void solve_wheels(const cmo_robot_description *d, const solution *s,
-                         cmo_measure_geometry_state *state, float sigma) {
-    cmo_geometry *g = &state->geometry;
+                         const cmo_measure_geometry_state *state, float sigma, cmo_geometry *g) {
     float ratio = 0.0F; // right size less left size, as a share
     for (uint8_t p = 0; p < CMO_PASSES; p++) {
         ratio += 0.25F * turn_error(d, s, state, p) * d->track_mm / s->way[p];
@@ -170,8 +169,8 @@ static void take_ways(solution *s, const cmo_measure_geometry_state *state) {
     }
 }
 
-void cmo_geometry_solve(const cmo_robot_description *d, cmo_measure_geometry_state *state) {
-    cmo_geometry *g = &state->geometry;
+static void solve(const cmo_robot_description *d, cmo_measure_geometry_state *state,
+                  cmo_geometry *g) {
     const cmo_light_description *light = d->light;
     solution s = {.ahead = 0.5F * (light[0].ahead_mm + light[1].ahead_mm),
                   .mismatch = light[0].ahead_mm - light[1].ahead_mm,
@@ -189,7 +188,7 @@ void cmo_geometry_solve(const cmo_robot_description *d, cmo_measure_geometry_sta
     take_ways(&s, state); // with the delays taken out
     solve_places(&s, state);
     float sigma = crossing_error(&s, state);
-    solve_wheels(d, &s, state, sigma);
+    solve_wheels(d, &s, state, sigma, g);
     float size = (g->left_step_mm + g->right_step_mm) / (d->left_step_mm + d->right_step_mm);
     float ahead = 0.5F * (light[0].ahead_mm + light[1].ahead_mm); // a ruler's, not this drive's
     float middle = 0.5F * (light[0].left_mm + light[1].left_mm);
@@ -206,6 +205,24 @@ void cmo_geometry_solve(const cmo_robot_description *d, cmo_measure_geometry_sta
         0.5F * 1000.0F * TYRE_CREEP * (state->parameters.fast_mm_s + state->parameters.speed_mm_s);
     float noise_ms = 1000.0F * 1.414F * sigma / speeds;
     g->delay_error_ms = sqrtf(noise_ms * noise_ms + creep_ms * creep_ms);
+}
+
+void cmo_geometry_solve(const cmo_robot_description *d, cmo_measure_geometry_state *state) {
+    cmo_geometry now;
+    cmo_geometry *g = &state->geometry;
+    solve(d, state, &now);
+    // Values and errors alike are nothing but numbers; an error falls with the root of the rounds.
+    float *mean = (float *)g;
+    const float *value = (const float *)&now;
+    float n = (float)state->round;
+    for (uint8_t i = 0; i < CMO_GEOMETRY_NUMBERS; i++) {
+        bool error = &mean[i] >= &g->size_error;
+        if (error) {
+            mean[i] = value[i] / sqrtf(n);
+        } else {
+            mean[i] += (value[i] - mean[i]) / n;
+        }
+    }
 }
 
 void cmo_geometry_apply(const cmo_geometry *geometry, cmo_robot_description *description) {

@@ -6,12 +6,15 @@
 #include <cammino/geometry.h>
 
 #define CMO_PASSES 4U
+// Of a cmo_geometry, which is made of nothing else.
+#define CMO_GEOMETRY_NUMBERS (sizeof(cmo_geometry) / sizeof(float))
 
 // Heading against the lines' normal, radians, at the end of a pass of this way, by what the
 // description says of the sensors' places.
 float cmo_geometry_heading(const cmo_robot_description *description,
                            const cmo_line_meeting meeting[2], float way_mm);
 
+// Takes one round's meetings into the mean of all rounds so far.
 void cmo_geometry_solve(const cmo_robot_description *description,
                         cmo_measure_geometry_state *state);
 

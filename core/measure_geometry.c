@@ -10,7 +10,7 @@
 #include <math.h>
 #include <string.h>
 
-#define LEAST_WIDTH_MM 5.0F
+#define LEAST_WIDTH_MM 8.0F
 #define CLEAR_MM       100.0F
 
 static const float slants[CMO_PASSES] = {0.0F, 1.0F, 0.0F, -1.0F};
@@ -126,7 +126,12 @@ static void turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
     if (!settled && state->settle_us < 600000) {
         return;
     }
-    if (++state->pass < CMO_PASSES) {
+    if (++state->pass == CMO_PASSES) {
+        state->pass = 0;
+        state->round++;
+        cmo_geometry_solve(robot->description, state);
+    }
+    if (state->round < state->parameters.rounds) {
         begin_pass(robot, state);
         cmo_motion_follow(&state->motion, robot);
         return;
@@ -160,7 +165,6 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         break;
     default:
         if (robot->still_us >= cmo_standstill_us(robot)) {
-            cmo_geometry_solve(robot->description, state);
             cmo_end(robot, CMO_OUTCOME_DONE);
         }
         break;
@@ -184,6 +188,10 @@ static cmo_outcome check(cmo_robot *robot, cmo_measure_geometry_parameters *p) {
         !cmo_levels_usable(&robot->light[1].levels)) {
         return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
     }
+    if (p->rounds > 20) {
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "rounds", 20.0F);
+    }
+    p->rounds = p->rounds != 0 ? p->rounds : 2;
     float slow = fminf(fmaxf(100.0F, 2.0F * d->slowest_mm_s), 0.5F * d->top_speed_mm_s);
     bool good =
         cmo_take(robot, &p->slant_deg, 20.0F, 10.0F, 40.0F, "slant_deg") &&
@@ -209,7 +217,7 @@ cmo_outcome cmo_measure_geometry_start(cmo_robot *robot, cmo_measure_geometry_st
         return outcome;
     }
     if (state->parameters.longest_ms == 0) {
-        state->parameters.longest_ms = 120000;
+        state->parameters.longest_ms = 60000U * state->parameters.rounds;
     }
     state->motion.acceleration_mm_s2 = fminf(robot->description->acceleration_mm_s2, 1500.0F);
     state->motion.braking_mm_s2 = fminf(robot->description->braking_mm_s2, 1500.0F);

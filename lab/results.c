@@ -27,6 +27,67 @@ static void add_figures(JsonBuilder *builder, const char *name, const lab_figure
     json_builder_end_object(builder);
 }
 
+static void add_number(JsonBuilder *builder, const char *name, double value) {
+    json_builder_set_member_name(builder, name);
+    if (isfinite(value)) {
+        json_builder_add_double_value(builder, rounded(value));
+    } else {
+        json_builder_add_null_value(builder);
+    }
+}
+
+static const char *const sides[2] = {"left", "right"};
+
+static void add_findings(JsonBuilder *builder, const lab_leg_result *leg) {
+    json_builder_set_member_name(builder, "findings");
+    json_builder_begin_array(builder);
+    for (unsigned i = 0; i < CMO_FINDINGS; i++) {
+        if (leg->findings & CMO_FINDING_BIT(i)) {
+            json_builder_add_string_value(builder, cmo_finding_name((cmo_finding)i));
+        }
+    }
+    json_builder_end_array(builder);
+    for (unsigned i = 0; i < CMO_LIGHTS_MAX && i < 2; i++) {
+        char *interval = g_strdup_printf("%s_interval_ms", sides[i]);
+        char *delay = g_strdup_printf("%s_delay_ms", sides[i]);
+        add_number(builder, interval, leg->interval_ms[i]);
+        add_number(builder, delay, leg->delay_ms[i]);
+        g_free(interval);
+        g_free(delay);
+    }
+    add_number(builder, "curve_deg_m", leg->curve_deg_m);
+}
+
+// To a millionth: a step is less than a millimetre.
+static void add_fine(JsonBuilder *builder, const char *name, float value) {
+    json_builder_set_member_name(builder, name);
+    json_builder_add_double_value(builder, floor((double)value * 1e6 + 0.5) / 1e6);
+}
+
+static void add_geometry(JsonBuilder *builder, const cmo_geometry *g) {
+    json_builder_set_member_name(builder, "measured");
+    json_builder_begin_object(builder);
+    add_fine(builder, "left_step_mm", g->left_step_mm);
+    add_fine(builder, "right_step_mm", g->right_step_mm);
+    add_number(builder, "track_mm", (double)g->track_mm);
+    for (unsigned i = 0; i < 2; i++) {
+        json_builder_set_member_name(builder, sides[i]);
+        json_builder_begin_object(builder);
+        add_number(builder, "ahead_mm", (double)g->ahead_mm[i]);
+        add_number(builder, "left_mm", (double)g->left_mm[i]);
+        add_number(builder, "delay_ms", (double)g->delay_ms[i]);
+        json_builder_end_object(builder);
+    }
+    if (isfinite(g->size_error)) {
+        add_fine(builder, "size_error", g->size_error);
+    }
+    add_fine(builder, "ratio_error", g->ratio_error);
+    add_number(builder, "track_error_mm", (double)g->track_error_mm);
+    add_number(builder, "mismatch_error_mm", (double)g->mismatch_error_mm);
+    add_number(builder, "delay_error_ms", (double)g->delay_error_ms);
+    json_builder_end_object(builder);
+}
+
 static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_begin_object(builder);
     json_builder_set_member_name(builder, "leg");
@@ -53,6 +114,11 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
         }
     }
     json_builder_end_array(builder);
+    if (leg->kind == CMO_KIND_CHECK_WIRING) {
+        add_findings(builder, leg);
+    } else if (leg->kind == CMO_KIND_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
+        add_geometry(builder, &leg->geometry);
+    }
     json_builder_end_object(builder);
 }
 

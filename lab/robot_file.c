@@ -128,6 +128,32 @@ static void finish_plant(lab_robot *robot, const staged_plant *from) {
     finish_faults(&robot->faults, &from->faults);
 }
 
+// The plant has been made from what was stated: what was measured is the robot's belief alone.
+static void finish_measured(lab_robot *robot, const staged_measured *from) {
+    robot->measured = !isnan(from->track_mm);
+    if (!robot->measured) {
+        return;
+    }
+    const staged_spot *spots[2] = {&from->left, &from->right};
+    cmo_geometry *g = &robot->geometry;
+    *g = (cmo_geometry){
+        .left_step_mm = (float)from->left_step_mm,
+        .right_step_mm = (float)from->right_step_mm,
+        .track_mm = (float)from->track_mm,
+        .size_error = (float)from->size_error,
+        .ratio_error = (float)from->ratio_error,
+        .track_error_mm = (float)from->track_error_mm,
+        .mismatch_error_mm = (float)from->mismatch_error_mm,
+        .delay_error_ms = (float)from->delay_error_ms,
+    };
+    for (int i = 0; i < 2; i++) {
+        g->ahead_mm[i] = (float)spots[i]->ahead_mm;
+        g->left_mm[i] = (float)spots[i]->left_mm;
+        g->delay_ms[i] = (float)spots[i]->delay_ms;
+    }
+    cmo_geometry_apply(g, &robot->description);
+}
+
 static void finish(lab_robot *robot, const staged_robot *from, const char *file) {
     cmo_robot_description *d = &robot->description;
     robot->name = from->name != NULL ? g_strdup(from->name) : g_path_get_basename(file);
@@ -162,6 +188,7 @@ static void finish(lab_robot *robot, const staged_robot *from, const char *file)
     if (!isnan(from->encoders.step_mm)) {
         robot->plant.encoder_step_mm = from->encoders.step_mm;
     }
+    finish_measured(robot, &from->measured);
 }
 
 // What no single range can say.

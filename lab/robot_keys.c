@@ -76,6 +76,40 @@ static const lab_section encoders_section = {
     "encoders", "Wheel encoders. Left out: a robot without; its ways are estimates.",
     encoders_keys};
 
+#define SPOT_KEYS                                                                                  \
+    KEY(staged_spot, ahead_mm, "ahead_mm", -500, 500, "mm", MUST, "place of its spot"),            \
+        KEY(staged_spot, left_mm, "left_mm", -500, 500, "mm", MUST, "place of its spot"),          \
+        KEY(staged_spot, delay_ms, "delay_ms", 0, 50, "ms", MUST, "its delay")
+static const lab_key spot_keys[] = {SPOT_KEYS, KEY_END};
+static const lab_section spot_section = {"measured.left, measured.right",
+                                         "A light sensor as it was measured.", spot_keys};
+
+static const lab_key measured_keys[] = {
+    KEY(staged_measured, left_step_mm, "left_step_mm", 0.001, 20, "mm", MUST,
+        "way of the left wheel per count"),
+    KEY(staged_measured, right_step_mm, "right_step_mm", 0.001, 20, "mm", MUST,
+        "way of the right wheel per count"),
+    KEY(staged_measured, track_mm, "track_mm", 20, 1000, "mm", MUST,
+        "track that makes odometry's turns true"),
+    KEY_SECTION(staged_measured, left, "left", &spot_section, MUST, "the left light sensor"),
+    KEY_SECTION(staged_measured, right, "right", &spot_section, MUST, "the right light sensor"),
+    KEY(staged_measured, size_error, "size_error", 0, 1, "", "not known",
+        "standard uncertainty of the mean wheel size, as a share"),
+    KEY(staged_measured, ratio_error, "ratio_error", 0, 1, "", "not known",
+        "of right step over left step"),
+    KEY(staged_measured, track_error_mm, "track_error_mm", 0, 100, "mm", "not known",
+        "of the track"),
+    KEY(staged_measured, mismatch_error_mm, "mismatch_error_mm", 0, 100, "mm", "not known",
+        "of how far one spot is ahead of the other"),
+    KEY(staged_measured, delay_error_ms, "delay_error_ms", 0, 100, "ms", "not known",
+        "of either delay"),
+    KEY_END};
+static const lab_section measured_section = {
+    "measured",
+    "Geometry as measured by driving over two lines. It takes the place of what was stated above; "
+    "the simulated robot stays as it is.",
+    measured_keys};
+
 static const char *const drive_kinds[] = {"speed", "duty", NULL};
 static const char *const halt_names[] = {"coast", "brake", "hold", NULL};
 static const lab_key drive_keys[] = {
@@ -262,6 +296,8 @@ static const lab_key robot_keys[] = {
                 "wheel encoders"),
     KEY_SECTION(staged_robot, drive, "drive", &drive_section, MUST, "motors and their control"),
     KEY_SECTION(staged_robot, lights, "lights", &lights_section, "there are none", "light sensors"),
+    KEY_SECTION(staged_robot, measured, "measured", &measured_section, "it was not measured",
+                "geometry by measurement"),
     KEY_SECTION(staged_robot, plant, "plant", &lab_plant_section,
                 "as stated, with the usual losses", "what the simulator makes true"),
     KEY_END};
@@ -269,16 +305,7 @@ const lab_section lab_robot_section = {
     "robot file", "What the robot believes of itself; under plant, what the simulator makes true.",
     robot_keys};
 
-const lab_section *const lab_robot_sections[] = {&lab_robot_section,
-                                                 &outline_section,
-                                                 &encoders_section,
-                                                 &drive_section,
-                                                 &lights_section,
-                                                 &light_section,
-                                                 &levels_section,
-                                                 &lab_plant_section,
-                                                 &eyes_section,
-                                                 &lab_eye_section,
-                                                 &shadow_section,
-                                                 &faults_section,
-                                                 NULL};
+const lab_section *const lab_robot_sections[] = {
+    &lab_robot_section, &outline_section, &encoders_section, &drive_section,  &lights_section,
+    &light_section,     &levels_section,  &measured_section, &spot_section,   &lab_plant_section,
+    &eyes_section,      &lab_eye_section, &shadow_section,   &faults_section, NULL};

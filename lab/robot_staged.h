@@ -23,6 +23,16 @@ typedef struct staged_encoders {
     double step_mm, left_step_mm, right_step_mm, bits;
 } staged_encoders;
 
+typedef struct staged_spot {
+    double ahead_mm, left_mm, delay_ms;
+} staged_spot;
+
+typedef struct staged_measured {
+    double left_step_mm, right_step_mm, track_mm;
+    staged_spot left, right;
+    double size_error, ratio_error, track_error_mm, mismatch_error_mm, delay_error_ms;
+} staged_measured;
+
 typedef struct staged_drive {
     double kind, top_mm_s, slowest_mm_s, acceleration_mm_s2, braking_mm_s2, lag_ms, full_duty_mm_s,
         dead_duty, gain, reset_ms, lifetime_ms, halts;
@@ -56,6 +66,7 @@ typedef struct staged_robot {
     staged_encoders encoders;
     staged_drive drive;
     staged_lights lights;
+    staged_measured measured;
     staged_plant plant;
 } staged_robot;
 

@@ -11,6 +11,8 @@ typedef union routine_state {
     cmo_rotate_state rotate;
     cmo_line_state line;
     cmo_take_levels_state levels;
+    cmo_check_wiring_state wiring;
+    cmo_measure_geometry_state geometry;
 } routine_state;
 
 static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_leg *leg) {
@@ -23,6 +25,11 @@ static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_l
         return cmo_drive_until_line_start(robot, &state->line, &leg->parameters.line_search);
     case CMO_KIND_TAKE_LEVELS:
         return cmo_take_levels_start(robot, &state->levels, &leg->parameters.take_levels);
+    case CMO_KIND_CHECK_WIRING:
+        return cmo_check_wiring_start(robot, &state->wiring, &leg->parameters.check_wiring);
+    case CMO_KIND_MEASURE_GEOMETRY:
+        return cmo_measure_geometry_start(robot, &state->geometry,
+                                          &leg->parameters.measure_geometry);
     default:
         return cmo_stop_on_line_start(robot, &state->line, &leg->parameters.line_search);
     }
@@ -146,7 +153,7 @@ static uint32_t applying(const lab_leg *leg) {
     if (leg->kind == CMO_KIND_TRAVEL) {
         return figures | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
     }
-    if (leg->kind == CMO_KIND_ROTATE || leg->kind == CMO_KIND_TAKE_LEVELS) {
+    if (leg->kind != CMO_KIND_DRIVE_UNTIL_LINE && leg->kind != CMO_KIND_STOP_ON_LINE) {
         return figures;
     }
     figures |= CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_WORST_MS) |
@@ -174,6 +181,27 @@ static void take_report(lab_leg_result *result, const cmo_report *report, const 
     }
 }
 
+// What a routine has found out about the robot.
+static void take_findings(lab_leg_result *result, const cmo_robot *robot,
+                          const routine_state *state) {
+    for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
+        result->levels[i] = robot->light[i].levels;
+        result->unfit[i] = robot->light[i].unfit;
+        if (result->kind == CMO_KIND_TAKE_LEVELS) {
+            result->levels_fault[i] = state->levels.fault[i];
+        } else if (result->kind == CMO_KIND_CHECK_WIRING) {
+            result->interval_ms[i] = (double)state->wiring.interval_ms[i];
+            result->delay_ms[i] = (double)state->wiring.delay_ms[i];
+        }
+    }
+    if (result->kind == CMO_KIND_CHECK_WIRING) {
+        result->findings = state->wiring.findings;
+        result->curve_deg_m = (double)state->wiring.curve_deg_m;
+    } else if (result->kind == CMO_KIND_MEASURE_GEOMETRY) {
+        result->geometry = state->geometry.geometry;
+    }
+}
+
 static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot *robot,
                              cmo_sim *sim, lab_run *run) {
     const lab_leg *leg = &route->leg[number];
@@ -187,12 +215,7 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
         result.end_ms = cmo_sim_truth_now(sim).time_ms;
         take_report(&result, &robot->report, leg);
         lab_truth(route, sim, &result, leg);
-        for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
-            result.levels[i] = robot->light[i].levels;
-            if (leg->kind == CMO_KIND_TAKE_LEVELS) {
-                result.levels_fault[i] = state.levels.fault[i];
-            }
-        }
+        take_findings(&result, robot, &state);
         if (leg->kind == CMO_KIND_TAKE_LEVELS && result.outcome != CMO_OUTCOME_DONE) {
             result.field = robot->field;
         }

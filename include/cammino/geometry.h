@@ -31,7 +31,7 @@ typedef struct cmo_geometry {
     float delay_error_ms;  /**< of either delay */
 } cmo_geometry;
 
-/** The robot stands before two parallel lines, square to them within some 10 degrees, at least
+/** The robot stands before two parallel lines, 8 mm wide or more, square to them within some 10 degrees, at least
  *  60 mm from its sensors to the first. Beyond the second and before the first it needs room for
  *  twice the sensors' ahead_mm and 100 mm, and to the right the tangent of slant_deg of all that.
  */
@@ -43,7 +43,8 @@ typedef struct cmo_measure_geometry_parameters {
     float speed_mm_s;    /**< slow speed; default: 100, or twice the slowest if that is more */
     float fast_mm_s;     /**< fast speed, at least twice the slow one; default: 450 */
     float longest_mm;    /**< of a pass, 200..6000; default: 1500 */
-    uint32_t longest_ms; /**< default: 120000 */
+    uint8_t rounds;      /**< how often the four passes are driven, 1..20; default: 2 */
+    uint32_t longest_ms; /**< default: 60000 a round */
 } cmo_measure_geometry_parameters;
 
 /** A line as both sensors met it in one pass. Ways from the start of the pass. */
@@ -60,13 +61,14 @@ typedef struct cmo_measure_geometry_state {
     cmo_measure_geometry_parameters parameters;
     cmo_motion motion;
     uint8_t pass;
+    uint8_t round;
     uint8_t met[2];                      /**< lines that each sensor has left behind in this pass */
     cmo_crossing into[2];                /**< the way into the line that each is on */
     cmo_moment wheels[2];                /**< and where the wheels were there */
     float start_left_mm, start_right_mm; /**< of the pass */
     uint32_t settle_us;
     cmo_line_meeting meeting[4][2];
-    cmo_geometry geometry; /**< the result */
+    cmo_geometry geometry; /**< the result, the mean of all rounds */
 } cmo_measure_geometry_state;
 
 /**

@@ -32,6 +32,8 @@ typedef struct lab_robot {
     uint16_t traits;
     cmo_levels levels[CMO_LIGHTS_MAX];
     bool has_levels[CMO_LIGHTS_MAX];
+    bool measured; /**< its geometry was measured: the description has it */
+    cmo_geometry geometry;
     lab_outline outline;
     cmo_sim_plant plant;
     cmo_sim_faults faults;
@@ -41,6 +43,10 @@ typedef struct lab_robot {
 lab_robot *lab_robot_load(const char *path, GError **error);
 lab_robot *lab_robot_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
 void lab_robot_free(lab_robot *robot);
+
+/** Breaks one thing on the simulated robot, by the name of what the wiring check ought to find:
+ *  "motors_swapped", "left_delay"... All but "no_line" and "curved". */
+bool lab_robot_break(lab_robot *robot, const char *name, GError **error);
 
 /**
  * Writes sensors' levels into a robot file, changing nothing else in its text: comments, order and
@@ -53,6 +59,11 @@ bool lab_robot_write_levels(const char *path, const cmo_levels *levels, unsigned
 char *lab_robot_edit_levels(const char *name, const char *bytes, size_t size,
                             const cmo_levels *levels, unsigned lights, GError **error);
 
+/** Writes a measured geometry into a robot file in the same way, as its section `measured`. */
+bool lab_robot_write_geometry(const char *path, const cmo_geometry *geometry, GError **error);
+char *lab_robot_edit_geometry(const char *name, const char *bytes, size_t size,
+                              const cmo_geometry *geometry, GError **error);
+
 /** One leg: a routine and its parameters. */
 typedef struct lab_leg {
     cmo_kind kind;
@@ -62,6 +73,8 @@ typedef struct lab_leg {
         cmo_rotate_parameters rotate;
         cmo_line_parameters line_search;
         cmo_take_levels_parameters take_levels;
+        cmo_check_wiring_parameters check_wiring;
+        cmo_measure_geometry_parameters measure_geometry;
     } parameters;
 } lab_leg;
 

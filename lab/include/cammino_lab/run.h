@@ -39,8 +39,13 @@ typedef struct lab_leg_result {
     lab_target target;
     cmo_levels levels[CMO_LIGHTS_MAX];             /**< as the robot has them after the leg */
     cmo_levels_fault levels_fault[CMO_LIGHTS_MAX]; /**< take_levels: what became of each sensor */
-    double start_ms, end_ms;                       /**< on the simulator's clock */
-    double stopped_ms; /**< true crossing to true first standstill; NAN: none */
+    uint32_t findings;                             /**< check_wiring: bit n is cmo_finding n */
+    double interval_ms[CMO_LIGHTS_MAX], delay_ms[CMO_LIGHTS_MAX]; /**< and what it measured, NAN: */
+    double curve_deg_m;                                           /**< not */
+    cmo_geometry geometry;      /**< measure_geometry: the result */
+    bool unfit[CMO_LIGHTS_MAX]; /**< the levels no longer fit the floor */
+    double start_ms, end_ms;    /**< on the simulator's clock */
+    double stopped_ms;          /**< true crossing to true first standstill; NAN: none */
 } lab_leg_result;
 
 /** One trace row with what the simulator adds. */

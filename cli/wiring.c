@@ -1,0 +1,206 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli.h"
+
+#include <math.h>
+#include <string.h>
+
+static gint64 seed = 1;
+static gboolean json, quiet, write_file;
+static char **faults;
+
+static const GOptionEntry options[] = {
+    {"fault", 0, 0, G_OPTION_ARG_STRING_ARRAY, &faults,
+     "Break this on the simulated robot, to see it found; may be given again. The names are those "
+     "of the findings",
+     "NAME"},
+    {"write", 0, 0, G_OPTION_ARG_NONE, &write_file,
+     "Write a measured geometry into the robot file, as its section measured", NULL},
+    {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot, and which noise (default 1)", "N"},
+    {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
+    {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
+    {NULL, 0, 0, 0, NULL, NULL, NULL}};
+
+static void print_pair(const char *name, const double *values, const double *stated,
+                       unsigned lights) {
+    printf("  %-24s", name);
+    for (unsigned i = 0; i < lights; i++) {
+        if (isfinite(values[i])) {
+            printf("%9.1f", values[i]);
+        } else {
+            printf("%9s", "-");
+        }
+    }
+    printf("%12.1f%9.1f\n", stated[0], stated[lights > 1]);
+}
+
+static void print_findings(const lab_route *route, const lab_leg_result *leg) {
+    const cmo_robot_description *d = &route->robot->description;
+    printf("\nleg %u  check_wiring: ", leg->number);
+    if (leg->findings == 0) {
+        printf(leg->outcome == CMO_OUTCOME_DONE ? "nothing found; all is where it is described to "
+                                                  "be\n"
+                                                : "%s, %s\n",
+               cmo_outcome_name(leg->outcome), cmo_outcome_text(leg->outcome));
+    } else {
+        printf("found\n");
+    }
+    for (unsigned i = 0; i < CMO_FINDINGS; i++) {
+        if (leg->findings & CMO_FINDING_BIT(i)) {
+            printf("  %s\n    %s\n", cmo_finding_name((cmo_finding)i),
+                   cmo_finding_text((cmo_finding)i));
+        }
+    }
+    double intervals[2], delays[2];
+    for (unsigned i = 0; i < 2; i++) {
+        const cmo_light_description *light = &d->light[i];
+        intervals[i] = (light->interval_us != 0 ? light->interval_us : d->tick_us) / 1000.0;
+        delays[i] = light->delay_us / 1000.0;
+    }
+    printf("\n  %-24s%9s%9s%12s%9s\n", "", "left", "right", "described", "");
+    print_pair("look interval, ms", leg->interval_ms, intervals, d->lights);
+    if (leg->findings == 0) {
+        print_pair("delay, ms (+-2)", leg->delay_ms, delays, d->lights);
+    }
+    if (isfinite(leg->curve_deg_m)) {
+        printf("  %-24s%9.1f\n", "driven alike, deg/m", leg->curve_deg_m);
+    }
+}
+
+static void print_row(const char *name, double stated, double measured, double error,
+                      int decimals) {
+    printf("  %-24s%12.*f%12.*f", name, decimals, stated, decimals, measured);
+    if (isfinite(error)) {
+        printf("%10.*f", decimals, error);
+    }
+    printf("\n");
+}
+
+static void print_geometry(const lab_route *route, const lab_leg_result *leg) {
+    const cmo_robot_description *d = &route->robot->description;
+    const cmo_geometry *g = &leg->geometry;
+    printf("\nleg %u  measure_geometry: %s", leg->number, cmo_outcome_name(leg->outcome));
+    if (leg->outcome != CMO_OUTCOME_DONE) {
+        printf(", %s\n", cmo_outcome_text(leg->outcome));
+        return;
+    }
+    printf("\n  %-24s%12s%12s%10s\n", "", "described", "measured", "+-");
+    double size = (double)g->size_error;
+    print_row("left step, mm", (double)d->left_step_mm, (double)g->left_step_mm,
+              size * (double)g->left_step_mm, 5);
+    print_row("right step, mm", (double)d->right_step_mm, (double)g->right_step_mm,
+              size * (double)g->right_step_mm, 5);
+    print_row("right over left, %", 100.0 * ((double)(d->right_step_mm / d->left_step_mm) - 1.0),
+              100.0 * ((double)(g->right_step_mm / g->left_step_mm) - 1.0),
+              100.0 * (double)g->ratio_error, 3);
+    print_row("track, mm", (double)d->track_mm, (double)g->track_mm, (double)g->track_error_mm, 2);
+    print_row("left spot further, mm", (double)(d->light[0].ahead_mm - d->light[1].ahead_mm),
+              (double)(g->ahead_mm[0] - g->ahead_mm[1]), (double)g->mismatch_error_mm, 2);
+    print_row("spots apart, mm", (double)(d->light[0].left_mm - d->light[1].left_mm),
+              (double)(g->left_mm[0] - g->left_mm[1]), NAN, 2);
+    for (unsigned i = 0; i < 2; i++) {
+        print_row(i == 0 ? "left delay, ms" : "right delay, ms", d->light[i].delay_us / 1000.0,
+                  (double)g->delay_ms[i], (double)g->delay_error_ms, 1);
+    }
+    if (isnan(g->size_error)) {
+        printf(
+            "  the mean wheel size is as described: lines_mm, the way between the lines, was not "
+            "given\n");
+    }
+}
+
+static int tell(const lab_route *route, const lab_run *driven) {
+    const cmo_geometry *geometry = NULL;
+    for (guint i = 0; i < driven->legs->len; i++) {
+        const lab_leg_result *leg = &g_array_index(driven->legs, lab_leg_result, i);
+        if (leg->kind == CMO_KIND_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
+            geometry = &leg->geometry;
+        }
+    }
+    GError *error = NULL;
+    if (write_file && geometry != NULL &&
+        !lab_robot_write_geometry(route->robot_path, geometry, &error)) {
+        return cli_error(error);
+    }
+    if (json) {
+        char *text = lab_run_json(driven, route->path);
+        puts(text);
+        g_free(text);
+    } else if (!quiet) {
+        printf("%s on %s, seed %" G_GINT64_FORMAT "\n", route->robot->name, route->mat_path, seed);
+        for (guint i = 0; i < driven->legs->len; i++) {
+            const lab_leg_result *leg = &g_array_index(driven->legs, lab_leg_result, i);
+            if (leg->kind == CMO_KIND_CHECK_WIRING) {
+                print_findings(route, leg);
+            } else if (leg->kind == CMO_KIND_MEASURE_GEOMETRY) {
+                print_geometry(route, leg);
+            } else {
+                printf("\nleg %u  %s: %s\n", leg->number, cmo_kind_name(leg->kind),
+                       cmo_outcome_name(leg->outcome));
+            }
+        }
+        if (write_file) {
+            printf(geometry != NULL ? "\nwritten to %s\n"
+                                    : "\n%s stays as it was: no geometry was measured\n",
+                   route->robot_path);
+        }
+    }
+    return driven->outcome == CMO_OUTCOME_DONE ? CLI_DONE : CLI_FAILED;
+}
+
+static bool has_check(const lab_route *route) {
+    for (unsigned i = 0; i < route->legs; i++) {
+        if (route->leg[i].kind == CMO_KIND_CHECK_WIRING ||
+            route->leg[i].kind == CMO_KIND_MEASURE_GEOMETRY) {
+            return true;
+        }
+    }
+    return false;
+}
+
+static int run(int count, char **arguments) {
+    if (count != 1) {
+        return cli_wrong("wiring takes one route with a leg check_wiring or measure_geometry, as "
+                         "in: cammino wiring data/ferry/check-wiring.yaml");
+    }
+    if (seed < 0) {
+        return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
+    }
+    lab_route *route = cli_load_route(arguments[0]);
+    if (route == NULL) {
+        return CLI_WRONG;
+    }
+    GError *error = NULL;
+    int status = CLI_DONE;
+    for (char **fault = faults; fault != NULL && *fault != NULL && status == CLI_DONE; fault++) {
+        if (!lab_robot_break(route->robot, *fault, &error)) {
+            status = cli_error(error);
+        }
+    }
+    if (status == CLI_DONE && !has_check(route)) {
+        status =
+            cli_wrong("%s: no leg check_wiring or measure_geometry; put one into the route, as "
+                      "in - check_wiring: {}",
+                      route->path);
+    }
+    if (status == CLI_DONE) {
+        lab_run *driven = lab_drive(route, (uint64_t)seed);
+        status = tell(route, driven);
+        lab_run_free(driven);
+    }
+    lab_route_free(route);
+    g_strfreev(faults);
+    return status;
+}
+
+const cli_command cli_wiring = {
+    "wiring",
+    "ROUTE",
+    "Check which motor, encoder and light sensor is where; measure the geometry",
+    "Drives a route on the simulated robot. Its leg check_wiring moves the robot a little before a "
+    "line, and names what is swapped, reversed or silent, and what to change. Its leg "
+    "measure_geometry drives over two lines and measures what a ruler can't: wheel sizes, track, "
+    "the "
+    "spots' places, the sensors' delays. Exit status 1: something was found.",
+    "cammino wiring data/ferry/check-wiring.yaml --fault motors_swapped",
+    options,
+    run};

@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: MIT
+// What stored forms share.
+#ifndef CMO_STORED_H
+#define CMO_STORED_H
+
+#include <stddef.h>
+#include <stdint.h>
+
+// Fletcher's checksum of 16 bits (RFC 1146).
+static inline uint16_t cmo_checksum(const uint8_t *bytes, size_t count) {
+    uint16_t a = 1;
+    uint16_t b = 0;
+    for (size_t i = 0; i < count; i++) {
+        a = (uint16_t)((a + bytes[i]) % 255U);
+        b = (uint16_t)((b + a) % 255U);
+    }
+    return (uint16_t)(b << 8 | a);
+}
+
+static inline uint8_t *cmo_put_16(uint8_t *at, uint16_t value) {
+    *at++ = (uint8_t)(value & 0xFFU);
+    *at++ = (uint8_t)(value >> 8);
+    return at;
+}
+
+static inline uint16_t cmo_get_16(const uint8_t *at) {
+    return (uint16_t)(at[0] | (uint16_t)at[1] << 8);
+}
+
+#endif

@@ -1,0 +1,267 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Writes levels and geometry into a robot file and leaves the rest of its text alone: values are
+// replaced where they stand, and what is missing is put where it belongs.
+#include "sections.h"
+#include "yaml_reader.h"
+
+#include <math.h>
+#include <string.h>
+
+// One change of the text: bytes from..to become `text`.
+typedef struct edit {
+    size_t from, to;
+    char *text;
+} edit;
+
+typedef struct editor {
+    yaml_reader reader;
+    const char *bytes;
+    GArray *edits;
+} editor;
+
+// libyaml counts characters, the text is bytes.
+static size_t byte_at(const editor *e, yaml_mark_t mark) {
+    return (size_t)(g_utf8_offset_to_pointer(e->bytes, (glong)mark.index) - e->bytes);
+}
+
+static void add_edit(editor *e, size_t from, size_t to, char *text) {
+    edit one = {from, to, text};
+    g_array_append_val(e->edits, one);
+}
+
+// A block's own end may lie below blank lines and comments; its last scalar's does not.
+static const yaml_node_t *last_scalar(editor *e, const yaml_node_t *node) {
+    while (node->type == YAML_MAPPING_NODE && node->data.mapping.style != YAML_FLOW_MAPPING_STYLE) {
+        node =
+            yaml_document_get_node(&e->reader.document, (node->data.mapping.pairs.top - 1)->value);
+    }
+    return node;
+}
+
+// Puts `text` as a further entry into a mapping: before the brace of {...}, or on a line of its own
+// below its last entry.
+static void add_entry(editor *e, const yaml_node_t *mapping, const char *text) {
+    const yaml_node_pair_t *first = mapping->data.mapping.pairs.start;
+    const yaml_node_pair_t *top = mapping->data.mapping.pairs.top;
+    if (mapping->data.mapping.style == YAML_FLOW_MAPPING_STYLE) {
+        size_t at = byte_at(e, mapping->end_mark) - 1;
+        add_edit(e, at, at, g_strdup_printf("%s%s", first < top ? ", " : "", text));
+        return;
+    }
+    const yaml_node_t *key = yaml_document_get_node(&e->reader.document, first->key);
+    const yaml_node_t *last = last_scalar(e, mapping);
+    size_t at = byte_at(e, last->end_mark);
+    const char *line_end = strchr(e->bytes + at, '\n');
+    at = line_end != NULL ? (size_t)(line_end - e->bytes) : strlen(e->bytes);
+    add_edit(e, at, at, g_strdup_printf("\n%*s%s", (int)key->start_mark.column, "", text));
+}
+
+static void set_text(editor *e, yaml_node_t *mapping, const char *name, const char *value) {
+    const yaml_node_t *node = yaml_reader_find(&e->reader, mapping, name);
+    if (node != NULL) {
+        add_edit(e, byte_at(e, node->start_mark), byte_at(e, node->end_mark), g_strdup(value));
+    } else {
+        char *entry = g_strdup_printf("%s: %s", name, value);
+        add_entry(e, mapping, entry);
+        g_free(entry);
+    }
+}
+
+static void set_number(editor *e, yaml_node_t *mapping, const char *name, unsigned value) {
+    char text[16];
+    g_snprintf(text, sizeof text, "%u", value);
+    set_text(e, mapping, name, text);
+}
+
+// Without one of its own, a threshold that stands there already goes halfway.
+static void set_threshold(editor *e, yaml_node_t *mapping, const char *name, unsigned value,
+                          const cmo_levels *levels) {
+    if (value != 0) {
+        set_number(e, mapping, name, value);
+    } else if (yaml_reader_find(&e->reader, mapping, name) != NULL) {
+        set_number(e, mapping, name, (levels->dark + levels->light + 1U) / 2U);
+    }
+}
+
+static bool edit_light(editor *e, const char *side, const cmo_levels *levels) {
+    yaml_node_t *root = yaml_reader_root(&e->reader);
+    yaml_node_t *lights = yaml_reader_find(&e->reader, root, "lights");
+    yaml_node_t *light = lights != NULL ? yaml_reader_find(&e->reader, lights, side) : NULL;
+    if (light == NULL) {
+        return yaml_reader_wrong(&e->reader, root, "lights", "there is no sensor %s to write to",
+                                 side);
+    }
+    yaml_node_t *node = yaml_reader_find(&e->reader, light, "levels");
+    if (node == NULL) {
+        GString *entry = g_string_new(NULL);
+        g_string_printf(entry, "levels: {dark: %u, light: %u, noise: %u", levels->dark,
+                        levels->light, levels->noise);
+        if (levels->void_counts != CMO_LEVEL_UNKNOWN) {
+            g_string_append_printf(entry, ", void: %u", levels->void_counts);
+        }
+        if (levels->dark_threshold != 0) {
+            g_string_append_printf(entry, ", dark_threshold: %u", levels->dark_threshold);
+        }
+        if (levels->light_threshold != 0) {
+            g_string_append_printf(entry, ", light_threshold: %u", levels->light_threshold);
+        }
+        g_string_append_c(entry, '}');
+        add_entry(e, light, entry->str);
+        g_string_free(entry, TRUE);
+        return true;
+    }
+    set_number(e, node, "dark", levels->dark);
+    set_number(e, node, "light", levels->light);
+    set_number(e, node, "noise", levels->noise);
+    if (levels->void_counts != CMO_LEVEL_UNKNOWN) {
+        set_number(e, node, "void", levels->void_counts);
+    }
+    // A threshold of other levels is none of these.
+    set_threshold(e, node, "dark_threshold", levels->dark_threshold, levels);
+    set_threshold(e, node, "light_threshold", levels->light_threshold, levels);
+    return true;
+}
+
+static int by_place(const void *a, const void *b) {
+    size_t first = ((const edit *)a)->from;
+    size_t second = ((const edit *)b)->from;
+    return (first > second) - (first < second);
+}
+
+static char *apply_edits(editor *e) {
+    GString *text = g_string_new(NULL);
+    size_t at = 0;
+    g_array_sort(e->edits, by_place);
+    for (guint i = 0; i < e->edits->len; i++) {
+        edit *one = &g_array_index(e->edits, edit, i);
+        g_string_append_len(text, e->bytes + at, (gssize)(one->from - at));
+        g_string_append(text, one->text);
+        at = one->to;
+    }
+    g_string_append(text, e->bytes + at);
+    return g_string_free(text, FALSE);
+}
+
+// What is to be written.
+typedef struct content {
+    const cmo_levels *levels;
+    unsigned lights;
+    const cmo_geometry *geometry;
+} content;
+
+static bool edit_levels(editor *e, const content *what) {
+    static const char *const sides[2] = {"left", "right"};
+    bool good = true;
+    for (unsigned i = 0; i < what->lights && i < 2 && good; i++) {
+        good = edit_light(e, sides[i], &what->levels[i]);
+    }
+    return good;
+}
+
+// All of it is ours: a section that is there is replaced as a whole.
+static bool edit_geometry(editor *e, const content *what) {
+    const cmo_geometry *g = what->geometry;
+    char *size = isnan(g->size_error)
+                     ? g_strdup("")
+                     : g_strdup_printf("\n  size_error: %.5f", (double)g->size_error);
+    char *text = g_strdup_printf(
+        "\n  left_step_mm: %.6f\n  right_step_mm: %.6f\n  track_mm: %.3f\n"
+        "  left: {ahead_mm: %.3f, left_mm: %.3f, delay_ms: %.2f}\n"
+        "  right: {ahead_mm: %.3f, left_mm: %.3f, delay_ms: %.2f}%s\n"
+        "  ratio_error: %.5f\n  track_error_mm: %.3f\n  mismatch_error_mm: %.3f\n"
+        "  delay_error_ms: %.2f",
+        (double)g->left_step_mm, (double)g->right_step_mm, (double)g->track_mm,
+        (double)g->ahead_mm[0], (double)g->left_mm[0], fmax((double)g->delay_ms[0], 0.0),
+        (double)g->ahead_mm[1], (double)g->left_mm[1], fmax((double)g->delay_ms[1], 0.0), size,
+        (double)g->ratio_error, (double)g->track_error_mm, (double)g->mismatch_error_mm,
+        (double)g->delay_error_ms);
+    yaml_node_t *root = yaml_reader_root(&e->reader);
+    const yaml_node_t *old = yaml_reader_find(&e->reader, root, "measured");
+    if (old == NULL) {
+        set_text(e, root, "measured", text);
+    } else if (old->data.mapping.style == YAML_FLOW_MAPPING_STYLE) {
+        add_edit(e, byte_at(e, old->start_mark), byte_at(e, old->end_mark), g_strdup(text));
+    } else {
+        const yaml_node_t *last = last_scalar(e, old);
+        add_edit(e, byte_at(e, old->start_mark), byte_at(e, last->end_mark),
+                 g_strdup(g_strchug(text)));
+    }
+    g_free(text);
+    g_free(size);
+    return true;
+}
+
+static char *edit_text(const char *name, const char *bytes, size_t size,
+                       bool (*change)(editor *, const content *), const content *what,
+                       GError **error) {
+    editor e = {.bytes = bytes};
+    if (!yaml_reader_open(&e.reader, name, bytes, size, error)) {
+        return NULL;
+    }
+    if (!g_utf8_validate(bytes, (gssize)size, NULL)) {
+        yaml_reader_close(&e.reader);
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: not a text in UTF-8", name);
+        return NULL;
+    }
+    e.edits = g_array_new(FALSE, FALSE, sizeof(edit));
+    char *text = NULL;
+    if (change(&e, what)) {
+        text = apply_edits(&e);
+        // The changed text must be a robot file too.
+        lab_robot *after = lab_robot_from_bytes(name, text, strlen(text), error);
+        if (after == NULL) {
+            g_clear_pointer(&text, g_free);
+        }
+        lab_robot_free(after);
+    }
+    for (guint i = 0; i < e.edits->len; i++) {
+        g_free(g_array_index(e.edits, edit, i).text);
+    }
+    g_array_free(e.edits, TRUE);
+    yaml_reader_close(&e.reader);
+    return text;
+}
+
+static bool edit_file(const char *path, bool (*change)(editor *, const content *),
+                      const content *what, GError **error) {
+    char *bytes;
+    size_t size;
+    if (!lab_read_file(path, "robot file", LAB_YAML_MAX, &bytes, &size, error)) {
+        return false;
+    }
+    char *text = edit_text(path, bytes, size, change, what, error);
+    GError *cause = NULL;
+    bool good = text != NULL;
+    if (good && !g_file_set_contents(path, text, -1, &cause)) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: cannot be written: %s", path,
+                    cause->message);
+        g_clear_error(&cause);
+        good = false;
+    }
+    g_free(text);
+    g_free(bytes);
+    return good;
+}
+
+char *lab_robot_edit_levels(const char *name, const char *bytes, size_t size,
+                            const cmo_levels *levels, unsigned lights, GError **error) {
+    content what = {.levels = levels, .lights = lights};
+    return edit_text(name, bytes, size, edit_levels, &what, error);
+}
+
+bool lab_robot_write_levels(const char *path, const cmo_levels *levels, unsigned lights,
+                            GError **error) {
+    content what = {.levels = levels, .lights = lights};
+    return edit_file(path, edit_levels, &what, error);
+}
+
+char *lab_robot_edit_geometry(const char *name, const char *bytes, size_t size,
+                              const cmo_geometry *geometry, GError **error) {
+    content what = {.geometry = geometry};
+    return edit_text(name, bytes, size, edit_geometry, &what, error);
+}
+
+bool lab_robot_write_geometry(const char *path, const cmo_geometry *geometry, GError **error) {
+    content what = {.geometry = geometry};
+    return edit_file(path, edit_geometry, &what, error);
+}

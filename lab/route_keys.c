@@ -1,0 +1,194 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The keys of the route file.
+#include "route_staged.h"
+#include "sections.h"
+
+#define MUST "must be given"
+#define SPEED(object, field, fallback, meaning)                                                    \
+    KEY(object, field, #field, 1, 5000, "mm/s", fallback, meaning)
+#define RATES(object, of)                                                                          \
+    KEY(object, acceleration_mm_s2, "acceleration_mm_s2", 10, 50000, "mm/s2", "the robot's",       \
+        "limit when speeding up" of),                                                              \
+        KEY(object, braking_mm_s2, "braking_mm_s2", 10, 50000, "mm/s2", "the robot's",             \
+            "limit when slowing down" of)
+#define LONGEST_S(object)                                                                          \
+    KEY(object, longest_s, "longest_s", 0.01, 3600, "s", "twice what the way takes, plus 2",       \
+        "give up after this time")
+#define HALT(object)                                                                               \
+    KEY_CHOICE(object, halt, "halt", halt_names, "the best that the robot has",                    \
+               "what the motors do at the end")
+#define ENDING(object)                                                                             \
+    KEY_CHOICE(object, ending, "ending", ending_names, "halted",                                   \
+               "moving: go over into the next leg without a halt")
+
+static const char *const halt_names[] = {"coast", "brake", "hold", NULL};
+static const char *const ending_names[] = {"halted", "moving", NULL};
+static const char *const rest_names[] = {"halted", "near_edge", "centre", "far_edge", NULL};
+static const char *const tone_names[] = {"dark", "light", "void", NULL};
+static const char *const sensor_names[] = {"either", "left", "right", "both", NULL};
+
+static const lab_key travel_keys[] = {KEY(staged_move, amount, "distance_mm", -20000, 20000, "mm",
+                                          MUST, "way to drive; negative is backward"),
+                                      SPEED(staged_move, speed_mm_s, "half the top speed", "speed"),
+                                      RATES(staged_move, ""),
+                                      KEY(staged_move, tolerance, "tolerance_mm", 0.1, 50, "mm",
+                                          "0.5, or one encoder step if more",
+                                          "it settles until it is this near"),
+                                      LONGEST_S(staged_move),
+                                      HALT(staged_move),
+                                      ENDING(staged_move),
+                                      KEY_END};
+static const lab_section travel_section = {"travel", "Drive straight on by a distance.",
+                                           travel_keys};
+
+static const lab_key rotate_keys[] = {
+    KEY(staged_move, amount, "angle_deg", -3600, 3600, "deg", MUST,
+        "turn; positive is to the left"),
+    SPEED(staged_move, speed_mm_s, "a third of the top speed", "speed of the wheels"),
+    RATES(staged_move, ", of the wheels"),
+    KEY(staged_move, tolerance, "tolerance_deg", 0.05, 20, "deg",
+        "0.5 mm at the wheels, or one encoder step if more", "it settles until it is this near"),
+    LONGEST_S(staged_move),
+    HALT(staged_move),
+    KEY_END};
+static const lab_section rotate_section = {"rotate", "Turn on the spot by an angle.", rotate_keys};
+
+static const lab_key band_keys[] = {
+    KEY(staged_band, low, "low", -2, 3, "", "open",
+        "reflectance; 0 is the dark level, 1 the light"),
+    KEY(staged_band, high, "high", -2, 3, "", "open", "reflectance"), KEY_END};
+static const lab_section band_section = {
+    "legs[].band", "Reflectances that count as the line. One end may be left open.", band_keys};
+
+#define LINE_KEYS                                                                                  \
+    KEY_CHOICE(staged_line, tone, "tone", tone_names, "dark", "what the line is made of"),         \
+        KEY_SECTION(staged_line, band, "band", &band_section, "by the tone",                       \
+                    "reflectances that count as the line: a grey one"),                            \
+        KEY_CHOICE(staged_line, sensor, "sensor", sensor_names, "either",                          \
+                   "whose crossing counts; both: when both have crossed"),                         \
+        KEY(staged_line, blind_mm, "blind_mm", 0, 20000, "mm", "0",                                \
+            "drive this far without looking"),                                                     \
+        SPEED(staged_line, cruise_mm_s, "half the top speed", "speed while blind"),                \
+        SPEED(staged_line, creep_mm_s, "cruise_mm_s", "speed while looking"),                      \
+        KEY(staged_line, least_width_mm, "least_width_mm", 0, 500, "mm", "10",                     \
+            "what is narrower along the way is no line; 0: anything is"),                          \
+        KEY(staged_line, longest_mm, "longest_mm", 1, 50000, "mm", "blind_mm + 2000",              \
+            "give up after this way without a line in sight"),                                     \
+        LONGEST_S(staged_line), RATES(staged_line, ""), HALT(staged_line)
+
+static const lab_key drive_keys[] = {LINE_KEYS, ENDING(staged_line), KEY_END};
+static const lab_section drive_section = {
+    "drive_until_line", "Drive until a line has proved to be one, and end on it.", drive_keys};
+
+static const lab_key stop_keys[] = {
+    LINE_KEYS,
+    KEY_CHOICE(staged_line, rest, "rest", rest_names, "halted",
+               "where it comes to rest; halted: where the halt at the crossing leaves it"),
+    KEY(staged_line, beyond_mm, "beyond_mm", -500, 500, "mm", "0",
+        "with a rest: how far beyond that place the sensors come to rest"),
+    KEY_END};
+static const lab_section stop_section = {"stop_on_line", "Drive to a line and stop on it.",
+                                         stop_keys};
+
+static const lab_key take_levels_keys[] = {
+    KEY(staged_levels_leg, distance_mm, "distance_mm", -2000, 2000, "mm", "150",
+        "way over the line and back; negative is backward; at least 10"),
+    KEY(staged_levels_leg, angle_deg, "angle_deg", -360, 360, "deg", "it drives",
+        "turns on the spot by this and back instead; at least 10"),
+    SPEED(staged_levels_leg, speed_mm_s, "80", "speed"),
+    KEY(staged_levels_leg, longest_s, "longest_s", 0.01, 3600, "s", "four times the way, plus 4",
+        "give up after this time"),
+    KEY_END};
+static const lab_section take_levels_section = {
+    "take_levels", "Drive over a line and back, and take all sensors' levels.", take_levels_keys};
+
+static const char *const paint_names[] = {"dark", "light", NULL};
+
+static const lab_key check_wiring_keys[] = {
+    KEY_CHOICE(staged_wiring_leg, tone, "tone", paint_names, "dark", "of the line"),
+    SPEED(staged_wiring_leg, speed_mm_s, "100", "speed of a wheel"),
+    KEY(staged_wiring_leg, swing_deg, "swing_deg", 10, 45, "deg", "35",
+        "how far each wheel by itself swings the robot to look for the line"),
+    KEY(staged_wiring_leg, longest_s, "longest_s", 0.01, 3600, "s", "20",
+        "give up after this time"),
+    KEY_END};
+static const lab_section check_wiring_section = {
+    "check_wiring",
+    "Move a little before a line, and find out which motor, encoder and light sensor is where. The "
+    "sensors stand 10 to 25 mm before the line.",
+    check_wiring_keys};
+
+static const lab_key measure_geometry_keys[] = {
+    KEY_CHOICE(staged_geometry_leg, tone, "tone", paint_names, "dark", "of both lines"),
+    KEY(staged_geometry_leg, lines_mm, "lines_mm", 100, 3000, "mm",
+        "not known; the mean wheel size stays", "from one line's middle to the other's"),
+    KEY(staged_geometry_leg, slant_deg, "slant_deg", 10, 40, "deg", "20",
+        "slant of two of the four passes"),
+    SPEED(staged_geometry_leg, speed_mm_s, "100", "slow speed"),
+    SPEED(staged_geometry_leg, fast_mm_s, "450", "fast speed, at least twice the slow one"),
+    KEY(staged_geometry_leg, longest_mm, "longest_mm", 200, 6000, "mm", "1500",
+        "give up a pass after this way"),
+    KEY_WHOLE(staged_geometry_leg, rounds, "rounds", 1, 20, "", "2",
+              "how often the four passes are driven"),
+    KEY(staged_geometry_leg, longest_s, "longest_s", 0.01, 3600, "s", "60 a round",
+        "give up after this time"),
+    KEY_END};
+static const lab_section measure_geometry_section = {
+    "measure_geometry",
+    "Drive over two parallel lines, straight and at a slant, and measure wheels, track, the spots' "
+    "places and the sensors' delays.",
+    measure_geometry_keys};
+
+const lab_key lab_leg_keys[] = {
+    KEY_SECTION(staged_leg, travel, "travel", &travel_section, "", "drive straight on"),
+    KEY_SECTION(staged_leg, rotate, "rotate", &rotate_section, "", "turn on the spot"),
+    KEY_SECTION(staged_leg, drive_until_line, "drive_until_line", &drive_section, "",
+                "drive until a line"),
+    KEY_SECTION(staged_leg, stop_on_line, "stop_on_line", &stop_section, "", "stop on a line"),
+    KEY_SECTION(staged_leg, take_levels, "take_levels", &take_levels_section, "",
+                "take the levels over a line"),
+    KEY_SECTION(staged_leg, check_wiring, "check_wiring", &check_wiring_section, "",
+                "check the wiring before a line"),
+    KEY_SECTION(staged_leg, measure_geometry, "measure_geometry", &measure_geometry_section, "",
+                "measure the geometry over two lines"),
+    KEY_END};
+const lab_section lab_leg_section = {
+    "legs[]", "One leg: the name of a routine, and its parameters. {} takes all defaults.",
+    lab_leg_keys};
+
+static const lab_key start_keys[] = {
+    KEY(staged_start, x_mm, "x_mm", -1000, 21000, "mm", MUST, "middle of the axle, to the right"),
+    KEY(staged_start, y_mm, "y_mm", -1000, 21000, "mm", MUST, "middle of the axle, up"),
+    KEY(staged_start, heading_deg, "heading_deg", -360, 360, "deg", "0",
+        "anticlockwise from the x axis"),
+    KEY_END};
+const lab_section lab_start_section = {"start", "The start pose on the mat.", start_keys};
+
+static const lab_key route_keys[] = {
+    KEY_TEXT(staged_route, robot, "robot", MUST, "robot file, beside the route"),
+    KEY_TEXT(staged_route, mat, "mat", MUST, "mat, SVG or PNG, beside the route"),
+    KEY(staged_route, mat_width_mm, "mat_width_mm", 10, 20000, "mm", "as the mat's file says",
+        "true width of the mat"),
+    KEY(staged_route, mat_px_per_mm, "mat_px_per_mm", 0.25, 10, "px/mm", "2",
+        "resolution at which the mat is simulated"),
+    KEY(staged_route, longest_s, "longest_s", 0.1, 3600, "s", "no limit",
+        "the whole run ends after this time"),
+    KEY_SECTION(staged_route, start, "start", &lab_start_section, MUST, "start pose"),
+    {"legs", LAB_LIST, 0, 0, 0, "", MUST, "list of legs, one routine each", NULL, &lab_leg_section,
+     0, LAB_LEGS_MAX, 0},
+    KEY_END};
+const lab_section lab_route_section = {"route file", "A robot, a mat, a start pose, and legs.",
+                                       route_keys};
+
+const lab_section *const lab_route_sections[] = {&lab_route_section,
+                                                 &lab_start_section,
+                                                 &lab_leg_section,
+                                                 &travel_section,
+                                                 &rotate_section,
+                                                 &drive_section,
+                                                 &stop_section,
+                                                 &band_section,
+                                                 &take_levels_section,
+                                                 &check_wiring_section,
+                                                 &measure_geometry_section,
+                                                 NULL};

@@ -1,0 +1,57 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What the reader fills in first: nothing but numbers, NAN where nothing was given.
+#ifndef LAB_ROUTE_STAGED_H
+#define LAB_ROUTE_STAGED_H
+
+#include <cammino_lab/files.h>
+#include <cammino_lab/keys.h>
+
+typedef struct staged_start {
+    double x_mm, y_mm, heading_deg;
+} staged_start;
+
+typedef struct staged_move {
+    double amount, speed_mm_s, acceleration_mm_s2, braking_mm_s2, tolerance, longest_s, halt,
+        ending;
+} staged_move;
+
+typedef struct staged_band {
+    double low, high;
+} staged_band;
+
+typedef struct staged_line {
+    staged_band band;
+    double tone, sensor, blind_mm, cruise_mm_s, creep_mm_s, least_width_mm, longest_mm, longest_s,
+        acceleration_mm_s2, braking_mm_s2, halt, ending, rest, beyond_mm;
+} staged_line;
+
+typedef struct staged_levels_leg {
+    double distance_mm, angle_deg, speed_mm_s, longest_s;
+} staged_levels_leg;
+
+typedef struct staged_wiring_leg {
+    double tone, speed_mm_s, swing_deg, longest_s;
+} staged_wiring_leg;
+
+typedef struct staged_geometry_leg {
+    double tone, lines_mm, slant_deg, speed_mm_s, fast_mm_s, longest_mm, rounds, longest_s;
+} staged_geometry_leg;
+
+typedef struct staged_leg {
+    staged_move travel, rotate;
+    staged_line drive_until_line, stop_on_line;
+    staged_levels_leg take_levels;
+    staged_wiring_leg check_wiring;
+    staged_geometry_leg measure_geometry;
+} staged_leg;
+
+typedef struct staged_route {
+    char *robot, *mat;
+    double mat_width_mm, mat_px_per_mm, longest_s;
+    staged_start start;
+} staged_route;
+
+extern const lab_section lab_route_section, lab_start_section, lab_leg_section;
+extern const lab_key lab_leg_keys[];
+
+#endif
