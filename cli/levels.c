@@ -65,7 +65,8 @@ static void print_surfaces(const findings *f) {
                 printf("%9.1f%8.1f\n", figures->counts, figures->spread);
             } else {
                 printf("%9.1f%8.1f%13.3f%8.3f\n", figures->counts, figures->spread,
-                       figures->reflectance, figures->reflectance_spread);
+                       fabs(figures->reflectance) < 0.0005 ? 0.0 : figures->reflectance,
+                       figures->reflectance_spread);
             }
         }
     }

@@ -5,8 +5,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-static const cli_command *const commands[] = {&cli_demo,  &cli_wiring, &cli_levels,
-                                              &cli_drive, &cli_draw,   NULL};
+static const cli_command *const commands[] = {&cli_demo, &cli_wiring, &cli_levels, &cli_drive,
+                                              &cli_live, &cli_draw,   NULL};
 
 int cli_wrong(const char *format, ...) {
     va_list arguments;
@@ -93,7 +93,8 @@ static int run_word(const char *word, int count, char **arguments) {
     } else if (strcmp(word, "--completion") == 0) {
         cli_print_completion(commands);
     } else {
-        return cli_wrong("%s: no such command; known are demo, wiring, levels, drive, draw", word);
+        return cli_wrong("%s: no such command; known are demo, wiring, levels, drive, live, draw",
+                         word);
     }
     return CLI_DONE;
 }

@@ -89,7 +89,7 @@ static void put_sensor(GString *out, const lab_floor *floor, const lab_sensor_le
                        unsigned number, double width) {
     put(out, "unset label; unset arrow; unset object");
     put_levels(out, sensor);
-    put(out, "set title 'light sensor %s' left offset 0,-0.6 font 'DejaVu Sans Bold,12'",
+    put(out, "set title 'light sensor %s'  offset 0,-0.6 font 'DejaVu Sans Bold,12'",
         cli_side(number));
     g_string_append(out, "plot ");
     for (guint i = 0; i < floor->surfaces->len; i++) {
@@ -124,8 +124,8 @@ bool cli_draw_levels(const char *title, const lab_floor *floor, const lab_sensor
         lights, heading);
     put(out, "set xrange [%.2f:%.2f]; set yrange [0:*]; set offsets graph 0, 0, 0.22, 0",
         low - 2.0 * width, high + 6.0 * width);
-    put(out, "set ylabel 'readings'; set lmargin 9; set rmargin 3");
-    put(out, floor->named ? "set key outside right top" : "unset key");
+    put(out, "set ylabel 'readings'; set lmargin 9; set rmargin %d", floor->named ? 21 : 3);
+    put(out, floor->named ? "set key outside right top Left reverse" : "unset key");
     for (unsigned n = 0; n < lights; n++) {
         put(out, n + 1 == lights ? "set xlabel 'reading, counts'" : "unset xlabel");
         put_sensor(out, floor, &sensors[n], n, width);

@@ -220,10 +220,20 @@ bool cmo_level_taker_surface(const cmo_level_taker *taker, float *counts, float 
     }
     cmo_level_taker trimmed = *taker;
     trim(&trimmed);
-    plateau all = find_plateau(&trimmed, 0, CMO_LEVEL_BINS);
+    float sum = 0.0F;
+    float moment = 0.0F;
+    float squares = 0.0F;
+    float middle = 0.5F * (float)CMO_LEVEL_BINS; // keeps the squares small
+    for (uint8_t i = 0; i < CMO_LEVEL_BINS; i++) {
+        float off = bin_place(&trimmed, i) - middle;
+        sum += (float)trimmed.count[i];
+        moment += (float)trimmed.count[i] * off;
+        squares += (float)trimmed.count[i] * off * off;
+    }
     float width = (float)((uint32_t)1 << taker->shift);
-    *counts = (float)taker->base + all.place * width - 0.5F;
-    *spread = CUT_SPREAD * all.spread * width;
+    float mean = moment / sum;
+    *counts = (float)taker->base + (middle + mean) * width - 0.5F;
+    *spread = sqrtf(fmaxf(squares / sum - mean * mean, 0.0F)) * width;
     return true;
 }
 
