@@ -75,46 +75,74 @@ static void follow_drift(cmo_robot *robot, uint8_t sensor, float reflectance, fl
 
 // -------------------------------------------------------------------------------------- health --
 
-// A jump counts for as much as this many sound looks; with five in a row's time it is a fault.
+// A jump counts for as much as this many sound looks; six in quick succession are a fault.
 #define JUMP_WEIGHT 10U
-#define JUMP_LIMIT  40U
+#define JUMP_LIMIT  60U
+// A look that leaves the one before by this much, and is left by the next as much, is a spike.
+#define SPIKE 0.35F
+
+// How far a robot may go until a line that one sensor has met must have been met by another, up to
+// 45 degrees from square.
+static float apart_mm(const cmo_robot_description *description, uint8_t sensor) {
+    const cmo_light_description *light = description->light;
+    float apart = 0.0F;
+    for (uint8_t i = 0; i < description->lights; i++) {
+        apart = fmaxf(apart, fabsf(light[i].left_mm - light[sensor].left_mm));
+    }
+    return apart + 20.0F;
+}
+
+// Another sensor has crossed an edge. That proves something only where this one has not met the
+// same edge before it.
+static void take_proof(cmo_robot *robot, uint8_t sensor) {
+    cmo_light *light = &robot->light[sensor];
+    bool long_ago = fabsf(light->way_mm - light->changed_mm) > apart_mm(robot->description, sensor);
+    if (long_ago && light->proofs < 2) {
+        light->proofs++;
+        light->proof_mm = light->way_mm;
+    }
+}
+
+// Whether the reading has changed as no motion of the robot explains: across an edge it changes by
+// its whole contrast within the spot, at the middle by 4 / pi of what a straight line would; and it
+// does not go to and fro within one.
+static bool has_jumped(const cmo_robot_description *d, cmo_light *light, uint8_t sensor,
+                       float change, float gone_mm) {
+    float spot = fmaxf(d->light[sensor].spot_mm, 2.0F);
+    float step = fmaxf(d->left_step_mm, d->right_step_mm);
+    float most = 1.3F * (gone_mm + step) / spot + 2.0F * cmo_hysteresis(&light->levels);
+    int8_t way = (int8_t)(change > SPIKE ? 1 : change < -SPIKE ? -1 : 0);
+    bool spike = way * light->last_change < 0 && gone_mm < spot;
+    light->last_change = way;
+    return fabsf(change) > most || spike;
+}
 
 // Counts the looks that say to the last count what the one before said, and the edges that the
-// other sensors have crossed in the meantime; and the looks that no robot's motion explains.
+// other sensors have crossed in the meantime; and the looks that jump.
 static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, float reflectance,
-                         float way_mm) {
-    const cmo_robot_description *description = robot->description;
+                         float gone_mm) {
+    const cmo_robot_description *d = robot->description;
     cmo_light *light = &robot->light[sensor];
     if (!light->seen || !cmo_levels_usable(&light->levels)) {
         return;
     }
-    bool same = counts == light->counts;
-    if (light->same_looks < UINT8_MAX) {
+    if (counts != light->counts) {
+        light->same_looks = light->proofs = 0;
+        light->changed_mm = light->way_mm;
+    } else if (light->same_looks < UINT8_MAX) {
         light->same_looks++;
     }
-    light->same_looks = same ? light->same_looks : 0;
-    light->proofs = (uint8_t)(same ? light->proofs : 0U);
     bool bright = reflectance > (light->bright ? 0.35F : 0.65F);
-    if (bright != light->bright) {
-        light->bright = bright;
-        for (uint8_t i = 0; i < description->lights; i++) {
-            cmo_light *other = &robot->light[i];
-            if (i != sensor && other->proofs < 2) {
-                other->proofs++;
-                other->proof_mm = other->way_mm;
-            }
+    for (uint8_t i = 0; bright != light->bright && i < d->lights; i++) {
+        if (i != sensor) {
+            take_proof(robot, i);
         }
     }
-    // Across an edge a reading changes by its whole contrast within the spot, at the middle by
-    // 4 / pi of what a straight line would.
-    float spot = fmaxf(description->light[sensor].spot_mm, 2.0F);
-    float step = fmaxf(description->left_step_mm, description->right_step_mm);
-    float most =
-        1.4F * (way_mm + 2.0F * step + 1.0F) / spot + 2.0F * cmo_hysteresis(&light->levels);
-    float change = cmo_reflectance(&light->levels, light->counts) - reflectance;
-    if (fabsf(change) > most) {
-        light->jumps = (uint8_t)(light->jumps + JUMP_WEIGHT);
-        light->jumps = light->jumps > 2U * JUMP_LIMIT ? (uint8_t)(2U * JUMP_LIMIT) : light->jumps;
+    light->bright = bright;
+    float change = reflectance - cmo_reflectance(&light->levels, light->counts);
+    if (has_jumped(d, light, sensor, change, gone_mm)) {
+        light->jumps =
+            (uint8_t)(light->jumps < JUMP_LIMIT ? light->jumps + JUMP_WEIGHT : JUMP_LIMIT);
     } else if (light->jumps > 0) {
         light->jumps--;
     }
@@ -137,12 +165,8 @@ cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
     // A reading without noise may well be the same on a plain floor. But where another sensor has
     // gone over a line, on and off, and the robot so far on that this one must have met it too,
     // even at 45 degrees, it ought to have moved by a count.
-    float apart = 0.0F;
-    for (uint8_t i = 0; i < description->lights; i++) {
-        apart =
-            fmaxf(apart, fabsf(description->light[i].left_mm - description->light[sensor].left_mm));
-    }
-    bool proved = light->proofs >= 2 && fabsf(light->way_mm - light->proof_mm) > apart + 20.0F;
+    bool proved = light->proofs >= 2 &&
+                  fabsf(light->way_mm - light->proof_mm) > apart_mm(description, sensor);
     return light->same_looks >= 20 && proved ? CMO_OUTCOME_SENSOR_STUCK : CMO_RUNNING;
 }
 

@@ -31,9 +31,10 @@ typedef struct cmo_geometry {
     float delay_error_ms;  /**< of either delay */
 } cmo_geometry;
 
-/** The robot stands before two parallel lines, 8 mm wide or more, square to them within some 10 degrees, at least
- *  60 mm from its sensors to the first. Beyond the second and before the first it needs room for
- *  twice the sensors' ahead_mm and 100 mm, and to the right the tangent of slant_deg of all that.
+/** The robot stands before two parallel lines, 8 mm wide or more, square to them within some 10
+ * degrees, at least 60 mm from its sensors to the first. Beyond the second and before the first it
+ * needs room for twice the sensors' ahead_mm and 100 mm, and to the right the tangent of slant_deg
+ * of all that.
  */
 typedef struct cmo_measure_geometry_parameters {
     cmo_tone tone;       /**< of both lines, dark or light; default: dark */

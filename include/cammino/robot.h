@@ -119,7 +119,9 @@ typedef struct cmo_light {
     uint8_t misfits;    /**< steady looks of no known surface, less the others */
     uint8_t same_looks; /**< looks in a row of the very same counts, */
     uint8_t proofs;     /**< and edges, up to 2, that others have crossed in the meantime, */
-    float proof_mm;     /**< the last of them at this way */
+    float proof_mm;     /**< the last of them at this way; */
+    float changed_mm;   /**< way at which its own counts changed last */
+    int8_t last_change; /**< -1, 0 or 1: what the newest look did to the reading */
     uint8_t jumps;      /**< weight of looks that no motion explains */
     uint8_t crossings;  /**< completed in this tick */
     cmo_crossing crossing[2];

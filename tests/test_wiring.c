@@ -1,0 +1,297 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The wiring check and the measured geometry.
+#include "support.h"
+
+#include <math.h>
+#include <string.h>
+
+static lab_route *load(const char *path) {
+    GError *error = NULL;
+    lab_route *route = lab_route_load(path, &error);
+    ck_assert_msg(route != NULL, "%s", error != NULL ? error->message : "");
+    ck_assert(lab_check(route, &error));
+    return route;
+}
+
+static lab_run *drive(const lab_route *route, uint64_t seed, lab_leg_result *leg) {
+    lab_run *run = lab_drive(route, seed);
+    *leg = g_array_index(run->legs, lab_leg_result, 0);
+    return run;
+}
+
+// ------------------------------------------------------------------------------------ findings --
+
+START_TEST(every_fault_is_found_and_named_and_nothing_else) {
+    for (unsigned fault = 0; fault < CMO_FINDINGS; fault++) {
+        if (fault == CMO_FINDING_NO_LINE || fault == CMO_FINDING_CURVED) {
+            continue;
+        }
+        for (uint64_t seed = 1; seed <= 5; seed++) {
+            lab_route *route = load("data/ferry/check-wiring.yaml");
+            const char *name = cmo_finding_name((cmo_finding)fault);
+            ck_assert(lab_robot_break(route->robot, name, NULL));
+            lab_leg_result leg;
+            lab_run *run = drive(route, seed, &leg);
+            ck_assert_msg(leg.findings == CMO_FINDING_BIT(fault), "%s, seed %d: %x", name,
+                          (int)seed, leg.findings);
+            ck_assert_int_eq(leg.outcome, CMO_OUTCOME_WIRING_WRONG);
+            lab_run_free(run);
+            lab_route_free(route);
+        }
+    }
+}
+END_TEST
+
+START_TEST(a_healthy_robot_is_found_healthy_and_ends_about_where_it_began) {
+    lab_route *route = load("data/ferry/check-wiring.yaml");
+    for (uint64_t seed = 1; seed <= 30; seed++) {
+        lab_leg_result leg;
+        lab_run *run = drive(route, seed, &leg);
+        ck_assert_uint_eq(leg.findings, 0);
+        ck_assert_int_eq(leg.outcome, CMO_OUTCOME_DONE);
+        for (int i = 0; i < 2; i++) {
+            ck_assert_double_eq_tol(leg.interval_ms[i], 10.0, 0.5);
+            ck_assert_double_eq_tol(leg.delay_ms[i], 10.0, 6.0);
+        }
+        const lab_row *last = &g_array_index(run->rows, lab_row, run->rows->len - 1);
+        ck_assert_double_eq_tol(last->true_x_mm, route->x_mm, 20.0);
+        ck_assert_double_eq_tol(last->true_y_mm, route->y_mm, 20.0);
+        lab_run_free(run);
+    }
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(two_faults_at_once_are_both_named) {
+    lab_route *route = load("data/ferry/check-wiring.yaml");
+    ck_assert(lab_robot_break(route->robot, "left_motor_reversed", NULL));
+    ck_assert(lab_robot_break(route->robot, "right_encoder_silent", NULL));
+    lab_leg_result leg;
+    lab_run_free(drive(route, 1, &leg));
+    ck_assert_uint_eq(leg.findings, CMO_FINDING_BIT(CMO_FINDING_LEFT_MOTOR_REVERSED) |
+                                        CMO_FINDING_BIT(CMO_FINDING_RIGHT_ENCODER_SILENT));
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(without_a_line_in_reach_light_is_not_judged) {
+    lab_route *route = load("data/ferry/check-wiring.yaml");
+    route->x_mm = 200;
+    lab_leg_result leg;
+    lab_run_free(drive(route, 1, &leg));
+    ck_assert_uint_eq(leg.findings, CMO_FINDING_BIT(CMO_FINDING_NO_LINE));
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(a_light_line_and_a_robot_without_encoders_do_too) {
+    static const floor_plan light_line = {0.06, 1, {STRIPE(500, 20, 0, 0.7, CMO_SIM_LINE)}};
+    cmo_sim_mat *mat = make_floor(&light_line);
+    cmo_sim_setup setup =
+        plain_setup(&plain_robot, (uint16_t)(PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS), mat);
+    setup.x_mm = 500 - 70 - 15;
+    static cmo_check_wiring_state state;
+    cmo_check_wiring_parameters parameters = {.tone = CMO_TONE_LIGHT};
+    for (int swapped = 0; swapped < 2; swapped++) {
+        setup.faults.motors_swapped = swapped;
+        bench_robot bench;
+        start_bench(&bench, &setup, &plain_robot);
+        cmo_outcome outcome = cmo_check_wiring(&bench.robot, &state, &parameters);
+        ck_assert_int_eq(outcome, swapped ? CMO_OUTCOME_WIRING_WRONG : CMO_OUTCOME_DONE);
+        ck_assert_uint_eq(state.findings,
+                          swapped ? CMO_FINDING_BIT(CMO_FINDING_MOTORS_SWAPPED) : 0U);
+        // What the robot believed of its sensors it still does.
+        cmo_levels levels = fitting_levels(&setup, 0.05, 0.6);
+        ck_assert_mem_eq(&bench.robot.light[0].levels, &levels, sizeof levels);
+        end_bench(&bench);
+    }
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+START_TEST(an_aborted_check_halts_and_leaves_the_levels_alone) {
+    cmo_sim_mat *mat = make_floor(&one_line);
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+    setup.x_mm = 700 - 70 - 15;
+    static cmo_check_wiring_state state;
+    cmo_check_wiring_parameters parameters = {0};
+    for (int ticks = 20; ticks < 1200; ticks += 60) {
+        bench_robot bench;
+        start_bench(&bench, &setup, &plain_robot);
+        cmo_levels before = bench.robot.light[0].levels;
+        ck_assert_int_eq(cmo_check_wiring_start(&bench.robot, &state, &parameters), CMO_RUNNING);
+        cmo_outcome outcome = CMO_RUNNING;
+        for (int i = 0; i < ticks && outcome == CMO_RUNNING; i++) {
+            outcome = cmo_tick(&bench.robot);
+            cmo_wait(&bench.robot);
+        }
+        cmo_abort(&bench.robot);
+        cmo_tick(&bench.robot);
+        ck_assert(outcome == CMO_OUTCOME_DONE || bench.robot.report.outcome == CMO_OUTCOME_ABORTED);
+        ck_assert_mem_eq(&bench.robot.light[0].levels, &before, sizeof before);
+        cmo_sim_pass(bench.sim, 400);
+        ck_assert(cmo_sim_halted(bench.sim));
+        end_bench(&bench);
+    }
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+START_TEST(the_names_of_faults_are_checked) {
+    lab_route *route = load("data/ferry/check-wiring.yaml");
+    GError *error = NULL;
+    ck_assert(!lab_robot_break(route->robot, "left_motor_revrsed", &error));
+    ck_assert_ptr_nonnull(strstr(error->message, "'left_motor_revrsed' is not one of: "));
+    g_clear_error(&error);
+    lab_route_free(route);
+    for (unsigned i = 0; i < CMO_FINDINGS; i++) {
+        ck_assert_str_ne(cmo_finding_name((cmo_finding)i), "?");
+        ck_assert_uint_gt(strlen(cmo_finding_text((cmo_finding)i)), 20);
+    }
+    ck_assert_str_eq(cmo_finding_name(CMO_FINDINGS), "?");
+}
+END_TEST
+
+// ------------------------------------------------------------------------------------ geometry --
+
+START_TEST(one_drive_over_two_lines_measures_the_robot) {
+    lab_route *route = load("data/ferry/measure-geometry.yaml");
+    cmo_sim_plant *p = &route->robot->plant;
+    p->wheel_spread = p->place_spread_mm = p->delay_spread_ms = 0.0;
+    p->left_wheel = 1.003;
+    p->right_wheel = 0.998;
+    p->track_mm = 111.5;
+    p->eye[0].ahead_mm += 0.8;
+    p->eye[1].ahead_mm -= 0.6;
+    p->eye[1].left_mm -= 0.7;
+    p->eye[0].delay_ms += 1.2;
+    for (uint64_t seed = 1; seed <= 5; seed++) {
+        lab_leg_result leg;
+        lab_run *run = drive(route, seed, &leg);
+        const cmo_geometry *g = &leg.geometry;
+        ck_assert_int_eq(leg.outcome, CMO_OUTCOME_DONE);
+        // Bars of the project; the delay within four of its own uncertainties.
+        ck_assert_double_eq_tol((double)(g->ahead_mm[0] - g->ahead_mm[1]), 1.4, 0.2);
+        ck_assert_double_eq_tol((double)(g->left_mm[0] - g->left_mm[1]), 90.7, 0.5);
+        ck_assert_double_eq_tol((double)g->track_mm, 111.5, 0.003 * 111.5);
+        ck_assert_double_eq_tol((double)(g->right_step_mm / g->left_step_mm), 0.998 / 1.003, 0.001);
+        ck_assert_double_eq_tol((double)g->left_step_mm, 0.5 * 1.003, 0.002 * 0.5);
+        ck_assert_double_eq_tol((double)g->delay_ms[0], 11.2, 4.0 * (double)g->delay_error_ms);
+        ck_assert_double_eq_tol((double)g->delay_ms[1], 10.0, 4.0 * (double)g->delay_error_ms);
+        ck_assert_float_gt(g->mismatch_error_mm, 0.01F);
+        ck_assert_float_lt(g->mismatch_error_mm, 0.2F);
+        lab_run_free(run);
+    }
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(a_measured_robot_drives_truer) {
+    lab_route *route = load("data/ferry/measure-geometry.yaml");
+    cmo_sim_plant *p = &route->robot->plant;
+    p->wheel_spread = p->place_spread_mm = p->delay_spread_ms = 0.0;
+    p->left_wheel = 1.004;
+    p->right_wheel = 0.996;
+    p->track_mm = 112.0;
+    lab_leg_result leg;
+    lab_run_free(drive(route, 3, &leg));
+    double off[2];
+    cmo_sim_mat *mat = make_floor(&one_line);
+    for (int measured = 0; measured < 2; measured++) {
+        cmo_robot_description description = route->robot->description;
+        if (measured) {
+            cmo_geometry_apply(&leg.geometry, &description);
+        }
+        cmo_sim_setup setup = {.traits = route->robot->traits,
+                               .plant = *p,
+                               .mat = mat,
+                               .x_mm = 200,
+                               .y_mm = 500,
+                               .seed = 4};
+        cmo_sim_faults_none(&setup.faults);
+        bench_robot bench;
+        start_bench(&bench, &setup, &description);
+        for (int i = 0; i < 4; i++) { // a square
+            cmo_travel(&bench.robot, &(cmo_travel_parameters){.distance_mm = 300});
+            cmo_rotate(&bench.robot, &(cmo_rotate_parameters){.angle_deg = 90});
+        }
+        cmo_sim_truth truth = cmo_sim_truth_now(bench.sim);
+        off[measured] = hypot(truth.x_mm - 200.0, truth.y_mm - 500.0);
+        end_bench(&bench);
+    }
+    ck_assert_double_gt(off[0], 15.0);
+    ck_assert_double_lt(off[1], 0.25 * off[0]);
+    cmo_sim_mat_free(mat);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(geometry_needs_two_lines_encoders_and_levels) {
+    cmo_sim_mat *mat = make_floor(&one_line);
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+    static cmo_measure_geometry_state state;
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_measure_geometry_parameters parameters = {.longest_mm = 900};
+    ck_assert_int_eq(cmo_measure_geometry(&bench.robot, &state, &parameters), CMO_OUTCOME_NO_LINE);
+    static const struct {
+        cmo_measure_geometry_parameters parameters;
+        const char *field;
+    } wrong[] = {{{.tone = CMO_TONE_VOID}, "tone"},  {{.lines_mm = 50}, "lines_mm"},
+                 {{.slant_deg = 60}, "slant_deg"},   {{.speed_mm_s = 600}, "speed_mm_s"},
+                 {{.fast_mm_s = 120}, "fast_mm_s"},  {{.rounds = 30}, "rounds"},
+                 {{.longest_mm = 100}, "longest_mm"}};
+    for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {
+        ck_assert_int_eq(cmo_measure_geometry_start(&bench.robot, &state, &wrong[i].parameters),
+                         CMO_OUTCOME_BAD_PARAMETER);
+        ck_assert_str_eq(bench.robot.field, wrong[i].field);
+    }
+    end_bench(&bench);
+    setup.traits = (uint16_t)(PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS);
+    start_bench(&bench, &setup, &plain_robot);
+    ck_assert_int_eq(cmo_measure_geometry(&bench.robot, &state, &parameters),
+                     CMO_OUTCOME_NOT_SUPPORTED);
+    ck_assert_str_eq(bench.robot.field, "encoders");
+    end_bench(&bench);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+START_TEST(a_stored_geometry_comes_back_and_a_damaged_one_is_refused) {
+    cmo_geometry geometry = {.left_step_mm = 0.501F,
+                             .track_mm = 110.7F,
+                             .delay_ms = {9.5F, 10.5F},
+                             .size_error = NAN,
+                             .delay_error_ms = 0.6F};
+    cmo_geometry back = {0};
+    uint8_t bytes[CMO_STORED_GEOMETRY_SIZE];
+    ck_assert_uint_eq(cmo_store_geometry(&geometry, bytes, sizeof bytes - 1), 0);
+    ck_assert_uint_eq(cmo_store_geometry(&geometry, bytes, sizeof bytes), sizeof bytes);
+    ck_assert(cmo_load_geometry(&back, bytes, sizeof bytes));
+    ck_assert_mem_eq(&back, &geometry, sizeof back);
+    back.track_mm = 1.0F;
+    for (size_t i = 0; i < sizeof bytes; i++) {
+        bytes[i] ^= 0x10;
+        ck_assert(!cmo_load_geometry(&back, bytes, sizeof bytes));
+        bytes[i] ^= 0x10;
+        ck_assert(!cmo_load_geometry(&back, bytes, i));
+    }
+    ck_assert_float_eq(back.track_mm, 1.0F);
+}
+END_TEST
+
+int main(void) {
+    const TTest *const tests[] = {every_fault_is_found_and_named_and_nothing_else,
+                                  a_healthy_robot_is_found_healthy_and_ends_about_where_it_began,
+                                  two_faults_at_once_are_both_named,
+                                  without_a_line_in_reach_light_is_not_judged,
+                                  a_light_line_and_a_robot_without_encoders_do_too,
+                                  an_aborted_check_halts_and_leaves_the_levels_alone,
+                                  the_names_of_faults_are_checked,
+                                  one_drive_over_two_lines_measures_the_robot,
+                                  a_measured_robot_drives_truer,
+                                  geometry_needs_two_lines_encoders_and_levels,
+                                  a_stored_geometry_comes_back_and_a_damaged_one_is_refused,
+                                  NULL};
+    return run_suite("wiring", tests);
+}
