@@ -317,16 +317,19 @@ static void show(view *v) {
 static const int signals[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT};
 
 static int show_in_terminal(view *v) {
+    struct sigaction action = {.sa_handler = catch_signal}, old[G_N_ELEMENTS(signals)];
+    sigemptyset(&action.sa_mask);
+    for (size_t i = 0; i < G_N_ELEMENTS(signals); i++) {
+        sigaction(signals[i], NULL, &old[i]); // before curses puts its own in place
+    }
     SCREEN *screen = newterm(NULL, stdout, stdin);
     if (screen == NULL) {
         const char *terminal = g_getenv("TERM");
         return cli_wrong("live: the terminal '%s' is not known; set TERM to what it is",
                          terminal != NULL ? terminal : "");
     }
-    struct sigaction action = {.sa_handler = catch_signal}, old[G_N_ELEMENTS(signals)];
-    sigemptyset(&action.sa_mask);
     for (size_t i = 0; i < G_N_ELEMENTS(signals); i++) {
-        sigaction(signals[i], &action, &old[i]);
+        sigaction(signals[i], &action, NULL);
     }
     cbreak();
     noecho();

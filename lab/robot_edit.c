@@ -178,7 +178,9 @@ static bool edit_geometry(editor *e, const content *what) {
     yaml_node_t *root = yaml_reader_root(&e->reader);
     const yaml_node_t *old = yaml_reader_find(&e->reader, root, "measured");
     if (old == NULL) {
-        set_text(e, root, "measured", text);
+        char *entry = g_strdup_printf("measured:%s", text);
+        add_entry(e, root, entry);
+        g_free(entry);
     } else if (old->data.mapping.style == YAML_FLOW_MAPPING_STYLE) {
         add_edit(e, byte_at(e, old->start_mark), byte_at(e, old->end_mark), g_strdup(text));
     } else {

@@ -1,46 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The command and the examples, as a user calls them.
-#include "support.h"
+#include "calls.h"
 
 #include <cairo.h>
 #include <glib/gstdio.h>
 #include <string.h>
-#include <sys/wait.h>
 
 #define ROUTE "data/ferry/first-round.yaml"
-
-static char *out, *err, *folder;
-
-static char *in_folder(const char *name) {
-    return g_build_filename(folder, name, NULL);
-}
-
-// Calls `line` in the project's folder, where %s is the test's own folder; returns the status.
-static int call(const char *line) {
-    g_free(out);
-    g_free(err);
-    char **parts = g_strsplit(line, "%s", -1);
-    char *whole = g_strjoinv(folder, parts);
-    char *command = g_strdup_printf("%s", whole);
-    char **arguments;
-    int status;
-    ck_assert(g_shell_parse_argv(command, NULL, &arguments, NULL));
-    ck_assert(g_spawn_sync(SOURCE_DIR, arguments, NULL, G_SPAWN_SEARCH_PATH, NULL, NULL, &out, &err,
-                           &status, NULL));
-    g_strfreev(arguments);
-    g_free(command);
-    g_free(whole);
-    g_strfreev(parts);
-    ck_assert_msg(WIFEXITED(status), "%s: ended by a signal", line);
-    return WEXITSTATUS(status);
-}
-
-#define CALL(arguments) call(COMMAND " " arguments)
 
 START_TEST(help_has_an_example_for_every_command) {
     ck_assert_int_eq(CALL("--help"), 0);
     ck_assert_ptr_nonnull(strstr(out, "drive"));
-    static const char *const commands[] = {"demo", "levels", "drive", "draw"};
+    static const char *const commands[] = {"demo", "wiring", "levels", "drive", "live", "draw"};
     for (size_t i = 0; i < G_N_ELEMENTS(commands); i++) {
         char *line = g_strdup_printf(COMMAND " %s --help", commands[i]);
         ck_assert_int_eq(call(line), 0);
@@ -65,7 +36,7 @@ START_TEST(a_wrong_call_gets_one_line_and_status_2) {
         const char *says;
     } cases[] = {
         {COMMAND, "Usage: cammino COMMAND"},
-        {COMMAND " fly", "fly: no such command; known are demo, levels, drive, draw"},
+        {COMMAND " fly", "fly: no such command; known are demo, wiring, levels, drive, live, draw"},
         {COMMAND " drive", "drive takes one route file"},
         {COMMAND " drive a b", "drive takes one route file"},
         {COMMAND " drive --sed 3 " ROUTE, "Unknown option --sed"},
@@ -86,7 +57,7 @@ START_TEST(a_wrong_call_gets_one_line_and_status_2) {
         {COMMAND " draw nowhere.csv --picture %s/x.png", "the trace cannot be read"},
         {COMMAND " draw README.md --picture %s/x.png", "README.md:1: the trace has no column"},
         {COMMAND " draw README.md --view mat --picture %s/x.png", "needs --route ROUTE"},
-        {COMMAND " levels", "levels takes one route file"},
+        {COMMAND " levels", "levels takes one route with a leg take_levels"},
         {COMMAND " levels " ROUTE " --seed -1", "--seed: -1 is out of range"},
         {COMMAND " levels " ROUTE, "no leg take_levels was driven"},
         {COMMAND " demo extra", "demo takes no file, not 'extra'"},
@@ -200,51 +171,6 @@ START_TEST(the_demo_fills_its_folder_and_names_it) {
 }
 END_TEST
 
-START_TEST(levels_are_printed_refused_and_written_into_the_robot_file) {
-    char *robot = in_folder("mozzo.yaml");
-    char *route = in_folder("levels.yaml");
-    char *before, *after;
-    ck_assert(g_file_get_contents("data/ferry/mozzo.yaml", &before, NULL, NULL));
-    ck_assert(g_file_set_contents(robot, before, -1, NULL));
-    char *text = g_strdup_printf("robot: mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
-                                 "start: {x_mm: 480, y_mm: 620}\nlegs:\n  - take_levels: {}\n",
-                                 SOURCE_DIR);
-    ck_assert(g_file_set_contents(route, text, -1, NULL));
-    ck_assert_int_eq(CALL("levels %s/levels.yaml"), 0);
-    ck_assert_ptr_nonnull(strstr(out, "contrast over noise"));
-    ck_assert_ptr_null(strstr(out, "refused"));
-    ck_assert_int_eq(CALL("levels %s/levels.yaml --json --seed 4"), 0);
-    ck_assert_ptr_nonnull(strstr(out, "\"quality\" : \"good\""));
-    g_file_get_contents(robot, &after, NULL, NULL);
-    ck_assert_str_eq(before, after); // not asked to write
-    g_free(after);
-    ck_assert_int_eq(CALL("levels %s/levels.yaml --write --seed 4"), 0);
-    ck_assert_ptr_nonnull(strstr(out, "written to"));
-    g_file_get_contents(robot, &after, NULL, NULL);
-    ck_assert_str_ne(before, after);
-    ck_assert_ptr_nonnull(strstr(after, "# Mozzo, deckhand of the ferry"));
-    g_free(text);
-    text = g_strdup_printf(
-        "robot: mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
-        "start: {x_mm: 300, y_mm: 620}\nlegs:\n  - take_levels: {distance_mm: 50}\n",
-        SOURCE_DIR);
-    ck_assert(g_file_set_contents(route, text, -1, NULL));
-    ck_assert_int_eq(CALL("levels %s/levels.yaml --write"), 1);
-    ck_assert_ptr_nonnull(strstr(out, "refused, one_surface"));
-    char *same;
-    g_file_get_contents(robot, &same, NULL, NULL);
-    ck_assert_str_eq(after, same);
-    g_unlink(robot);
-    g_unlink(route);
-    g_free(same);
-    g_free(after);
-    g_free(before);
-    g_free(text);
-    g_free(route);
-    g_free(robot);
-}
-END_TEST
-
 START_TEST(the_examples_run_to_the_line) {
     ck_assert_int_eq(call(EXAMPLES "/example_drive_until_line"), 0);
     ck_assert_ptr_nonnull(strstr(out, "stop_on_line: done"));
@@ -256,12 +182,14 @@ START_TEST(the_examples_run_to_the_line) {
     ck_assert_int_eq(call(line), 0);
     ck_assert(g_str_has_prefix(out, "no levels are stored yet"));
     ck_assert_ptr_nonnull(strstr(out, "levels of another day"));
+    ck_assert_int_eq(call(EXAMPLES "/example_live_readings"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "[====================]"));
     g_free(line);
 }
 END_TEST
 
 int main(void) {
-    folder = g_dir_make_tmp("cammino-XXXXXX", NULL);
+    make_folder();
     const TTest *const tests[] = {help_has_an_example_for_every_command,
                                   a_wrong_call_gets_one_line_and_status_2,
                                   drive_prints_the_legs_robot_beside_truth,
@@ -269,11 +197,9 @@ int main(void) {
                                   drive_and_draw_make_the_same_pictures_in_png_and_svg,
                                   a_bare_trace_of_a_robot_can_be_drawn,
                                   the_demo_fills_its_folder_and_names_it,
-                                  levels_are_printed_refused_and_written_into_the_robot_file,
                                   the_examples_run_to_the_line,
                                   NULL};
     int status = run_suite("command", tests);
-    g_rmdir(folder);
-    g_free(folder);
+    remove_folder();
     return status;
 }

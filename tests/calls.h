@@ -1,0 +1,19 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Calling the command as a user does.
+#ifndef CALLS_H
+#define CALLS_H
+
+#include "support.h"
+
+// What the last call printed, and a folder of the test's own.
+extern char *out, *err, *folder;
+
+void make_folder(void);
+void remove_folder(void); // it must be empty
+char *in_folder(const char *name);
+
+// Calls `line` in the project's folder, where %s is the test's own folder; returns the status.
+int call(const char *line);
+#define CALL(arguments) call(COMMAND " " arguments)
+
+#endif
