@@ -43,6 +43,21 @@ static void print_value(const lab_figures *figures, cmo_figure figure, bool esti
     printf("  %12s", text);
 }
 
+static void print_unfit(const lab_run *run) {
+    if (run->legs->len == 0) {
+        return;
+    }
+    const lab_leg_result *last = &g_array_index(run->legs, lab_leg_result, run->legs->len - 1);
+    for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
+        if (last->unfit[i]) {
+            printf(
+                "the %s sensor's levels no longer fit the floor: its readings were neither light "
+                "nor dark for long; take them anew\n",
+                cli_side(i));
+        }
+    }
+}
+
 static void print_leg(const lab_leg_result *leg) {
     bool done = leg->outcome == CMO_OUTCOME_DONE;
     printf("\n%sleg %u  %s%s  %s%s%s", paint("\033[1m"), leg->number, cmo_kind_name(leg->kind),
@@ -61,6 +76,16 @@ static void print_leg(const lab_leg_result *leg) {
     printf("\n");
     if (leg->report.motors_may_run) {
         printf("  the halt has not succeeded: motors may be running\n");
+    }
+    for (unsigned i = 0; i < CMO_FINDINGS; i++) {
+        if (leg->findings & CMO_FINDING_BIT(i)) {
+            printf("  found %s: %s\n", cmo_finding_name((cmo_finding)i),
+                   cmo_finding_text((cmo_finding)i));
+        }
+    }
+    if (leg->outcome >= CMO_OUTCOME_SENSOR_SILENT && leg->outcome <= CMO_OUTCOME_SENSOR_JUMPING &&
+        leg->report.sensor >= 0) {
+        printf("  it is the %s sensor\n", cli_side((unsigned)leg->report.sensor));
     }
     if (leg->robot.applies == 0) {
         return;
@@ -97,6 +122,7 @@ void cli_print_run(const lab_route *route, const lab_run *run) {
         printf(", %u of %u legs not driven", route->legs - run->legs->len, route->legs);
     }
     printf("\n");
+    print_unfit(run);
     if (estimated != 0) {
         printf("~ is an estimate from commanded speed: this robot has no encoders\n");
     }
