@@ -45,10 +45,18 @@ static bool is_inside(const cmo_edge *edge, float reflectance, float margin) {
     return reflectance > edge->band.low + margin && reflectance < edge->band.high - margin;
 }
 
-static void start(cmo_edge *edge, const cmo_levels *levels, cmo_band band, float target,
-                  float spot_mm) {
+// The reflectance that a band's surface is expected to have: an open band reaches to its level, and
+// that of void as far below the dark level again as its threshold is.
+static float target_of(const cmo_band *band) {
+    if (isinf(band->low)) {
+        return band->high < 0.0F ? 2.0F * band->high : 0.0F;
+    }
+    return isinf(band->high) ? fmaxf(1.0F, band->low) : 0.5F * (band->low + band->high);
+}
+
+static void start(cmo_edge *edge, const cmo_levels *levels, cmo_band band, float spot_mm) {
+    float target = target_of(&band);
     edge->band = band;
-    edge->target = target;
     edge->hysteresis = cmo_hysteresis(levels);
     // A threshold near a level leaves less room: half of the way to the level at most.
     float high = isinf(band.high) ? 1.0F : fabsf(band.high - target);
@@ -62,20 +70,15 @@ static void start(cmo_edge *edge, const cmo_levels *levels, cmo_band band, float
 
 void cmo_edge_start(cmo_edge *edge, const cmo_levels *levels, cmo_tone tone, float spot_mm) {
     float threshold = cmo_threshold(levels, tone);
+    cmo_band band = {-INFINITY, threshold};
     if (tone == CMO_TONE_LIGHT) {
-        start(edge, levels, (cmo_band){threshold, INFINITY}, 1.0F, spot_mm);
-    } else {
-        // Void: the band must not reach the dark level, where the floor's dark paint lies.
-        float target = tone == CMO_TONE_VOID ? 2.0F * threshold : 0.0F;
-        start(edge, levels, (cmo_band){-INFINITY, threshold}, target, spot_mm);
+        band = (cmo_band){threshold, INFINITY};
     }
+    start(edge, levels, band, spot_mm);
 }
 
 void cmo_edge_start_band(cmo_edge *edge, const cmo_levels *levels, cmo_band band, float spot_mm) {
-    float target = isinf(band.low)    ? fminf(0.0F, band.high)
-                   : isinf(band.high) ? fmaxf(1.0F, band.low)
-                                      : 0.5F * (band.low + band.high);
-    start(edge, levels, band, target, spot_mm);
+    start(edge, levels, band, spot_mm);
 }
 
 // Inverse of the covered share of a disc: u in spot radii for q from 0 to 1, by a table over
@@ -135,7 +138,6 @@ static void place_crossing(const cmo_edge *edge, const cmo_light_point *point, f
     }
     crossing->way_mm = edge->near.way_mm + share * way;
     crossing->time_us = edge->near.time_us + (uint32_t)(int32_t)(share * time_s * 1e6F);
-    crossing->speed_mm_s = time_s > 0.0F ? way / time_s : 0.0F;
 }
 
 // The surface left behind counts once it has lasted for a spot's width: a slow crossing must not
@@ -170,7 +172,7 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
         // The surface ahead is not known yet: its tone's level stands in for it. A reading beyond
         // that level is taken for the level itself.
         float away = point.reflectance > edge->band.high ? 1.0F : 0.0F;
-        float to = edge->inside ? away : edge->target;
+        float to = edge->inside ? away : target_of(&edge->band);
         place_crossing(edge, &point, edge->behind, to, crossing);
         crossing->entering = !edge->inside;
         edge->inside = !edge->inside;
@@ -188,7 +190,7 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
 
 bool cmo_edge_place(const cmo_edge *edge, float reflectance, float *place_mm) {
     float from = isinf(edge->band.high) ? 0.0F : 1.0F;
-    float q = (reflectance - from) / (edge->target - from);
+    float q = (reflectance - from) / (target_of(&edge->band) - from);
     float u = disc_inverse(q);
     *place_mm = 0.5F * u * edge->spot_mm;
     return edge->spot_mm > 0.0F && q > 0.04F && q < 0.96F;

@@ -40,7 +40,7 @@ static void warn(cmo_robot *robot, uint8_t sensor) {
 
 // The levels follow a slow change of the light, from readings alone that are surely light or dark;
 // a surface that is neither leaves them where they are, and counts against them.
-static void follow_drift(cmo_robot *robot, uint8_t sensor, float reflectance, float change) {
+static void follow_drift(cmo_robot *robot, uint8_t sensor, float change) {
     cmo_light *light = &robot->light[sensor];
     float most = robot->description->drift_most;
     if (change > 0.5F * SURE || robot->halt != 0 || !cmo_levels_usable(&light->levels)) {
@@ -49,11 +49,10 @@ static void follow_drift(cmo_robot *robot, uint8_t sensor, float reflectance, fl
     }
     bool dark = fabsf(light->reflectance) < SURE;
     bool bright = fabsf(light->reflectance - 1.0F) < SURE;
-    float gone = cmo_threshold(&light->levels, CMO_TONE_VOID);
-    bool empty = gone < 0.0F && light->reflectance < gone;
+    bool below = light->reflectance < -SURE; // no floor at all, as like as not
     if (!dark && !bright) {
         light->sure_looks = 0;
-        light->misfits = (uint8_t)(light->misfits + (light->misfits < UINT8_MAX && !empty));
+        light->misfits = (uint8_t)(light->misfits + (light->misfits < UINT8_MAX && !below));
         if (light->misfits > MISFIT_LOOKS) {
             warn(robot, sensor);
         }
@@ -65,11 +64,11 @@ static void follow_drift(cmo_robot *robot, uint8_t sensor, float reflectance, fl
         return;
     }
     light->sure_looks = 0;
+    // The corrected reading lies on the same side of its level as the raw one of the drifted level.
     if (dark) {
-        step_drift(&light->dark_drift, reflectance - (float)light->dark_drift * DRIFT_STEP, most);
+        step_drift(&light->dark_drift, light->reflectance, most);
     } else {
-        step_drift(&light->light_drift, reflectance - 1.0F - (float)light->light_drift * DRIFT_STEP,
-                   most);
+        step_drift(&light->light_drift, light->reflectance - 1.0F, most);
     }
 }
 
@@ -81,25 +80,26 @@ static void follow_drift(cmo_robot *robot, uint8_t sensor, float reflectance, fl
 // A look that leaves the one before by this much, and is left by the next as much, is a spike.
 #define SPIKE 0.35F
 
-// How far a robot may go until a line that one sensor has met must have been met by another, up to
-// 45 degrees from square.
+// How far a robot may go until a line that another sensor has met must have been met by this one,
+// up to 45 degrees from square, with the sensors about as far from the middle as each other.
 static float apart_mm(const cmo_robot_description *description, uint8_t sensor) {
-    const cmo_light_description *light = description->light;
-    float apart = 0.0F;
-    for (uint8_t i = 0; i < description->lights; i++) {
-        apart = fmaxf(apart, fabsf(light[i].left_mm - light[sensor].left_mm));
-    }
-    return apart + 20.0F;
+    return 2.0F * fabsf(description->light[sensor].left_mm) + 20.0F;
+}
+
+// Way since a mark of whole millimetres, which wrap.
+static float gone_mm(const cmo_light *light, int16_t mark_mm) {
+    int16_t gone = (int16_t)((int16_t)(int32_t)light->way_mm - mark_mm);
+    return fabsf((float)gone);
 }
 
 // Another sensor has crossed an edge. That proves something only where this one has not met the
 // same edge before it.
 static void take_proof(cmo_robot *robot, uint8_t sensor) {
     cmo_light *light = &robot->light[sensor];
-    bool long_ago = fabsf(light->way_mm - light->changed_mm) > apart_mm(robot->description, sensor);
-    if (long_ago && light->proofs < 2) {
+    if (gone_mm(light, light->changed_mm) > apart_mm(robot->description, sensor) &&
+        light->proofs < 2) {
         light->proofs++;
-        light->proof_mm = light->way_mm;
+        light->proof_mm = (int16_t)(int32_t)light->way_mm;
     }
 }
 
@@ -107,12 +107,11 @@ static void take_proof(cmo_robot *robot, uint8_t sensor) {
 // its whole contrast within the spot, at the middle by 4 / pi of what a straight line would; and it
 // does not go to and fro within one.
 static bool has_jumped(const cmo_robot_description *d, cmo_light *light, uint8_t sensor,
-                       float change, float gone_mm) {
+                       float change, float moved_mm) {
     float spot = fmaxf(d->light[sensor].spot_mm, 2.0F);
-    float step = fmaxf(d->left_step_mm, d->right_step_mm);
-    float most = 1.3F * (gone_mm + step) / spot + 2.0F * cmo_hysteresis(&light->levels);
+    float most = 1.3F * (moved_mm + d->left_step_mm) / spot + 2.0F * cmo_hysteresis(&light->levels);
     int8_t way = (int8_t)(change > SPIKE ? 1 : change < -SPIKE ? -1 : 0);
-    bool spike = way * light->last_change < 0 && gone_mm < spot;
+    bool spike = way * light->last_change < 0 && moved_mm < spot;
     light->last_change = way;
     return fabsf(change) > most || spike;
 }
@@ -120,7 +119,7 @@ static bool has_jumped(const cmo_robot_description *d, cmo_light *light, uint8_t
 // Counts the looks that say to the last count what the one before said, and the edges that the
 // other sensors have crossed in the meantime; and the looks that jump.
 static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, float reflectance,
-                         float gone_mm) {
+                         float moved_mm) {
     const cmo_robot_description *d = robot->description;
     cmo_light *light = &robot->light[sensor];
     if (!light->seen || !cmo_levels_usable(&light->levels)) {
@@ -128,7 +127,7 @@ static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, floa
     }
     if (counts != light->counts) {
         light->same_looks = light->proofs = 0;
-        light->changed_mm = light->way_mm;
+        light->changed_mm = (int16_t)(int32_t)light->way_mm;
     } else if (light->same_looks < UINT8_MAX) {
         light->same_looks++;
     }
@@ -140,7 +139,7 @@ static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, floa
     }
     light->bright = bright;
     float change = reflectance - cmo_reflectance(&light->levels, light->counts);
-    if (has_jumped(d, light, sensor, change, gone_mm)) {
+    if (has_jumped(d, light, sensor, change, moved_mm)) {
         light->jumps =
             (uint8_t)(light->jumps < JUMP_LIMIT ? light->jumps + JUMP_WEIGHT : JUMP_LIMIT);
     } else if (light->jumps > 0) {
@@ -165,8 +164,8 @@ cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
     // A reading without noise may well be the same on a plain floor. But where another sensor has
     // gone over a line, on and off, and the robot so far on that this one must have met it too,
     // even at 45 degrees, it ought to have moved by a count.
-    bool proved = light->proofs >= 2 &&
-                  fabsf(light->way_mm - light->proof_mm) > apart_mm(description, sensor);
+    bool proved =
+        light->proofs >= 2 && gone_mm(light, light->proof_mm) > apart_mm(description, sensor);
     return light->same_looks >= 20 && proved ? CMO_OUTCOME_SENSOR_STUCK : CMO_RUNNING;
 }
 
@@ -190,7 +189,7 @@ static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_
     watch_health(robot, sensor, counts, reflectance, fabsf(way_mm - light->way_mm));
     light->counts = counts;
     light->reflectance = corrected(light, reflectance);
-    follow_drift(robot, sensor, reflectance, fabsf(light->reflectance - before));
+    follow_drift(robot, sensor, fabsf(light->reflectance - before));
     if (light->watching && light->edge.looks > 0) {
         uint32_t interval_us = look_us - light->look_us;
         light->interval_sum_us += interval_us;
@@ -223,7 +222,6 @@ static void take_latch(cmo_robot *robot, uint8_t sensor, const cmo_latch *latch)
     cmo_crossing *crossing = &light->crossing[light->crossings++];
     crossing->time_us = latch->time_us;
     crossing->way_mm = cmo_sensor_way(robot->description, sensor, moment.left_mm, moment.right_mm);
-    crossing->speed_mm_s = cmo_speed_mm_s(robot);
     crossing->entering = entering;
     light->edge.inside = entering;
     light->look_us = latch->time_us;

@@ -193,7 +193,7 @@ void cmo_line_finish(cmo_robot *robot, cmo_line_state *state) {
     uint8_t sensor = first_sensor(robot, state);
     const cmo_candidate *candidate = &state->candidate[sensor];
     write_look_figures(robot, state);
-    cmo_set_figure(robot, CMO_CROSSING_SPEED_MM_S, candidate->near.speed_mm_s);
+    cmo_set_figure(robot, CMO_CROSSING_SPEED_MM_S, candidate->speed_mm_s);
     float angle = 0.0F;
     bool angled = entry_angle(robot, state, &angle);
     if (angled) {

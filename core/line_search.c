@@ -110,15 +110,6 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     return true;
 }
 
-// For the trace: about the one threshold, or the band itself.
-static void show_band(cmo_robot *robot, const cmo_edge *edge) {
-    robot->band_low = isinf(edge->band.low) ? edge->band.high - edge->hysteresis : edge->band.low;
-    robot->band_high = isinf(edge->band.high) ? edge->band.low + edge->hysteresis : edge->band.high;
-    robot->band_low = isinf(edge->band.high) ? edge->band.low - edge->hysteresis : robot->band_low;
-    robot->band_high =
-        isinf(edge->band.low) ? edge->band.high + edge->hysteresis : robot->band_high;
-}
-
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < robot->description->lights; i++) {
         cmo_light *light = &robot->light[i];
@@ -133,7 +124,6 @@ static void begin_look(cmo_robot *robot, cmo_line_state *state) {
             light->interval_sum_us = light->interval_worst_us = 0;
             light->intervals = 0;
             light->gap_worst_mm = 0.0F;
-            show_band(robot, &light->edge);
         }
     }
 }
@@ -221,7 +211,7 @@ static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t senso
         bool blind = crossing->way_mm - start_way(robot, sensor) < state->parameters.blind_mm;
         if (!blind && !candidate->accepted) {
             candidate->near = *crossing;
-            candidate->near.speed_mm_s = fabsf(cmo_speed_mm_s(robot));
+            candidate->speed_mm_s = fabsf(cmo_speed_mm_s(robot));
             cmo_moment moment = cmo_odometer_at(&robot->odometer, crossing->time_us);
             candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
             candidate->open = true;

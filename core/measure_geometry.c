@@ -22,8 +22,6 @@ static void watch(cmo_robot *robot, cmo_measure_geometry_state *state) {
                        robot->description->light[i].spot_mm);
         light->watching = true;
         state->met[i] = 0;
-        robot->band_low = light->edge.band.high - light->edge.hysteresis;
-        robot->band_high = light->edge.band.high + light->edge.hysteresis;
     }
 }
 

@@ -94,9 +94,9 @@ static void keep_time(cmo_robot *robot) {
     robot->stuck = (uint16_t)(robot->ticked && robot->dt_us == 0 ? robot->stuck + 1U : 0U);
     robot->clock_us = now;
     robot->ticked = true;
-    robot->run_us += robot->dt_us;
-    robot->run_ms += robot->run_us / 1000;
-    robot->run_us %= 1000;
+    uint32_t run_us = robot->run_us + robot->dt_us;
+    robot->run_ms += run_us / 1000;
+    robot->run_us = (uint16_t)(run_us % 1000);
     if (robot->begun) {
         return; // the time before the routine is not the routine's
     }
@@ -238,9 +238,23 @@ static void carry_out(cmo_robot *robot) {
     }
 }
 
+// What a crossing has to pass: about the one threshold, or the ends of a band.
+static cmo_band shown_band(const cmo_robot *robot) {
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        const cmo_edge *edge = &robot->light[i].edge;
+        if (robot->light[i].watching) {
+            float low = isinf(edge->band.low) ? edge->band.high : edge->band.low;
+            float high = isinf(edge->band.high) ? edge->band.low : edge->band.high;
+            float half = low == high ? edge->hysteresis : 0.0F;
+            return (cmo_band){low - half, high + half};
+        }
+    }
+    return (cmo_band){NAN, NAN};
+}
+
 static void write_trace(const cmo_robot *robot) {
     const cmo_report *report = &robot->report;
-    bool band = robot->band_low != robot->band_high;
+    cmo_band band = shown_band(robot);
     cmo_trace_row row = {
         .run_us = robot->run_ms * 1000U + robot->run_us,
         .kind = report->kind,
@@ -254,8 +268,8 @@ static void write_trace(const cmo_robot *robot) {
         .right_mm_s = robot->right.speed_mm_s,
         .left_command_mm_s = robot->left.command_mm_s,
         .right_command_mm_s = robot->right.command_mm_s,
-        .band_low = band ? robot->band_low : NAN,
-        .band_high = band ? robot->band_high : NAN,
+        .band_low = band.low,
+        .band_high = band.high,
         .crossing_mm = NAN,
     };
     if (report->sensor >= 0) {

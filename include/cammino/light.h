@@ -48,7 +48,6 @@ typedef struct cmo_light_point {
 typedef struct cmo_crossing {
     uint32_t time_us; /**< port clock */
     float way_mm;     /**< along the sensor's way, from the origin of the robot's odometer */
-    float speed_mm_s; /**< along the sensor's way */
     bool entering;    /**< into the tone watched for, or out of it */
 } cmo_crossing;
 
@@ -60,7 +59,6 @@ typedef struct cmo_edge {
     float behind;         /**< reflectance of the surface left behind, averaged */
     cmo_band band;        /**< reflectances of what is watched for */
     float hysteresis;     /**< how far beyond an end of the band the side changes */
-    float target;         /**< reflectance that what is watched for is expected to have */
     float spot_mm;        /**< diameter of the spot; 0: not known, interpolate in a straight line */
     uint8_t looks;        /**< looks since the start, up to 255 */
     bool inside;          /**< on what is watched for */

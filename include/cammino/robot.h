@@ -25,7 +25,7 @@ extern "C" {
 
 /** Poses of the recent past that the robot remembers, to know where it was at mid-exposure. */
 #ifndef CMO_HISTORY
-#define CMO_HISTORY 8
+#define CMO_HISTORY 6
 #endif
 
 /** A light sensor, as the robot believes it to be. Lengths from the middle of the axle. */
@@ -107,20 +107,20 @@ typedef struct cmo_light {
     uint16_t counts;   /**< of the newest look */
     uint8_t sequence;
     uint8_t latch_sequence;
-    bool seen; /**< there has been a look */
-    bool latch_seen;
-    bool out_of_range; /**< the newest look left what the hardware can give */
-    bool watching;     /**< `edge` is in use */
-    bool unfit;  /**< for a while readings have been neither light nor dark: take levels anew */
-    bool bright; /**< which side the newest look is on */
+    bool seen : 1; /**< there has been a look */
+    bool latch_seen : 1;
+    bool out_of_range : 1; /**< the newest look left what the hardware can give */
+    bool watching : 1;     /**< `edge` is in use */
+    bool unfit : 1;  /**< for a while readings have been neither light nor dark: take levels anew */
+    bool bright : 1; /**< which side the newest look is on */
     int8_t dark_drift; /**< of the levels, in 512ths of the contrast */
     int8_t light_drift;
     uint8_t sure_looks; /**< looks in a row that were surely light or dark */
     uint8_t misfits;    /**< steady looks of no known surface, less the others */
     uint8_t same_looks; /**< looks in a row of the very same counts, */
     uint8_t proofs;     /**< and edges, up to 2, that others have crossed in the meantime, */
-    float proof_mm;     /**< the last of them at this way; */
-    float changed_mm;   /**< way at which its own counts changed last */
+    int16_t proof_mm;   /**< the last of them at this way; */
+    int16_t changed_mm; /**< way at which its own counts changed last */
     int8_t last_change; /**< -1, 0 or 1: what the newest look did to the reading */
     uint8_t jumps;      /**< weight of looks that no motion explains */
     uint8_t crossings;  /**< completed in this tick */
@@ -177,7 +177,7 @@ typedef struct cmo_robot {
     uint32_t elapsed_us;   /**< since the start of the routine */
     uint32_t run_ms;       /**< since the start of the robot */
     uint32_t run_limit_ms; /**< 0: none */
-    uint32_t run_us;       /**< part of a millisecond, carried over */
+    uint16_t run_us;       /**< part of a millisecond, carried over */
     uint32_t encoder_age_us;
     uint32_t command_age_us; /**< since the last drive command */
     uint32_t still_us;       /**< how long both wheels have stayed within one encoder step */
@@ -190,18 +190,16 @@ typedef struct cmo_robot {
 
     uint8_t stage; /**< cmo_stage */
     uint8_t halt;  /**< cmo_halt that is asked for; 0: driving */
-    bool halt_done;
-    bool driving; /**< a drive command was given in this tick */
-    bool ticked;
-    bool unsure; /**< the routine does not take the encoders' word for anything */
-    bool fine;   /**< looks are placed by the observed places of the wheels, finer than a count */
-    bool begun;  /**< the routine has not had its first tick */
+    bool halt_done : 1;
+    bool driving : 1; /**< a drive command was given in this tick */
+    bool ticked : 1;
+    bool unsure : 1; /**< the routine does not take the encoders' word for anything */
+    bool fine : 1; /**< looks are placed by the observed places of the wheels, finer than a count */
+    bool begun : 1; /**< the routine has not had its first tick */
     volatile bool abort;
 
     float start_left_mm; /**< odometer at the start of the routine */
     float start_right_mm;
-    float band_low; /**< detection band in use, for the trace; both 0: none */
-    float band_high;
     cmo_report report;
 
     cmo_trace_function trace;

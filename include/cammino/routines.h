@@ -141,8 +141,9 @@ typedef struct cmo_line_parameters {
 
 /** One sensor's candidate for a line. */
 typedef struct cmo_candidate {
-    cmo_crossing near; /**< the crossing into it */
-    float turn_rad;    /**< the robot's turn at that time */
+    cmo_crossing near; /**< the crossing into it, */
+    float speed_mm_s;  /**< the robot's speed there, */
+    float turn_rad;    /**< and its turn */
     float far_mm;      /**< way at the crossing out of it; valid if `passed` */
     bool passed;       /**< the far edge has been crossed */
     bool corrected;    /**< and crossed again on the way back, which takes out what has slid */
