@@ -171,7 +171,7 @@ static void spoil(subject *s, cmo_finding finding) {
         s->setup.traits &= (uint16_t)~CMO_TRAIT_SPEED;
         s->description.full_duty_mm_s = 1000;
         p->no_load_mm_s = 1000;
-        p->left_strength = 0.5;
+        p->left_strength = 0.6;
         break;
     default:
         break;

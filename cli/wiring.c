@@ -30,7 +30,7 @@ static void print_pair(const char *name, const double *values, const double *sta
             printf("%9s", "-");
         }
     }
-    printf("%12.1f%9.1f\n", stated[0], stated[lights > 1]);
+    printf("%15.1f%9.1f\n", stated[0], stated[lights > 1]);
 }
 
 static void print_findings(const lab_route *route, const lab_leg_result *leg) {
@@ -56,7 +56,7 @@ static void print_findings(const lab_route *route, const lab_leg_result *leg) {
         intervals[i] = (light->interval_us != 0 ? light->interval_us : d->tick_us) / 1000.0;
         delays[i] = light->delay_us / 1000.0;
     }
-    printf("\n  %-24s%9s%9s%12s%9s\n", "", "left", "right", "described:", "");
+    printf("\n  %-24s%9s%9s%15s%9s\n", "", "left", "right", "stated left", "right");
     print_pair("look interval, ms", leg->interval_ms, intervals, d->lights);
     if (leg->findings == 0) {
         print_pair("delay, ms (+-2)", leg->delay_ms, delays, d->lights);

@@ -19,6 +19,9 @@
 #define MISFIT_LOOKS 200U
 
 static float corrected(const cmo_light *light, float reflectance) {
+    if (light->dark_drift == 0 && light->light_drift == 0) {
+        return reflectance;
+    }
     float dark = (float)light->dark_drift * DRIFT_STEP;
     float bright = (float)light->light_drift * DRIFT_STEP;
     return (reflectance - dark) / (1.0F + bright - dark);
@@ -43,7 +46,7 @@ static void warn(cmo_robot *robot, uint8_t sensor) {
 static void follow_drift(cmo_robot *robot, uint8_t sensor, float change) {
     cmo_light *light = &robot->light[sensor];
     float most = robot->description->drift_most;
-    if (change > 0.5F * SURE || robot->halt != 0 || !cmo_levels_usable(&light->levels)) {
+    if (change > 0.5F * SURE || robot->halt != 0) {
         light->sure_looks = 0;
         return; // across an edge, or standing, where one surface would count for ever
     }
@@ -79,6 +82,8 @@ static void follow_drift(cmo_robot *robot, uint8_t sensor, float change) {
 #define JUMP_LIMIT  60U
 // A look that leaves the one before by this much, and is left by the next as much, is a spike.
 #define SPIKE 0.35F
+// Twice the least hysteresis: what changes by less has not jumped.
+#define LEAST_JUMP 0.1F
 
 // How far a robot may go until a line that another sensor has met must have been met by this one,
 // up to 45 degrees from square, with the sensors about as far from the middle as each other.
@@ -108,6 +113,10 @@ static void take_proof(cmo_robot *robot, uint8_t sensor) {
 // does not go to and fro within one.
 static bool has_jumped(const cmo_robot_description *d, cmo_light *light, uint8_t sensor,
                        float change, float moved_mm) {
+    if (fabsf(change) < LEAST_JUMP) {
+        light->last_change = 0;
+        return false;
+    }
     float spot = fmaxf(d->light[sensor].spot_mm, 2.0F);
     float most = 1.3F * (moved_mm + d->left_step_mm) / spot + 2.0F * cmo_hysteresis(&light->levels);
     int8_t way = (int8_t)(change > SPIKE ? 1 : change < -SPIKE ? -1 : 0);
@@ -122,7 +131,7 @@ static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, floa
                          float moved_mm) {
     const cmo_robot_description *d = robot->description;
     cmo_light *light = &robot->light[sensor];
-    if (!light->seen || !cmo_levels_usable(&light->levels)) {
+    if (!light->seen) {
         return;
     }
     if (counts != light->counts) {
