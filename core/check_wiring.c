@@ -26,7 +26,7 @@ static const struct {
 #define PASS_MM    130.0F
 #define FAST_MM_S  250.0F
 #define STRAIGHT   6U
-#define MOST_CURVE 35.0F
+#define MOST_CURVE 42.0F
 #define MOST_DELAY 6.0F
 // Driven forward, a tyre turns further than the floor goes by: by a share of its speed that grows
 // with the force, to about 2 % where rubber lets go, at 5000 mm/s2. Up to a speed v that adds up to

@@ -7,7 +7,7 @@
 
 #define CMO_PASSES 4U
 // Of a cmo_geometry, which is made of nothing else.
-#define CMO_GEOMETRY_NUMBERS (sizeof(cmo_geometry) / sizeof(float))
+#define CMO_GEOMETRY_NUMBERS ((uint8_t)(sizeof(cmo_geometry) / sizeof(float)))
 
 // Heading against the lines' normal, radians, at the end of a pass of this way, by what the
 // description says of the sensors' places.

@@ -36,7 +36,7 @@ bool cmo_load_geometry(cmo_geometry *geometry, const uint8_t *bytes, size_t size
     }
     float numbers[CMO_GEOMETRY_NUMBERS];
     for (uint8_t i = 0; i < CMO_GEOMETRY_NUMBERS; i++) {
-        const uint8_t *at = bytes + 4 + 4 * i;
+        const uint8_t *at = bytes + (size_t)4U * (i + 1U);
         uint32_t number = cmo_get_16(at) | (uint32_t)cmo_get_16(at + 2) << 16;
         memcpy(&numbers[i], &number, sizeof number);
     }

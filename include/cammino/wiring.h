@@ -34,7 +34,7 @@ typedef enum cmo_finding {
     CMO_FINDING_LOOK_INTERVAL, /**< off by more than a quarter */
     CMO_FINDING_LEFT_DELAY,    /**< off by more than 6 ms */
     CMO_FINDING_RIGHT_DELAY,
-    CMO_FINDING_CURVED, /**< driven alike, the wheels go so unlike that it turns by more than 35
+    CMO_FINDING_CURVED, /**< driven alike, the wheels go so unlike that it turns by more than 42
                              degrees a metre */
     CMO_FINDINGS
 } cmo_finding;

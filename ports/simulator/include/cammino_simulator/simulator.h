@@ -35,8 +35,8 @@ typedef struct cmo_sim_eye {
 /** A shadow, or a lamp's bright patch: a round change of the ambient light. */
 typedef struct cmo_sim_shadow {
     double x_mm, y_mm, radius_mm;
-    double soft_mm; /**< width of its edge */
-    double depth;   /**< share of the ambient light taken away; negative adds */
+    double soft_mm;          /**< width of its edge */
+    double depth;            /**< share of the ambient light taken away; negative adds */
     double vx_mm_s, vy_mm_s; /**< how it moves; it stands at x, y at the start */
     double every_s;          /**< and again after each such time; 0: it does not come again */
 } cmo_sim_shadow;
@@ -78,8 +78,8 @@ typedef struct cmo_sim_plant {
     double heading_drift_deg_s; /**< heading sensor: how fast it turns by itself */
     double heading_scale;       /**< what it says over the true turn */
     double heading_noise_deg;   /**< standard deviation of a reading */
-    double ambient_change; /**< ambient light changes evenly by this share of itself, */
-    double ambient_change_s; /**< within this time from the start */
+    double ambient_change;      /**< ambient light changes evenly by this share of itself, */
+    double ambient_change_s;    /**< within this time from the start */
     double ambient; /**< ambient light, in luminance of the sensor's own lamp on white */
     unsigned shadows;
     cmo_sim_shadow shadow[CMO_SIM_SHADOWS_MAX];
@@ -107,7 +107,7 @@ typedef struct cmo_sim_faults {
     bool left_encoder_reversed;
     bool right_encoder_reversed;
     bool encoders_swapped;
-    double light_jumps_at_ms[CMO_LIGHTS_MAX]; /**< a loose plug: readings anywhere, by turns */
+    double light_jumps_at_ms[CMO_LIGHTS_MAX];   /**< a loose plug: readings anywhere, by turns */
     double light_clipped_at_ms[CMO_LIGHTS_MAX]; /**< a cut wire: the converter's end from then on */
     double encoders_silent_at_ms;
     double encoder_jump_at_ms;
