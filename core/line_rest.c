@@ -189,11 +189,22 @@ static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, flo
     return true;
 }
 
+void cmo_line_write_settling(cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
+    write_look_figures(robot, state);
+    cmo_set_figure(robot, CMO_CROSSING_SPEED_MM_S, candidate->speed_mm_s);
+    if (state->stood) {
+        uint32_t rest_us = robot->elapsed_us - robot->still_us;
+        cmo_set_figure(robot, CMO_SETTLE_MS,
+                       rest_us > state->stood_us ? (float)(rest_us - state->stood_us) * 1e-3F
+                                                 : 0.0F);
+    }
+}
+
 void cmo_line_finish(cmo_robot *robot, cmo_line_state *state) {
     uint8_t sensor = first_sensor(robot, state);
     const cmo_candidate *candidate = &state->candidate[sensor];
-    write_look_figures(robot, state);
-    cmo_set_figure(robot, CMO_CROSSING_SPEED_MM_S, candidate->speed_mm_s);
+    cmo_line_write_settling(robot, state);
     float angle = 0.0F;
     bool angled = entry_angle(robot, state, &angle);
     if (angled) {
@@ -218,12 +229,8 @@ void cmo_line_finish(cmo_robot *robot, cmo_line_state *state) {
             target = both - error;
         }
         float rolled = fmaxf(state->furthest_mm - beyond, 0.0F); // came back by itself
-        uint32_t rest_us = robot->elapsed_us - robot->still_us;
         cmo_set_figure(robot, CMO_REST_ERROR_MM, (both - target) * cosine);
         cmo_set_figure(robot, CMO_OVERSHOOT_MM, (both + rolled - target) * cosine);
-        cmo_set_figure(robot, CMO_SETTLE_MS,
-                       rest_us > state->stood_us ? (float)(rest_us - state->stood_us) * 1e-3F
-                                                 : 0.0F);
         if (angled) {
             float turned = cmo_turn_rad(robot) - candidate->turn_rad;
             cmo_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmo_degrees(angle + turned));

@@ -74,6 +74,9 @@ void cmo_line_refute(cmo_robot *robot, cmo_line_state *state);
 // Drives on from a standstill.
 void cmo_line_resume(cmo_robot *robot, cmo_line_state *state);
 
+// Writes the figures of the looks, the crossing speed, and the time to settle.
+void cmo_line_write_settling(cmo_robot *robot, const cmo_line_state *state);
+
 // Writes the figures of the crossing, and of the rest if the robot stands; then ends with done.
 void cmo_line_finish(cmo_robot *robot, cmo_line_state *state);
 

@@ -9,11 +9,11 @@ static const char *pick(const char *const *names, unsigned count, unsigned value
 
 const char *cmo_outcome_name(cmo_outcome outcome) {
     static const char *const names[CMO_OUTCOMES] = {
-        "running",      "done",           "no_line",        "time_over",    "sensor_silent",
-        "sensor_range", "sensor_stuck",   "sensor_jumping", "low_contrast", "no_floor",
-        "stalled",      "encoder_silent", "encoder_jump",   "late",         "port_failed",
-        "too_fast",     "bad_parameter",  "not_supported",  "stopped",      "aborted",
-        "wiring_wrong", "wrong_line",
+        "running",      "done",         "no_line",        "time_over",     "sensor_silent",
+        "sensor_range", "sensor_stuck", "sensor_jumping", "low_contrast",  "one_sensor",
+        "no_floor",     "stalled",      "encoder_silent", "encoder_jump",  "late",
+        "port_failed",  "too_fast",     "bad_parameter",  "not_supported", "stopped",
+        "aborted",      "wiring_wrong", "wrong_line",
     };
     return pick(names, COUNT(names), (unsigned)outcome);
 }
@@ -29,6 +29,7 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
         "a light sensor's reading stays where the other one's proves that it must change",
         "a light sensor's reading jumps as no motion of the robot explains; is a plug loose?",
         "the levels are missing or too near to each other; take them anew",
+        "only one sensor met the line; did it pass the line's end, or a corner?",
         "a sensor saw no floor while it looked for a line",
         "the motors are driven but the wheels stand still; is something in the way?",
         "the encoders gave no counts; are they plugged in?",
@@ -49,7 +50,7 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
 const char *cmo_kind_name(cmo_kind kind) {
     static const char *const names[CMO_KINDS] = {
         "none",   "travel",      "rotate",       "drive_until_line", "stop_on_line",
-        "action", "take_levels", "check_wiring", "measure_geometry",
+        "action", "take_levels", "check_wiring", "measure_geometry", "square_on_line",
     };
     return pick(names, COUNT(names), (unsigned)kind);
 }

@@ -86,6 +86,19 @@ static void finish_stop_on_line(lab_leg *leg, const staged_leg *staged) {
     finish_line(leg, &staged->stop_on_line);
 }
 
+// Its rests begin with the near edge.
+static void finish_square_on_line(lab_leg *leg, const staged_leg *staged) {
+    const staged_line *from = &staged->square_on_line;
+    finish_line(leg, from);
+    cmo_line_parameters line = leg->parameters.line_search;
+    line.rest = (cmo_rest)((int)or_zero(from->rest) + CMO_REST_NEAR_EDGE);
+    leg->parameters.square = (cmo_square_parameters){
+        .line = line,
+        .rounds = (uint8_t)or_zero(from->rounds),
+        .tolerance_mm = or_zero(from->tolerance_mm),
+    };
+}
+
 static void finish_take_levels(lab_leg *leg, const staged_leg *staged) {
     const staged_levels_leg *from = &staged->take_levels;
     leg->parameters.take_levels = (cmo_take_levels_parameters){
@@ -129,6 +142,7 @@ static const struct {
     {CMO_KIND_ROTATE, finish_rotate},
     {CMO_KIND_DRIVE_UNTIL_LINE, finish_drive_until_line},
     {CMO_KIND_STOP_ON_LINE, finish_stop_on_line},
+    {CMO_KIND_SQUARE_ON_LINE, finish_square_on_line},
     {CMO_KIND_TAKE_LEVELS, finish_take_levels},
     {CMO_KIND_CHECK_WIRING, finish_check_wiring},
     {CMO_KIND_MEASURE_GEOMETRY, finish_measure_geometry},

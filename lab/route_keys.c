@@ -64,8 +64,6 @@ static const lab_section band_section = {
     KEY_CHOICE(staged_line, tone, "tone", tone_names, "dark", "what the line is made of"),         \
         KEY_SECTION(staged_line, band, "band", &band_section, "by the tone",                       \
                     "reflectances that count as the line: a grey one"),                            \
-        KEY_CHOICE(staged_line, sensor, "sensor", sensor_names, "either",                          \
-                   "whose crossing counts; both: when both have crossed"),                         \
         KEY(staged_line, blind_mm, "blind_mm", 0, 20000, "mm", "0",                                \
             "drive this far without looking"),                                                     \
         SPEED(staged_line, cruise_mm_s, "half the top speed", "speed while blind"),                \
@@ -75,13 +73,16 @@ static const lab_section band_section = {
         KEY(staged_line, longest_mm, "longest_mm", 1, 50000, "mm", "blind_mm + 2000",              \
             "give up after this way without a line in sight"),                                     \
         LONGEST_S(staged_line), RATES(staged_line, ""), HALT(staged_line)
+#define SENSOR                                                                                     \
+    KEY_CHOICE(staged_line, sensor, "sensor", sensor_names, "either",                              \
+               "whose crossing counts; both: when both have crossed")
 
-static const lab_key drive_keys[] = {LINE_KEYS, ENDING(staged_line), KEY_END};
+static const lab_key drive_keys[] = {LINE_KEYS, SENSOR, ENDING(staged_line), KEY_END};
 static const lab_section drive_section = {
     "drive_until_line", "Drive until a line has proved to be one, and end on it.", drive_keys};
 
 static const lab_key stop_keys[] = {
-    LINE_KEYS,
+    LINE_KEYS, SENSOR,
     KEY_CHOICE(staged_line, rest, "rest", rest_names, "halted",
                "where it comes to rest; halted: where the halt at the crossing leaves it"),
     KEY(staged_line, beyond_mm, "beyond_mm", -500, 500, "mm", "0",
@@ -89,6 +90,23 @@ static const lab_key stop_keys[] = {
     KEY_END};
 static const lab_section stop_section = {"stop_on_line", "Drive to a line and stop on it.",
                                          stop_keys};
+
+static const char *const edge_names[] = {"near_edge", "centre", "far_edge", NULL};
+
+static const lab_key square_keys[] = {
+    LINE_KEYS,
+    KEY_CHOICE(staged_line, rest, "rest", edge_names, "near_edge",
+               "where both sensors come to rest"),
+    KEY(staged_line, beyond_mm, "beyond_mm", -500, 500, "mm", "0",
+        "how far beyond that place they come to rest"),
+    KEY_WHOLE(staged_line, rounds, "rounds", 1, 20, "", "6",
+              "moves to settle on the edge, at most"),
+    KEY(staged_line, tolerance_mm, "tolerance_mm", 0.1, 5, "mm", "0.3",
+        "it has settled once both sensors are this near to the edge"),
+    KEY_END};
+static const lab_section square_section = {
+    "square_on_line", "Stand square to a line, with both sensors over one of its edges.",
+    square_keys};
 
 static const lab_key take_levels_keys[] = {
     KEY(staged_levels_leg, distance_mm, "distance_mm", -2000, 2000, "mm", "150",
@@ -144,7 +162,10 @@ const lab_key lab_leg_keys[] = {
     KEY_SECTION(staged_leg, rotate, "rotate", &rotate_section, "", "turn on the spot"),
     KEY_SECTION(staged_leg, drive_until_line, "drive_until_line", &drive_section, "",
                 "drive until a line"),
-    KEY_SECTION(staged_leg, stop_on_line, "stop_on_line", &stop_section, "", "stop on a line"),
+    KEY_SECTION(staged_leg, stop_on_line, "stop_on_line", &stop_section, "",
+                "stop on a line"),
+    KEY_SECTION(staged_leg, square_on_line, "square_on_line", &square_section, "",
+                "square up on a line"),
     KEY_SECTION(staged_leg, take_levels, "take_levels", &take_levels_section, "",
                 "take the levels over a line"),
     KEY_SECTION(staged_leg, check_wiring, "check_wiring", &check_wiring_section, "",
@@ -187,6 +208,7 @@ const lab_section *const lab_route_sections[] = {&lab_route_section,
                                                  &rotate_section,
                                                  &drive_section,
                                                  &stop_section,
+                                                 &square_section,
                                                  &band_section,
                                                  &take_levels_section,
                                                  &check_wiring_section,

@@ -22,7 +22,7 @@ typedef struct staged_band {
 typedef struct staged_line {
     staged_band band;
     double tone, sensor, blind_mm, cruise_mm_s, creep_mm_s, least_width_mm, longest_mm, longest_s,
-        acceleration_mm_s2, braking_mm_s2, halt, ending, rest, beyond_mm;
+        acceleration_mm_s2, braking_mm_s2, halt, ending, rest, beyond_mm, rounds, tolerance_mm;
 } staged_line;
 
 typedef struct staged_levels_leg {
@@ -39,7 +39,7 @@ typedef struct staged_geometry_leg {
 
 typedef struct staged_leg {
     staged_move travel, rotate;
-    staged_line drive_until_line, stop_on_line;
+    staged_line drive_until_line, stop_on_line, square_on_line;
     staged_levels_leg take_levels;
     staged_wiring_leg check_wiring;
     staged_geometry_leg measure_geometry;

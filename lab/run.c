@@ -10,6 +10,7 @@ typedef union routine_state {
     cmo_travel_state travel;
     cmo_rotate_state rotate;
     cmo_line_state line;
+    cmo_square_state square;
     cmo_take_levels_state levels;
     cmo_check_wiring_state wiring;
     cmo_measure_geometry_state geometry;
@@ -25,6 +26,8 @@ static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_l
         return cmo_drive_until_line_start(robot, &state->line, &leg->parameters.line_search);
     case CMO_KIND_TAKE_LEVELS:
         return cmo_take_levels_start(robot, &state->levels, &leg->parameters.take_levels);
+    case CMO_KIND_SQUARE_ON_LINE:
+        return cmo_square_on_line_start(robot, &state->square, &leg->parameters.square);
     case CMO_KIND_CHECK_WIRING:
         return cmo_check_wiring_start(robot, &state->wiring, &leg->parameters.check_wiring);
     case CMO_KIND_MEASURE_GEOMETRY:
@@ -145,6 +148,18 @@ static void take_row(void *context, const cmo_trace_row *row) {
     g_array_append_val(r->run->rows, kept);
 }
 
+const cmo_line_parameters *lab_leg_line(const lab_leg *leg) {
+    switch (leg->kind) {
+    case CMO_KIND_DRIVE_UNTIL_LINE:
+    case CMO_KIND_STOP_ON_LINE:
+        return &leg->parameters.line_search;
+    case CMO_KIND_SQUARE_ON_LINE:
+        return &leg->parameters.square.line;
+    default:
+        return NULL;
+    }
+}
+
 // Figures that apply to a kind of leg; what the report lacks of them could not be measured.
 static uint32_t applying(const lab_leg *leg) {
     uint32_t figures = CMO_FIGURE_BIT(CMO_ELAPSED_MS) | CMO_FIGURE_BIT(CMO_TICK_LATE_US) |
@@ -153,14 +168,14 @@ static uint32_t applying(const lab_leg *leg) {
     if (leg->kind == CMO_KIND_TRAVEL) {
         return figures | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
     }
-    if (leg->kind != CMO_KIND_DRIVE_UNTIL_LINE && leg->kind != CMO_KIND_STOP_ON_LINE) {
+    const cmo_line_parameters *line = lab_leg_line(leg);
+    if (line == NULL) {
         return figures;
     }
     figures |= CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_WORST_MS) |
                CMO_FIGURE_BIT(CMO_BLIND_GAP_MM) | CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S) |
                CMO_FIGURE_BIT(CMO_ENTRY_ANGLE_DEG) | CMO_FIGURE_BIT(CMO_PASSED_OVER);
-    if (leg->kind == CMO_KIND_STOP_ON_LINE ||
-        leg->parameters.line_search.ending == CMO_END_HALTED) {
+    if (leg->kind != CMO_KIND_DRIVE_UNTIL_LINE || line->ending == CMO_END_HALTED) {
         figures |= CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM) |
                    CMO_FIGURE_BIT(CMO_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_REST_ERROR_MM) |
                    CMO_FIGURE_BIT(CMO_SETTLE_MS) | CMO_FIGURE_BIT(CMO_RESIDUAL_ANGLE_DEG);

@@ -266,7 +266,7 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     static const cmo_figure halted[] = {CMO_STOPPING_DISTANCE_MM, CMO_OVERSHOOT_MM,
                                         CMO_REST_ERROR_MM, CMO_SETTLE_MS, CMO_RESIDUAL_ANGLE_DEG};
     lab_figures *truth = &result->truth;
-    bool halts = result->kind == CMO_KIND_STOP_ON_LINE || p->ending == CMO_END_HALTED;
+    bool halts = result->kind != CMO_KIND_DRIVE_UNTIL_LINE || p->ending == CMO_END_HALTED;
     for (size_t i = 0; i < G_N_ELEMENTS(always); i++) {
         put(truth, always[i], NAN);
     }
@@ -331,8 +331,8 @@ void lab_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resul
             furthest = fmax(furthest, sign * (s.at[i].way_mm - start->way_mm));
         }
         put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.travel.distance_mm);
-    } else if (leg->kind == CMO_KIND_DRIVE_UNTIL_LINE || leg->kind == CMO_KIND_STOP_ON_LINE) {
-        line_truth(route, &s, result, &leg->parameters.line_search, end_clock_us);
+    } else if (lab_leg_line(leg) != NULL) {
+        line_truth(route, &s, result, lab_leg_line(leg), end_clock_us);
         if (cmo_sim_mat_has(route->mat, CMO_SIM_LINE) ||
             cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {
             judge_line(&s, result, end_clock_us);

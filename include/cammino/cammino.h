@@ -14,6 +14,7 @@
 #include <cammino/report.h>
 #include <cammino/robot.h>
 #include <cammino/routines.h>
+#include <cammino/square.h>
 #include <cammino/trace.h>
 #include <cammino/wiring.h>
 

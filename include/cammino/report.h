@@ -24,6 +24,7 @@ typedef enum cmo_outcome {
     CMO_OUTCOME_SENSOR_STUCK,   /**< its reading stays where others prove that it must change */
     CMO_OUTCOME_SENSOR_JUMPING, /**< its reading changes as no motion of the robot explains */
     CMO_OUTCOME_LOW_CONTRAST,   /**< levels missing, or too near to each other to be told apart */
+    CMO_OUTCOME_ONE_SENSOR,     /**< only one sensor met the line; report.sensor says which */
     CMO_OUTCOME_NO_FLOOR,       /**< void under a sensor while it looked for a line */
     CMO_OUTCOME_STALLED,        /**< driven, but the encoders stand still */
     CMO_OUTCOME_ENCODER_SILENT, /**< encoder counts stopped coming */
@@ -51,6 +52,7 @@ typedef enum cmo_kind {
     CMO_KIND_TAKE_LEVELS,
     CMO_KIND_CHECK_WIRING,
     CMO_KIND_MEASURE_GEOMETRY,
+    CMO_KIND_SQUARE_ON_LINE,
     CMO_KINDS
 } cmo_kind;
 

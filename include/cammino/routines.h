@@ -57,7 +57,7 @@ typedef struct cmo_motion {
     float top_mm_s;  /**< the speed to go for */
     float acceleration_mm_s2;
     float braking_mm_s2;
-    float left_sign; /**< -1, 0 or 1: which way the left wheel turns; 0 keeps its place */
+    float left_sign; /**< -1..1: the left wheel's way over the motion's; 0 keeps its place */
     float right_sign;
     float left_start_mm;
     float right_start_mm;

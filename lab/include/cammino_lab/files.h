@@ -72,11 +72,15 @@ typedef struct lab_leg {
         cmo_travel_parameters travel;
         cmo_rotate_parameters rotate;
         cmo_line_parameters line_search;
+        cmo_square_parameters square; /**< begins with a cmo_line_parameters too */
         cmo_take_levels_parameters take_levels;
         cmo_check_wiring_parameters check_wiring;
         cmo_measure_geometry_parameters measure_geometry;
     } parameters;
 } lab_leg;
+
+/** How a leg looks for a line; NULL: it does not. */
+const cmo_line_parameters *lab_leg_line(const lab_leg *leg);
 
 #define LAB_LEGS_MAX 200
 

@@ -1,0 +1,410 @@
+// SPDX-License-Identifier: MIT
+// Square on a line: latch both sensors on the way over it, turn and place the robot in one move,
+// and settle both wheels on what the sensors read of the edge.
+#include <cammino/square.h>
+
+#include "line_search.h"
+#include "motion.h"
+#include "routine.h"
+#include "trig.h"
+
+#include <math.h>
+
+// ------------------------------------------------------------------------------------ geometry --
+
+typedef struct spots {
+    float cosine, sine;
+    float x[2], y[2];
+} spots;
+
+static spots spots_now(const cmo_robot *robot) {
+    const cmo_pose *pose = &robot->odometer.pose;
+    spots s;
+    cmo_sin_cos(pose->heading_rad, &s.sine, &s.cosine);
+    for (uint8_t i = 0; i < 2; i++) {
+        const cmo_light_description *light = &robot->description->light[i];
+        s.x[i] = pose->x_mm + light->ahead_mm * s.cosine - light->left_mm * s.sine;
+        s.y[i] = pose->y_mm + light->ahead_mm * s.sine + light->left_mm * s.cosine;
+    }
+    return s;
+}
+
+// Keeps where on the mat each sensor crossed the near edge: from where its spot is now, back along
+// its way since then.
+static void latch(const cmo_robot *robot, cmo_square_state *state) {
+    for (uint8_t i = 0; i < 2; i++) {
+        const cmo_candidate *candidate = &state->line.candidate[i];
+        if (!candidate->open) {
+            state->latched[i] = false;
+        } else if (!state->latched[i]) {
+            spots s = spots_now(robot);
+            float back = candidate->near.way_mm - way_now(robot, i);
+            state->latched[i] = true;
+            state->x_mm[i] = s.x[i] + back * s.cosine;
+            state->y_mm[i] = s.y[i] + back * s.sine;
+        }
+    }
+}
+
+// The robot against the near edge's line.
+typedef struct bearing {
+    float angle_rad; // heading less the line's normal
+    float axle_mm;   // the axle beyond the line, along the normal
+    float spot_mm[2];
+} bearing;
+
+static bearing take_bearing(const cmo_robot *robot, const cmo_square_state *state) {
+    float tx = state->x_mm[0] - state->x_mm[1];
+    float ty = state->y_mm[0] - state->y_mm[1];
+    float length = sqrtf(tx * tx + ty * ty);
+    float nx = length > 1.0F ? ty / length : 1.0F;
+    float ny = length > 1.0F ? -tx / length : 0.0F;
+    spots s = spots_now(robot);
+    float cosine = nx * s.cosine + ny * s.sine;
+    float sine = nx * s.sine - ny * s.cosine;
+    bearing b;
+    b.angle_rad = cmo_atan(sine / fmaxf(cosine, 0.05F));
+    const cmo_pose *pose = &robot->odometer.pose;
+    b.axle_mm = (pose->x_mm - state->x_mm[0]) * nx + (pose->y_mm - state->y_mm[0]) * ny;
+    for (uint8_t i = 0; i < 2; i++) {
+        b.spot_mm[i] = (s.x[i] - state->x_mm[0]) * nx + (s.y[i] - state->y_mm[0]) * ny;
+    }
+    return b;
+}
+
+static float across_mm(const cmo_robot *robot) {
+    const cmo_light_description *light = robot->description->light;
+    return light[0].left_mm - light[1].left_mm;
+}
+
+static float mean_ahead_mm(const cmo_robot *robot) {
+    const cmo_light_description *light = robot->description->light;
+    return 0.5F * (light[0].ahead_mm + light[1].ahead_mm);
+}
+
+// Width of the line across it, by both sensors.
+static float width_mm(const cmo_square_state *state) {
+    float sum = 0.0F;
+    for (uint8_t i = 0; i < 2; i++) {
+        const cmo_candidate *candidate = &state->line.candidate[i];
+        sum += candidate->far_mm - candidate->near.way_mm;
+    }
+    float sine, cosine;
+    cmo_sin_cos(state->entry_rad, &sine, &cosine);
+    return 0.5F * sum * cosine;
+}
+
+static bool on_far_edge(const cmo_square_state *state) {
+    return state->line.parameters.rest == CMO_REST_FAR_EDGE;
+}
+
+// --------------------------------------------------------------------------------------- moves --
+
+// Both wheels by ways of their own, in step with each other.
+static void move_wheels(cmo_robot *robot, cmo_square_state *state, float way_mm, float turn_rad,
+                        float top_mm_s, cmo_stage stage) {
+    float half = 0.5F * turn_rad * robot->description->track_mm;
+    float left = way_mm - half;
+    float right = way_mm + half;
+    float most = fmaxf(fmaxf(fabsf(left), fabsf(right)), 0.01F);
+    cmo_motion *motion = &state->line.motion;
+    cmo_motion_start(motion, robot, most, left / most, right / most);
+    motion->top_mm_s = fminf(robot->description->top_speed_mm_s, top_mm_s);
+    robot->still_us = 0;
+    cmo_enter(robot, stage);
+    cmo_motion_follow(motion, robot);
+}
+
+// Turns to square and puts the sensors over the edge, in one move: while the angle falls evenly
+// from a to 0 over the way D, the axle comes nearer along the normal by D sin(a) / a.
+static void place(cmo_robot *robot, cmo_square_state *state) {
+    bearing b = take_bearing(robot, state);
+    float goal = (on_far_edge(state) ? width_mm(state) : 0.0F) - mean_ahead_mm(robot);
+    float sine, cosine;
+    cmo_sin_cos(b.angle_rad, &sine, &cosine);
+    float share = fabsf(b.angle_rad) > 0.01F ? sine / b.angle_rad : 1.0F;
+    move_wheels(robot, state, (goal - b.axle_mm) / share, -b.angle_rad, 500.0F, CMO_STAGE_RETURN);
+}
+
+static void halt(cmo_robot *robot, cmo_square_state *state) {
+    cmo_line_halt(robot, &state->line);
+}
+
+// ------------------------------------------------------------------------------------- settling --
+
+// How far each sensor is to go on to stand over the edge: by its reading where it sees the edge,
+// else by the encoders, put right where the reading contradicts them.
+static bool edge_errors(const cmo_robot *robot, const cmo_square_state *state, float to_go[2]) {
+    bearing b = take_bearing(robot, state);
+    bool far = on_far_edge(state);
+    bool sees_both = true;
+    for (uint8_t i = 0; i < 2; i++) {
+        const cmo_light *light = &robot->light[i];
+        float counted = far ? b.spot_mm[i] - width_mm(state) : b.spot_mm[i];
+        float place_mm;
+        bool sees = cmo_edge_place(&light->edge, light->reflectance, &place_mm);
+        place_mm = far ? -place_mm : place_mm;
+        bool contrary =
+            (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
+        to_go[i] = -(sees || contrary ? place_mm : counted);
+        sees_both = sees_both && sees;
+    }
+    return sees_both;
+}
+
+// Long enough at rest for looks that were taken at rest.
+static bool has_looked(const cmo_robot *robot) {
+    uint32_t longest = 0;
+    for (uint8_t i = 0; i < 2; i++) {
+        const cmo_light_description *light = &robot->description->light[i];
+        uint32_t needed = light->delay_us + light->interval_us;
+        longest = needed > longest ? needed : longest;
+    }
+    return robot->still_us >= longest + robot->description->tick_us;
+}
+
+static void settle(cmo_robot *robot, cmo_square_state *state) {
+    robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
+    robot->driving = true; // the motors hold their speed of nothing
+    float slow = 0.6F * robot->description->slowest_mm_s + 1.0F;
+    if (fabsf(robot->left.speed_mm_s) > slow || fabsf(robot->right.speed_mm_s) > slow) {
+        robot->still_us = 0; // within a step, but still rolling
+    }
+    if (!has_looked(robot)) {
+        return;
+    }
+    float to_go[2];
+    bool sees = edge_errors(robot, state, to_go);
+    float worst = fmaxf(fabsf(to_go[0]), fabsf(to_go[1]));
+    if ((!sees || worst > state->parameters.tolerance_mm) &&
+        state->rounds < state->parameters.rounds) {
+        state->rounds++;
+        float turn = -(to_go[0] - to_go[1]) / across_mm(robot);
+        float way = to_go[0] + turn * robot->description->light[0].left_mm;
+        move_wheels(robot, state, way, turn, 400.0F, CMO_STAGE_RETURN);
+        return;
+    }
+    // What is beyond the edge, the encoders have to say.
+    float extra = state->line.parameters.beyond_mm;
+    if (state->line.parameters.rest == CMO_REST_CENTRE) {
+        extra += 0.5F * width_mm(state);
+    }
+    state->to_go[0] = to_go[0];
+    state->to_go[1] = to_go[1];
+    state->settled = true;
+    if (extra != 0.0F) {
+        float left_over = 0.5F * (to_go[0] + to_go[1]);
+        state->extra_mm = extra;
+        move_wheels(robot, state, extra + left_over, 0.0F, 400.0F, CMO_STAGE_MOVE);
+        return;
+    }
+    halt(robot, state);
+}
+
+static void follow(cmo_robot *robot, cmo_square_state *state) {
+    cmo_motion *motion = &state->line.motion;
+    if (!motion->arrived) {
+        cmo_motion_follow(motion, robot);
+        return;
+    }
+    const cmo_robot_description *d = robot->description;
+    float step = fmaxf(d->left_step_mm, d->right_step_mm);
+    float finest = fmaxf((state->settled ? 0.52F : 0.8F) * step, 0.2F);
+    if (cmo_motion_settle(motion, robot, finest) || robot->still_us > 400000) {
+        if (state->settled) {
+            halt(robot, state);
+        } else {
+            cmo_enter(robot, CMO_STAGE_SETTLE);
+        }
+    }
+}
+
+// -------------------------------------------------------------------------------------- figures --
+
+// How far the sensors' middle is beyond its rest, by the encoders alone.
+static float counted_beyond_mm(const cmo_robot *robot, const cmo_square_state *state) {
+    bearing b = take_bearing(robot, state);
+    const cmo_line_parameters *p = &state->line.parameters;
+    float rest = p->beyond_mm;
+    if (p->rest != CMO_REST_NEAR_EDGE) {
+        rest += (on_far_edge(state) ? 1.0F : 0.5F) * width_mm(state);
+    }
+    return 0.5F * (b.spot_mm[0] + b.spot_mm[1]) - rest;
+}
+
+static void finish(cmo_robot *robot, cmo_square_state *state) {
+    const cmo_motion *motion = &state->line.motion;
+    float now[2] = {state->to_go[0], state->to_go[1]};
+    float beyond = 0.0F;
+    if (state->extra_mm != 0.0F) { // on from the edge by the encoders
+        beyond = cmo_motion_way(motion, robot) - motion->target_mm;
+        beyond = state->extra_mm < 0.0F ? -beyond : beyond;
+    } else {
+        edge_errors(robot, state, now);
+        beyond = -0.5F * (now[0] + now[1]);
+    }
+    float angle = (now[0] - now[1]) / across_mm(robot);
+    float counted = counted_beyond_mm(robot, state);
+    cmo_set_figure(robot, CMO_ENTRY_ANGLE_DEG, cmo_degrees(state->entry_rad));
+    cmo_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmo_degrees(angle));
+    cmo_set_figure(robot, CMO_REST_ERROR_MM, beyond);
+    cmo_set_figure(robot, CMO_OVERSHOOT_MM, fmaxf(state->furthest_mm - counted + beyond, beyond));
+    cmo_line_write_settling(robot, &state->line);
+    cmo_end(robot, CMO_OUTCOME_DONE);
+}
+
+// ---------------------------------------------------------------------------------------- steps --
+
+// One sensor has met the line, and the robot has gone further than it takes at 45 degrees for the
+// other one to meet it too.
+static bool one_sided(const cmo_robot *robot, const cmo_square_state *state) {
+    for (uint8_t i = 0; i < 2; i++) {
+        const cmo_candidate *candidate = &state->line.candidate[i];
+        if (candidate->accepted && !state->line.candidate[1 - i].open &&
+            way_now(robot, i) - candidate->near.way_mm > 1.25F * across_mm(robot) + 10.0F) {
+            return true;
+        }
+    }
+    return false;
+}
+
+static void search(cmo_robot *robot, cmo_square_state *state) {
+    cmo_line_state *line = &state->line;
+    const cmo_line_parameters *p = &line->parameters;
+    bool void_edge = p->tone == CMO_TONE_VOID;
+    latch(robot, state);
+    if (void_edge && (line->candidate[0].open || line->candidate[1].open)) {
+        cmo_line_accept_open(robot, line);
+        if (!state->latched[0] || !state->latched[1]) { // the wheels must not follow the sensor
+            cmo_line_brake(robot, line);
+            return;
+        }
+    }
+    if (cmo_line_known(line)) {
+        state->entry_rad = take_bearing(robot, state).angle_rad;
+        cmo_line_brake(robot, line);
+    } else if (one_sided(robot, state)) {
+        cmo_end(robot, CMO_OUTCOME_ONE_SENSOR);
+    } else {
+        cmo_line_approach(robot, line);
+    }
+}
+
+// At an edge of the table with one sensor over it: turns the other one towards it, then creeps on.
+static void reach_out(cmo_robot *robot, cmo_square_state *state) {
+    cmo_line_state *line = &state->line;
+    latch(robot, state);
+    cmo_line_accept_open(robot, line);
+    if (state->latched[0] && state->latched[1]) {
+        state->entry_rad = take_bearing(robot, state).angle_rad;
+        cmo_line_brake(robot, line);
+        return;
+    }
+    cmo_motion *motion = &line->motion;
+    if (!motion->arrived) {
+        cmo_motion_follow(motion, robot);
+        return;
+    }
+    uint8_t met = state->latched[0] ? 0 : 1;
+    float turn = state->reached == 0 ? (met == 0 ? 0.8F : -0.8F) : 0.0F;
+    float way = state->reached == 0 ? 0.0F : 4.0F;
+    float slow = fmaxf(3.0F * robot->description->slowest_mm_s, 60.0F);
+    if (state->reached++ > 6) {
+        cmo_end(robot, CMO_OUTCOME_ONE_SENSOR);
+        return;
+    }
+    move_wheels(robot, state, way, turn, slow, CMO_STAGE_TURN);
+}
+
+static void step(cmo_robot *robot, cmo_routine *routine) {
+    cmo_square_state *state = (cmo_square_state *)routine;
+    cmo_line_state *line = &state->line;
+    if (cmo_line_ended(robot, line)) {
+        return;
+    }
+    if (state->latched[0] && state->latched[1]) {
+        state->furthest_mm = fmaxf(state->furthest_mm, counted_beyond_mm(robot, state));
+    }
+    switch (robot->stage) {
+    case CMO_STAGE_BRAKE:
+        cmo_line_track(robot, line);
+        if (robot->halt != 0) {
+            if (robot->still_us >= cmo_standstill_us(robot)) {
+                finish(robot, state);
+            }
+            return;
+        }
+        cmo_line_look(robot, line);
+        latch(robot, state);
+        cmo_motion_follow(&line->motion, robot);
+        if (line->motion.arrived) {
+            if (state->latched[0] && state->latched[1]) {
+                place(robot, state);
+            } else {
+                reach_out(robot, state);
+            }
+        }
+        return;
+    case CMO_STAGE_TURN:
+        cmo_line_look(robot, line);
+        reach_out(robot, state);
+        return;
+    case CMO_STAGE_RETURN:
+    case CMO_STAGE_MOVE:
+        cmo_line_track(robot, line);
+        follow(robot, state);
+        return;
+    case CMO_STAGE_SETTLE:
+        cmo_line_track(robot, line);
+        settle(robot, state);
+        return;
+    default:
+        cmo_line_look(robot, line);
+        search(robot, state);
+        return;
+    }
+}
+
+cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
+                                     const cmo_square_parameters *parameters) {
+    if (!cmo_may_begin(robot)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    const cmo_robot_description *d = robot->description;
+    cmo_square_parameters p = *parameters;
+    if (d->lights < 2 || across_mm(robot) < 10.0F) {
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
+    }
+    if (d->light[0].spot_mm <= 0.0F || d->light[1].spot_mm <= 0.0F) {
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "light.spot_mm", NAN);
+    }
+    if (!cmo_take(robot, &p.tolerance_mm, 0.3F, 0.1F, 5.0F, "tolerance_mm")) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    if (p.rounds > 20) {
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "rounds", 20.0F);
+    }
+    p.rounds = p.rounds != 0 ? p.rounds : 6;
+    p.line.watch = CMO_WATCH_BOTH;
+    p.line.ending = CMO_END_HALTED;
+    if (p.line.rest == CMO_REST_HALTED) {
+        p.line.rest = CMO_REST_NEAR_EDGE;
+    }
+    cmo_outcome outcome =
+        cmo_line_begin(robot, &state->line, &p.line, step, CMO_KIND_SQUARE_ON_LINE, true);
+    if (outcome != CMO_RUNNING) {
+        return outcome;
+    }
+    state->parameters = (cmo_square_settling){p.rounds, p.tolerance_mm};
+    state->latched[0] = state->latched[1] = state->settled = false;
+    state->rounds = state->reached = 0;
+    state->entry_rad = state->extra_mm = 0.0F;
+    state->furthest_mm = -INFINITY;
+    return CMO_RUNNING;
+}
+
+cmo_outcome cmo_square_on_line(cmo_robot *robot, const cmo_square_parameters *parameters) {
+    cmo_square_state state;
+    cmo_outcome outcome = cmo_square_on_line_start(robot, &state, parameters);
+    return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
+}
