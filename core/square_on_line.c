@@ -38,6 +38,9 @@ static void latch(const cmo_robot *robot, cmo_square_state *state) {
             state->latched[i] = false;
         } else if (!state->latched[i]) {
             spots s = spots_now(robot);
+            if (!state->latched[1 - i]) {
+                state->entry_rad = robot->odometer.pose.heading_rad;
+            }
             float back = candidate->near.way_mm - way_now(robot, i);
             state->latched[i] = true;
             state->x_mm[i] = s.x[i] + back * s.cosine;
@@ -70,6 +73,12 @@ static bearing take_bearing(const cmo_robot *robot, const cmo_square_state *stat
         b.spot_mm[i] = (s.x[i] - state->x_mm[0]) * nx + (s.y[i] - state->y_mm[0]) * ny;
     }
     return b;
+}
+
+// From the heading at the first crossing to its angle, now that the line is known.
+static void know_entry(const cmo_robot *robot, cmo_square_state *state) {
+    float turned = robot->odometer.pose.heading_rad - state->entry_rad;
+    state->entry_rad = take_bearing(robot, state).angle_rad - turned;
 }
 
 static float across_mm(const cmo_robot *robot) {
@@ -144,9 +153,11 @@ static bool edge_errors(const cmo_robot *robot, const cmo_square_state *state, f
         float place_mm;
         bool sees = cmo_edge_place(&light->edge, light->reflectance, &place_mm);
         place_mm = far ? -place_mm : place_mm;
+        // Square means that the spot that is further ahead is so much further beyond the edge.
+        float further = robot->description->light[i].ahead_mm - mean_ahead_mm(robot);
         bool contrary =
             (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
-        to_go[i] = -(sees || contrary ? place_mm : counted);
+        to_go[i] = further - (sees || contrary ? place_mm : counted);
         sees_both = sees_both && sees;
     }
     return sees_both;
@@ -221,15 +232,10 @@ static void follow(cmo_robot *robot, cmo_square_state *state) {
 
 // -------------------------------------------------------------------------------------- figures --
 
-// How far the sensors' middle is beyond its rest, by the encoders alone.
-static float counted_beyond_mm(const cmo_robot *robot, const cmo_square_state *state) {
+// How far the sensors' middle is beyond the near edge, by the encoders alone.
+static float middle_mm(const cmo_robot *robot, const cmo_square_state *state) {
     bearing b = take_bearing(robot, state);
-    const cmo_line_parameters *p = &state->line.parameters;
-    float rest = p->beyond_mm;
-    if (p->rest != CMO_REST_NEAR_EDGE) {
-        rest += (on_far_edge(state) ? 1.0F : 0.5F) * width_mm(state);
-    }
-    return 0.5F * (b.spot_mm[0] + b.spot_mm[1]) - rest;
+    return 0.5F * (b.spot_mm[0] + b.spot_mm[1]);
 }
 
 static void finish(cmo_robot *robot, cmo_square_state *state) {
@@ -244,11 +250,11 @@ static void finish(cmo_robot *robot, cmo_square_state *state) {
         beyond = -0.5F * (now[0] + now[1]);
     }
     float angle = (now[0] - now[1]) / across_mm(robot);
-    float counted = counted_beyond_mm(robot, state);
+    float back = state->furthest_mm - middle_mm(robot, state);
     cmo_set_figure(robot, CMO_ENTRY_ANGLE_DEG, cmo_degrees(state->entry_rad));
     cmo_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmo_degrees(angle));
     cmo_set_figure(robot, CMO_REST_ERROR_MM, beyond);
-    cmo_set_figure(robot, CMO_OVERSHOOT_MM, fmaxf(state->furthest_mm - counted + beyond, beyond));
+    cmo_set_figure(robot, CMO_OVERSHOOT_MM, beyond + fmaxf(back, 0.0F));
     cmo_line_write_settling(robot, &state->line);
     cmo_end(robot, CMO_OUTCOME_DONE);
 }
@@ -281,7 +287,7 @@ static void search(cmo_robot *robot, cmo_square_state *state) {
         }
     }
     if (cmo_line_known(line)) {
-        state->entry_rad = take_bearing(robot, state).angle_rad;
+        know_entry(robot, state);
         cmo_line_brake(robot, line);
     } else if (one_sided(robot, state)) {
         cmo_end(robot, CMO_OUTCOME_ONE_SENSOR);
@@ -296,7 +302,7 @@ static void reach_out(cmo_robot *robot, cmo_square_state *state) {
     latch(robot, state);
     cmo_line_accept_open(robot, line);
     if (state->latched[0] && state->latched[1]) {
-        state->entry_rad = take_bearing(robot, state).angle_rad;
+        know_entry(robot, state);
         cmo_line_brake(robot, line);
         return;
     }
@@ -323,7 +329,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         return;
     }
     if (state->latched[0] && state->latched[1]) {
-        state->furthest_mm = fmaxf(state->furthest_mm, counted_beyond_mm(robot, state));
+        state->furthest_mm = fmaxf(state->furthest_mm, middle_mm(robot, state));
     }
     switch (robot->stage) {
     case CMO_STAGE_BRAKE:
@@ -378,7 +384,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
     if (d->light[0].spot_mm <= 0.0F || d->light[1].spot_mm <= 0.0F) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "light.spot_mm", NAN);
     }
-    if (!cmo_take(robot, &p.tolerance_mm, 0.3F, 0.1F, 5.0F, "tolerance_mm")) {
+    if (!cmo_take(robot, &p.tolerance_mm, 0.25F, 0.1F, 5.0F, "tolerance_mm")) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
     if (p.rounds > 20) {

@@ -101,7 +101,7 @@ static const lab_key square_keys[] = {
         "how far beyond that place they come to rest"),
     KEY_WHOLE(staged_line, rounds, "rounds", 1, 20, "", "6",
               "moves to settle on the edge, at most"),
-    KEY(staged_line, tolerance_mm, "tolerance_mm", 0.1, 5, "mm", "0.3",
+    KEY(staged_line, tolerance_mm, "tolerance_mm", 0.1, 5, "mm", "0.25",
         "it has settled once both sensors are this near to the edge"),
     KEY_END};
 static const lab_section square_section = {

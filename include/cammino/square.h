@@ -18,7 +18,7 @@ typedef struct cmo_square_parameters {
                                    watched, and it always ends halted */
     uint8_t rounds;           /**< moves to settle on the edge, at most, 1..20; default: 6 */
     float tolerance_mm;       /**< settled once both sensors are this near to the edge, 0.1..5;
-                                   default: 0.3 */
+                                   default: 0.25 */
 } cmo_square_parameters;
 
 /** What of the parameters is kept apart from the line's. */
@@ -36,7 +36,7 @@ typedef struct cmo_square_state {
     float entry_rad;   /**< heading against the line's normal, as it crossed */
     float to_go[2];    /**< of each sensor, when it had settled on the edge */
     float extra_mm;    /**< on from the edge by the encoders */
-    float furthest_mm; /**< the most that the sensors' middle was beyond its rest */
+    float furthest_mm; /**< the most that the sensors' middle was beyond the near edge */
     uint8_t rounds;    /**< moves to settle so far */
     uint8_t reached;   /**< at a table's edge: moves to bring the other sensor over it */
     bool settled;

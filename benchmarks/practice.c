@@ -1,0 +1,121 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "practice.h"
+
+#include <math.h>
+#include <string.h>
+
+#define LONGEST_MS 40000.0
+
+// One turn of the loop: wait, read.
+static void look(practice *p) {
+    cmo_sample sample;
+    memset(&sample, 0, sizeof sample);
+    uint32_t now = p->port->clock(p->port->context);
+    p->port->wait(p->port->context, now + p->tick_us);
+    p->port->sample(p->port->context, &sample);
+    p->elapsed_ms += p->tick_us / 1000.0;
+    for (int i = 0; i < 2; i++) {
+        if (sample.light[i].looks > 0) {
+            p->counts[i] = sample.light[i].look[sample.light[i].looks - 1].counts;
+        }
+    }
+    p->way_mm[0] = (int16_t)sample.encoders.left * p->step_mm;
+    p->way_mm[1] = (int16_t)sample.encoders.right * p->step_mm;
+}
+
+static void drive(practice *p, double left, double right) {
+    p->port->drive(p->port->context, (float)left, (float)right, 100000);
+}
+
+static bool sees(const practice *p, int sensor) {
+    return p->counts[sensor] < p->threshold[sensor];
+}
+
+static void wait_ms(practice *p, double ms) {
+    for (double until = p->elapsed_ms + ms; p->elapsed_ms < until;) {
+        look(p);
+    }
+}
+
+static void stop(practice *p) {
+    p->port->halt(p->port->context, CMO_HALT_BRAKE);
+    wait_ms(p, 200);
+}
+
+static void begin(practice *p) {
+    p->elapsed_ms = 0.0;
+    p->counts[0] = p->counts[1] = 65535.0;
+    look(p);
+    look(p);
+}
+
+bool practice_stop(practice *p, double speed_mm_s) {
+    begin(p);
+    while (!sees(p, 0) && !sees(p, 1)) {
+        drive(p, speed_mm_s, speed_mm_s);
+        look(p);
+        if (p->elapsed_ms > LONGEST_MS) {
+            break;
+        }
+    }
+    stop(p);
+    return p->elapsed_ms < LONGEST_MS;
+}
+
+bool practice_square_by_wheel(practice *p, double speed_mm_s, double reverse) {
+    begin(p);
+    bool met[2] = {false, false};
+    while ((!met[0] || !met[1]) && p->elapsed_ms < LONGEST_MS) {
+        double back = -reverse * speed_mm_s;
+        drive(p, met[0] ? back : speed_mm_s, met[1] ? back : speed_mm_s);
+        look(p);
+        met[0] = met[0] || sees(p, 0);
+        met[1] = met[1] || sees(p, 1);
+    }
+    stop(p);
+    return p->elapsed_ms < LONGEST_MS;
+}
+
+// One wheel: on until the line has been and gone, then half of it back.
+static void halve(practice *p, int wheel, double speed_mm_s) {
+    double sign = 1.0;
+    double from = NAN;
+    double start = p->way_mm[wheel];
+    while (sees(p, wheel) && p->elapsed_ms < LONGEST_MS) { // off the line first, backward
+        drive(p, wheel == 0 ? -speed_mm_s : 0.0, wheel == 1 ? -speed_mm_s : 0.0);
+        look(p);
+    }
+    for (;;) {
+        drive(p, wheel == 0 ? sign * speed_mm_s : 0.0, wheel == 1 ? sign * speed_mm_s : 0.0);
+        look(p);
+        bool on = sees(p, wheel);
+        if (on && isnan(from)) {
+            from = p->way_mm[wheel];
+        }
+        if ((!on && !isnan(from)) || p->elapsed_ms > LONGEST_MS) {
+            break;
+        }
+        if (isnan(from) && fabs(p->way_mm[wheel] - start) > 120.0) { // the wrong way: turn round
+            sign = -sign;
+            start = p->way_mm[wheel];
+        }
+    }
+    double middle = 0.5 * (from + p->way_mm[wheel]);
+    sign = -sign;
+    while (sign * (middle - p->way_mm[wheel]) > 0.0 && p->elapsed_ms < LONGEST_MS) {
+        drive(p, wheel == 0 ? sign * speed_mm_s : 0.0, wheel == 1 ? sign * speed_mm_s : 0.0);
+        look(p);
+    }
+    stop(p);
+}
+
+bool practice_square_by_halves(practice *p, double approach_mm_s, double search_mm_s) {
+    if (!practice_stop(p, approach_mm_s)) {
+        return false;
+    }
+    for (int pass = 0; pass < 2; pass++) {
+        halve(p, 0, search_mm_s);
+        halve(p, 1, search_mm_s);
+    }
+    return p->elapsed_ms < LONGEST_MS;
+}

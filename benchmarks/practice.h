@@ -1,0 +1,31 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Common practice, written out plainly against the port: what everybody programs first. For the
+// comparison; it uses nothing of core.
+#ifndef PRACTICE_H
+#define PRACTICE_H
+
+#include <cammino/port.h>
+
+#include <stdbool.h>
+
+typedef struct practice {
+    const cmo_port *port;
+    unsigned tick_us;
+    double threshold[2]; // counts, dark is lower
+    double step_mm;      // of the encoders
+    double counts[2];    // newest readings
+    double way_mm[2];    // of the wheels
+    double elapsed_ms;
+} practice;
+
+// Drives at a speed until either sensor sees the line, and brakes.
+bool practice_stop(practice *p, double speed_mm_s);
+
+// Each wheel stops when its own sensor sees the line. With `reverse` above 0 the wheel that has
+// stopped goes back at this share of the speed until the other one has stopped too: found by trial.
+bool practice_square_by_wheel(practice *p, double speed_mm_s, double reverse);
+
+// Each wheel by itself goes over the line and half of its width back; all of it twice.
+bool practice_square_by_halves(practice *p, double approach_mm_s, double search_mm_s);
+
+#endif
