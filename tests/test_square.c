@@ -1,0 +1,218 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Square on line, against the truth.
+#include "support.h"
+
+#include <math.h>
+
+static const floor_plan bare_table = {
+    0.6, 1, {STRIPE(700, 2000, 0, -1, CMO_SIM_VOID)}}; // the floor ends at 700
+static const floor_plan light_line = {0.06, 1, {STRIPE(700, 20, 0, 0.7, CMO_SIM_LINE)}};
+
+typedef struct squared {
+    cmo_outcome outcome;
+    double residual_deg, rest_mm; // true
+    double own_residual_deg, own_rest_mm, entry_deg;
+    uint32_t estimated;
+    int8_t sensor;
+    double furthest_axle_mm;
+} squared;
+
+static squared square(const floor_plan *floor, double heading_deg, uint16_t traits,
+                      const cmo_square_parameters *parameters, uint64_t seed) {
+    cmo_sim_mat *mat = make_floor(floor);
+    cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
+    double turn = heading_deg * G_PI / 180.0;
+    setup.seed = seed;
+    setup.heading_deg = heading_deg;
+    setup.x_mm = 700.0 - 70.0 * cos(turn) - 45.0 * fabs(sin(turn)) - 130.0 * cos(turn);
+    setup.y_mm = 500.0 - 130.0 * sin(turn);
+    cmo_levels levels = floor == &light_line ? fitting_levels(&setup, 0.06, 0.7)
+                                             : fitting_levels(&setup, 0.05, 0.6);
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_sim_record(bench.sim);
+    cmo_robot_set_levels(&bench.robot, 0, &levels);
+    cmo_robot_set_levels(&bench.robot, 1, &levels);
+    squared s = {.outcome = cmo_square_on_line(&bench.robot, parameters)};
+    cmo_sim_pass(bench.sim, 300);
+    ck_assert(cmo_sim_halted(bench.sim));
+    cmo_sim_truth end = cmo_sim_truth_now(bench.sim);
+    double x[2], y;
+    cmo_sim_spot(bench.sim, &end, 0, &x[0], &y);
+    cmo_sim_spot(bench.sim, &end, 1, &x[1], &y);
+    s.residual_deg = end.heading_rad * 180.0 / G_PI;
+    s.rest_mm = 0.5 * (x[0] + x[1]) - 700.0;
+    s.own_residual_deg = (double)cmo_figure_or(&bench.robot.report, CMO_RESIDUAL_ANGLE_DEG, NAN);
+    s.own_rest_mm = (double)cmo_figure_or(&bench.robot.report, CMO_REST_ERROR_MM, NAN);
+    s.entry_deg = (double)cmo_figure_or(&bench.robot.report, CMO_ENTRY_ANGLE_DEG, NAN);
+    s.estimated = bench.robot.report.estimated;
+    s.sensor = bench.robot.report.sensor;
+    size_t count;
+    const cmo_sim_truth *all = cmo_sim_recorded(bench.sim, &count);
+    for (size_t i = 0; i < count; i++) {
+        s.furthest_axle_mm = fmax(s.furthest_axle_mm, all[i].x_mm);
+    }
+    end_bench(&bench);
+    cmo_sim_mat_free(mat);
+    return s;
+}
+
+START_TEST(square_on_line_ends_square_from_forty_degrees) {
+    for (int i = 0; i <= 16; i++) {
+        double entry = -40.0 + 5.0 * i;
+        cmo_square_parameters p = {.line = {.cruise_mm_s = (float)(150 + 50 * (i % 6))}};
+        squared s = square(&one_line, entry, PLAIN_TRAITS, &p, (uint64_t)i + 1);
+        ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
+        ck_assert_msg(fabs(s.residual_deg) < 0.5, "from %g: %g", entry, s.residual_deg);
+        ck_assert_msg(fabs(s.rest_mm) < 1.0, "from %g: %g mm", entry, s.rest_mm);
+        ck_assert_double_eq_tol(s.own_residual_deg, s.residual_deg, 0.4);
+        ck_assert_double_eq_tol(s.own_rest_mm, s.rest_mm, 0.5);
+        ck_assert_double_eq_tol(s.entry_deg, entry, 1.0);
+    }
+}
+END_TEST
+
+START_TEST(it_rests_over_the_centre_the_far_edge_and_beyond_too) {
+    static const struct {
+        cmo_rest rest;
+        float beyond_mm;
+        double at_mm;
+    } cases[] = {{CMO_REST_CENTRE, 0, 10},
+                 {CMO_REST_FAR_EDGE, 0, 20},
+                 {CMO_REST_NEAR_EDGE, 70, 70},
+                 {CMO_REST_CENTRE, -40, -30}};
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        for (double entry = -30; entry <= 30; entry += 20) {
+            cmo_square_parameters p = {.line = {.cruise_mm_s = 250,
+                                                .rest = cases[i].rest,
+                                                .beyond_mm = cases[i].beyond_mm}};
+            squared s = square(&one_line, entry, PLAIN_TRAITS, &p, 3);
+            ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
+            ck_assert_double_eq_tol(s.rest_mm, cases[i].at_mm, 1.0);
+            ck_assert_double_eq_tol(s.residual_deg, 0.0,
+                                    0.9); // on from the edge by the encoders alone
+        }
+    }
+}
+END_TEST
+
+START_TEST(it_squares_on_a_light_line_and_without_encoders) {
+    cmo_square_parameters p = {.line = {.tone = CMO_TONE_LIGHT, .cruise_mm_s = 200}};
+    cmo_square_parameters slow = {.line = {.cruise_mm_s = 150}};
+    for (double entry = -35; entry <= 35; entry += 14) {
+        squared s = square(&light_line, entry, PLAIN_TRAITS, &p, 5);
+        ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
+        ck_assert_double_eq_tol(s.residual_deg, 0.0, 0.5);
+        uint16_t without = (uint16_t)(PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS);
+        s = square(&one_line, entry, without, &slow, 5);
+        ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
+        ck_assert_double_eq_tol(s.residual_deg, 0.0, 1.0);
+        ck_assert_double_eq_tol(s.rest_mm, 0.0, 1.5);
+        ck_assert(s.estimated & CMO_FIGURE_BIT(CMO_RESIDUAL_ANGLE_DEG));
+    }
+}
+END_TEST
+
+START_TEST(at_a_tables_edge_it_squares_and_the_wheels_stay_on_it) {
+    cmo_square_parameters p = {.line = {.tone = CMO_TONE_VOID, .cruise_mm_s = 150}};
+    for (double entry = -40; entry <= 40; entry += 10) {
+        squared s = square(&bare_table, entry, PLAIN_TRAITS, &p, 2);
+        ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
+        ck_assert_double_eq_tol(s.residual_deg, 0.0, 0.6);
+        ck_assert_double_eq_tol(s.rest_mm, 0.0, 1.0);
+        ck_assert_double_lt(s.furthest_axle_mm, 700.0 - 20.0);
+    }
+    p.line.rest = CMO_REST_FAR_EDGE;
+    ck_assert_int_eq(square(&bare_table, 0, PLAIN_TRAITS, &p, 2).outcome,
+                     CMO_OUTCOME_BAD_PARAMETER);
+}
+END_TEST
+
+// A line that ends between the sensors.
+static double half_line(void *data, double x_mm, double y_mm, unsigned *marks) {
+    (void)data;
+    bool line = x_mm >= 700.0 && x_mm < 720.0 && y_mm > 500.0;
+    *marks = line ? 1U << CMO_SIM_LINE : 0U;
+    return line ? 0.05 : 0.6;
+}
+
+START_TEST(where_only_one_sensor_meets_the_line_it_is_named) {
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(2000, 1000, 2, half_line, NULL);
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+    setup.x_mm = 500;
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_square_parameters p = {.line = {.cruise_mm_s = 200}};
+    ck_assert_int_eq(cmo_square_on_line(&bench.robot, &p), CMO_OUTCOME_ONE_SENSOR);
+    ck_assert_int_eq(bench.robot.report.sensor, 0);
+    cmo_sim_pass(bench.sim, 300);
+    // Past the line, where it can go on.
+    ck_assert_double_gt(cmo_sim_truth_now(bench.sim).x_mm + 70.0, 720.0);
+    ck_assert_int_eq(cmo_travel(&bench.robot, &(cmo_travel_parameters){.distance_mm = 50}),
+                     CMO_OUTCOME_DONE);
+    end_bench(&bench);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+START_TEST(spots_that_are_not_side_by_side_are_geometry) {
+    cmo_sim_mat *mat = make_floor(&one_line);
+    cmo_robot_description description = plain_robot;
+    description.light[0].ahead_mm = 74; // 4 mm ahead of the right one, and known to be
+    cmo_sim_setup setup = plain_setup(&description, PLAIN_TRAITS, mat);
+    setup.x_mm = 450;
+    setup.heading_deg = 25;
+    bench_robot bench;
+    start_bench(&bench, &setup, &description);
+    cmo_square_parameters p = {.line = {.cruise_mm_s = 250}};
+    ck_assert_int_eq(cmo_square_on_line(&bench.robot, &p), CMO_OUTCOME_DONE);
+    double off = cmo_sim_truth_now(bench.sim).heading_rad * 180.0 / G_PI;
+    ck_assert_double_eq_tol(off, 0.0, 0.5); // 4 mm over 90 would be 2.5 degrees
+    end_bench(&bench);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+START_TEST(parameters_that_make_no_sense_are_refused) {
+    paper_port paper;
+    cmo_robot robot;
+    cmo_square_state state;
+    start_paper(&paper, PLAIN_TRAITS);
+    cmo_robot_start(&robot, &plain_robot, &paper.port);
+    cmo_levels levels = {100, 600, CMO_LEVEL_UNKNOWN, 6};
+    cmo_square_parameters p = {0};
+    ck_assert_int_eq(cmo_square_on_line_start(&robot, &state, &p), CMO_OUTCOME_LOW_CONTRAST);
+    cmo_robot_set_levels(&robot, 0, &levels);
+    cmo_robot_set_levels(&robot, 1, &levels);
+    static const struct {
+        cmo_square_parameters parameters;
+        const char *field;
+    } wrong[] = {{{.rounds = 21}, "rounds"},
+                 {{.tolerance_mm = 9}, "tolerance_mm"},
+                 {{.line = {.cruise_mm_s = 5000}}, "cruise_mm_s"},
+                 {{.line = {.rest = 7}}, "rest"}};
+    for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {
+        ck_assert_int_eq(cmo_square_on_line_start(&robot, &state, &wrong[i].parameters),
+                         CMO_OUTCOME_BAD_PARAMETER);
+        ck_assert_str_eq(robot.field, wrong[i].field);
+    }
+    cmo_robot_description one = plain_robot;
+    one.lights = 1;
+    cmo_robot_start(&robot, &one, &paper.port);
+    ck_assert_int_eq(cmo_square_on_line_start(&robot, &state, &p), CMO_OUTCOME_NOT_SUPPORTED);
+    ck_assert_str_eq(robot.field, "lights");
+    ck_assert_uint_eq(paper.drives, 0);
+}
+END_TEST
+
+int main(void) {
+    const TTest *const tests[] = {square_on_line_ends_square_from_forty_degrees,
+                                  it_rests_over_the_centre_the_far_edge_and_beyond_too,
+                                  it_squares_on_a_light_line_and_without_encoders,
+                                  at_a_tables_edge_it_squares_and_the_wheels_stay_on_it,
+                                  where_only_one_sensor_meets_the_line_it_is_named,
+                                  spots_that_are_not_side_by_side_are_geometry,
+                                  parameters_that_make_no_sense_are_refused,
+                                  NULL};
+    return run_suite("square", tests);
+}
