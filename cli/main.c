@@ -5,8 +5,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-static const cli_command *const commands[] = {&cli_demo, &cli_wiring, &cli_levels, &cli_drive,
-                                              &cli_live, &cli_draw,   NULL};
+static const cli_command *const commands[] = {&cli_demo,   &cli_budget, &cli_wiring,
+                                              &cli_levels, &cli_drive,  &cli_live,
+                                              &cli_series, &cli_draw,   NULL};
 
 int cli_wrong(const char *format, ...) {
     va_list arguments;
@@ -93,7 +94,8 @@ static int run_word(const char *word, int count, char **arguments) {
     } else if (strcmp(word, "--completion") == 0) {
         cli_print_completion(commands);
     } else {
-        return cli_wrong("%s: no such command; known are demo, wiring, levels, drive, live, draw",
+        return cli_wrong("%s: no such command; known are demo, budget, wiring, levels, drive, "
+                         "live, series, draw",
                          word);
     }
     return CLI_DONE;

@@ -6,6 +6,7 @@
 
 #include <math.h>
 
+#if CMO_WATCH_LIGHT
 // --------------------------------------------------------------------------------------- drift --
 
 // Drift is kept in steps of this share of the contrast.
@@ -155,6 +156,7 @@ static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, floa
         light->jumps--;
     }
 }
+#endif
 
 cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
     const cmo_robot_description *description = robot->description;
@@ -167,6 +169,7 @@ cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
     if (light->age_us > cmo_age_limit(description->light_age_us, 10 * interval, 80000)) {
         return light->out_of_range ? CMO_OUTCOME_SENSOR_RANGE : CMO_OUTCOME_SENSOR_SILENT;
     }
+#if CMO_WATCH_LIGHT
     if (light->jumps >= JUMP_LIMIT) {
         return CMO_OUTCOME_SENSOR_JUMPING;
     }
@@ -176,6 +179,9 @@ cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
     bool proved =
         light->proofs >= 2 && gone_mm(light, light->proof_mm) > apart_mm(description, sensor);
     return light->same_looks >= 20 && proved ? CMO_OUTCOME_SENSOR_STUCK : CMO_RUNNING;
+#else
+    return CMO_RUNNING;
+#endif
 }
 
 // --------------------------------------------------------------------------- looks and latches --
@@ -193,12 +199,17 @@ static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_
     uint32_t look_us = time_us - described->delay_us;
     cmo_moment moment = cmo_odometer_at(&robot->odometer, look_us);
     float way_mm = cmo_sensor_way(description, sensor, moment.left_mm, moment.right_mm);
-    float before = light->reflectance;
     float reflectance = cmo_reflectance(&light->levels, counts);
+#if CMO_WATCH_LIGHT
+    float before = light->reflectance;
     watch_health(robot, sensor, counts, reflectance, fabsf(way_mm - light->way_mm));
     light->counts = counts;
     light->reflectance = corrected(light, reflectance);
     follow_drift(robot, sensor, fabsf(light->reflectance - before));
+#else
+    light->counts = counts;
+    light->reflectance = reflectance;
+#endif
     if (light->watching && light->edge.looks > 0) {
         uint32_t interval_us = look_us - light->look_us;
         light->interval_sum_us += interval_us;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "line_search.h"
 
+#include <cammino/budget.h>
+
 #include "motion.h"
 #include "odometer.h"
 #include "routine.h"
@@ -43,21 +45,30 @@ static cmo_outcome check_sensors(cmo_robot *robot, cmo_line_state *state) {
     return CMO_OUTCOME_DONE;
 }
 
-// The way between two looks must be shorter than what proves a line.
-static bool check_speed(cmo_robot *robot, const cmo_line_parameters *p) {
+// The way between two looks must be shorter than what proves a line; and at the edge of a table the
+// robot must stand before its wheels get there.
+static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
     const cmo_robot_description *d = robot->description;
-    for (uint8_t i = 0; p->least_width_mm > 0.0F && i < d->lights; i++) {
-        uint32_t interval = d->light[i].interval_us != 0 ? d->light[i].interval_us : d->tick_us;
-        if (!(robot->port->traits & CMO_TRAIT_LOOK_TIMES) && d->tick_us > interval) {
-            interval = d->tick_us;
-        }
-        float highest = CMO_LINE_PROOF * p->least_width_mm / ((float)interval * 1e-6F);
-        if (p->creep_mm_s > highest) {
-            robot->field = "creep_mm_s";
-            robot->limit = highest;
-            return false;
-        }
+    float highest = d->top_speed_mm_s;
+    if (p->least_width_mm > 0.0F) {
+        float width = cmo_budget_width(d, robot->port->traits, 1.0F);
+        highest = fminf(highest, p->least_width_mm / width);
     }
+#if CMO_TABLE_EDGE
+    for (uint8_t i = 0; p->tone == CMO_TONE_VOID && i < d->lights; i++) {
+        float safe = cmo_budget_speed(d, i, cmo_budget_reach(d), p->braking_mm_s2);
+        highest = fminf(highest, safe);
+    }
+#endif
+    if (p->creep_mm_s <= highest) {
+        return true;
+    }
+    robot->field = "creep_mm_s";
+    robot->limit = highest;
+    if (p->too_fast == CMO_TOO_FAST_REFUSE || highest < fmaxf(d->slowest_mm_s, 1.0F)) {
+        return false;
+    }
+    p->creep_mm_s = highest;
     return true;
 }
 
@@ -95,6 +106,11 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
         return false;
     }
     if (!cmo_take(robot, &p->beyond_mm, 0.0F, -500.0F, 500.0F, "beyond_mm")) {
+        return false;
+    }
+    if ((unsigned)p->too_fast > CMO_TOO_FAST_SLOW) {
+        robot->field = "too_fast";
+        robot->limit = NAN;
         return false;
     }
     if ((unsigned)p->ending > CMO_END_MOVING) {

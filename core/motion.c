@@ -28,8 +28,8 @@ void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
     motion->right_start_mm = robot->odometer.right_mm;
     motion->furthest_mm = -INFINITY;
     motion->arrived = false;
-    float speed = (left_sign * robot->left.speed_mm_s + right_sign * robot->right.speed_mm_s) /
-                  (left_sign * left_sign + right_sign * right_sign);
+    float speed =
+        0.5F * (left_sign * robot->left.speed_mm_s + right_sign * robot->right.speed_mm_s);
     bool rolls = fabsf(speed) > robot->description->slowest_mm_s + 1.0F;
     motion->speed_mm_s = rolls ? speed : 0.0F;
 }

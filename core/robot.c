@@ -55,8 +55,10 @@ cmo_outcome cmo_robot_set_levels(cmo_robot *robot, uint8_t sensor, const cmo_lev
         return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
     }
     robot->light[sensor].levels = *levels;
+#if CMO_WATCH_LIGHT
     robot->light[sensor].dark_drift = robot->light[sensor].light_drift = 0;
     robot->light[sensor].misfits = 0;
+#endif
     robot->light[sensor].unfit = false;
     return CMO_OUTCOME_DONE;
 }

@@ -73,6 +73,7 @@ static void finish_line(lab_leg *leg, const staged_line *from) {
         .braking_mm_s2 = or_zero(from->braking_mm_s2),
         .halt = to_halt(from->halt),
         .ending = (cmo_ending)or_zero(from->ending),
+        .too_fast = (cmo_too_fast)or_zero(from->too_fast),
         .rest = (cmo_rest)or_zero(from->rest),
         .beyond_mm = or_zero(from->beyond_mm),
     };
@@ -216,9 +217,21 @@ static char *beside(const char *route_path, const char *name) {
     return path;
 }
 
+static double given(double value, double otherwise) {
+    return isnan(value) ? otherwise : value;
+}
+
+static lab_spread to_spread(const lab_spread *from) {
+    return (lab_spread){given(from->x_mm, 5.0),        given(from->y_mm, 5.0),
+                        given(from->heading_deg, 2.0), given(from->battery, 0.1),
+                        given(from->grip, 0.1),        given(from->wheel, 0.0),
+                        given(from->gain, 0.02)};
+}
+
 // All but the legs, which need a look of their own.
 static bool read_head(yaml_reader *reader, yaml_node_t *root, staged_route *staged) {
     lab_section_clear(&lab_start_section, &staged->start);
+    lab_section_clear(&lab_spread_section, &staged->spread);
     return yaml_reader_section(reader, root, "", &lab_route_section, staged);
 }
 
@@ -227,7 +240,7 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
     if (!yaml_reader_open(&reader, name, bytes, size, error)) {
         return NULL;
     }
-    staged_route staged = {NULL, NULL, NAN, NAN, NAN, {NAN, NAN, NAN}};
+    staged_route staged = {.mat_width_mm = NAN, .mat_px_per_mm = NAN, .longest_s = NAN};
     lab_route *route = g_new0(lab_route, 1);
     yaml_node_t *root = yaml_reader_root(&reader);
     bool good = read_head(&reader, root, &staged) &&
@@ -240,6 +253,7 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
             (cmo_sim_mat_options){isnan(staged.mat_px_per_mm) ? 0.0 : staged.mat_px_per_mm,
                                   isnan(staged.mat_width_mm) ? 0.0 : staged.mat_width_mm};
         route->longest_s = isnan(staged.longest_s) ? 0.0 : staged.longest_s;
+        route->spread = to_spread(&staged.spread);
         route->x_mm = staged.start.x_mm;
         route->y_mm = staged.start.y_mm;
         route->heading_deg = isnan(staged.start.heading_deg) ? 0.0 : staged.start.heading_deg;

@@ -24,6 +24,7 @@
 static const char *const halt_names[] = {"coast", "brake", "hold", NULL};
 static const char *const ending_names[] = {"halted", "moving", NULL};
 static const char *const rest_names[] = {"halted", "near_edge", "centre", "far_edge", NULL};
+static const char *const too_fast_names[] = {"refuse", "slow", NULL};
 static const char *const tone_names[] = {"dark", "light", "void", NULL};
 static const char *const sensor_names[] = {"either", "left", "right", "both", NULL};
 
@@ -72,7 +73,10 @@ static const lab_section band_section = {
             "what is narrower along the way is no line; 0: anything is"),                          \
         KEY(staged_line, longest_mm, "longest_mm", 1, 50000, "mm", "blind_mm + 2000",              \
             "give up after this way without a line in sight"),                                     \
-        LONGEST_S(staged_line), RATES(staged_line, ""), HALT(staged_line)
+        LONGEST_S(staged_line), RATES(staged_line, ""), HALT(staged_line),                         \
+        KEY_CHOICE(staged_line, too_fast, "too_fast", too_fast_names, "refuse",                    \
+                   "where a line could be missed, or a table's edge overrun; slow: drive as fast " \
+                   "as is safe")
 #define SENSOR                                                                                     \
     KEY_CHOICE(staged_line, sensor, "sensor", sensor_names, "either",                              \
                "whose crossing counts; both: when both have crossed")
@@ -162,8 +166,7 @@ const lab_key lab_leg_keys[] = {
     KEY_SECTION(staged_leg, rotate, "rotate", &rotate_section, "", "turn on the spot"),
     KEY_SECTION(staged_leg, drive_until_line, "drive_until_line", &drive_section, "",
                 "drive until a line"),
-    KEY_SECTION(staged_leg, stop_on_line, "stop_on_line", &stop_section, "",
-                "stop on a line"),
+    KEY_SECTION(staged_leg, stop_on_line, "stop_on_line", &stop_section, "", "stop on a line"),
     KEY_SECTION(staged_leg, square_on_line, "square_on_line", &square_section, "",
                 "square up on a line"),
     KEY_SECTION(staged_leg, take_levels, "take_levels", &take_levels_section, "",
@@ -185,6 +188,22 @@ static const lab_key start_keys[] = {
     KEY_END};
 const lab_section lab_start_section = {"start", "The start pose on the mat.", start_keys};
 
+static const lab_key spread_keys[] = {
+    KEY(lab_spread, x_mm, "x_mm", 0, 1000, "mm", "5", "of the start"),
+    KEY(lab_spread, y_mm, "y_mm", 0, 1000, "mm", "5", "of the start"),
+    KEY(lab_spread, heading_deg, "heading_deg", 0, 180, "deg", "2", "of the start"),
+    KEY(lab_spread, battery, "battery", 0, 0.5, "", "0.1", "of the battery's voltage, as a share"),
+    KEY(lab_spread, grip, "grip", 0, 0.9, "", "0.1", "of the tyres' grip, as a share"),
+    KEY(lab_spread, wheel, "wheel", 0, 0.2, "", "the plant's", "of each wheel's size, as a share"),
+    KEY(lab_spread, gain, "gain", 0, 0.5, "", "0.02",
+        "of each sensor's gain since its levels were taken, as a share"),
+    KEY_END};
+const lab_section lab_spread_section = {"spread",
+                                        "By how much the trials of a series differ, evenly within "
+                                        "plus and minus. The robot believes to "
+                                        "stand where the start says.",
+                                        spread_keys};
+
 static const lab_key route_keys[] = {
     KEY_TEXT(staged_route, robot, "robot", MUST, "robot file, beside the route"),
     KEY_TEXT(staged_route, mat, "mat", MUST, "mat, SVG or PNG, beside the route"),
@@ -195,6 +214,8 @@ static const lab_key route_keys[] = {
     KEY(staged_route, longest_s, "longest_s", 0.1, 3600, "s", "no limit",
         "the whole run ends after this time"),
     KEY_SECTION(staged_route, start, "start", &lab_start_section, MUST, "start pose"),
+    KEY_SECTION(staged_route, spread, "spread", &lab_spread_section, "as beside its keys",
+                "how trials of a series differ"),
     {"legs", LAB_LIST, 0, 0, 0, "", MUST, "list of legs, one routine each", NULL, &lab_leg_section,
      0, LAB_LEGS_MAX, 0},
     KEY_END};
@@ -203,6 +224,7 @@ const lab_section lab_route_section = {"route file", "A robot, a mat, a start po
 
 const lab_section *const lab_route_sections[] = {&lab_route_section,
                                                  &lab_start_section,
+                                                 &lab_spread_section,
                                                  &lab_leg_section,
                                                  &travel_section,
                                                  &rotate_section,

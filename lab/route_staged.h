@@ -22,7 +22,8 @@ typedef struct staged_band {
 typedef struct staged_line {
     staged_band band;
     double tone, sensor, blind_mm, cruise_mm_s, creep_mm_s, least_width_mm, longest_mm, longest_s,
-        acceleration_mm_s2, braking_mm_s2, halt, ending, rest, beyond_mm, rounds, tolerance_mm;
+        acceleration_mm_s2, braking_mm_s2, halt, ending, rest, beyond_mm, rounds, tolerance_mm,
+        too_fast;
 } staged_line;
 
 typedef struct staged_levels_leg {
@@ -49,9 +50,10 @@ typedef struct staged_route {
     char *robot, *mat;
     double mat_width_mm, mat_px_per_mm, longest_s;
     staged_start start;
+    lab_spread spread;
 } staged_route;
 
-extern const lab_section lab_route_section, lab_start_section, lab_leg_section;
+extern const lab_section lab_route_section, lab_start_section, lab_spread_section, lab_leg_section;
 extern const lab_key lab_leg_keys[];
 
 #endif

@@ -245,14 +245,19 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
 }
 
 lab_run *lab_drive(const lab_route *route, uint64_t seed) {
-    const lab_robot *described = route->robot;
+    lab_start start = {route->x_mm, route->y_mm, route->heading_deg};
+    return lab_drive_from(route, route->robot, &start, seed, true);
+}
+
+lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, const lab_start *start,
+                        uint64_t seed, bool trace) {
     cmo_sim_setup setup = {.traits = described->traits,
                            .plant = described->plant,
                            .faults = described->faults,
                            .mat = route->mat,
-                           .x_mm = route->x_mm,
-                           .y_mm = route->y_mm,
-                           .heading_deg = route->heading_deg,
+                           .x_mm = start->x_mm,
+                           .y_mm = start->y_mm,
+                           .heading_deg = start->heading_deg,
                            .seed = seed};
     cmo_sim *sim = cmo_sim_new(&setup);
     cmo_sim_record(sim);
@@ -268,7 +273,9 @@ lab_run *lab_drive(const lab_route *route, uint64_t seed) {
     cmo_robot_set_pose(&robot, (float)route->x_mm, (float)route->y_mm, (float)route->heading_deg);
     cmo_robot_set_run_limit(&robot, (uint32_t)(1000.0 * route->longest_s));
     recorder r = {run, sim, 0};
-    cmo_robot_set_trace(&robot, take_row, &r);
+    if (trace) {
+        cmo_robot_set_trace(&robot, take_row, &r);
+    }
     for (unsigned i = 0; i < route->legs && run->outcome == CMO_OUTCOME_DONE; i++) {
         r.leg = i + 1;
         run->outcome = drive_leg(route, i, &robot, sim, run);

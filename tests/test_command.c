@@ -11,7 +11,8 @@
 START_TEST(help_has_an_example_for_every_command) {
     ck_assert_int_eq(CALL("--help"), 0);
     ck_assert_ptr_nonnull(strstr(out, "drive"));
-    static const char *const commands[] = {"demo", "wiring", "levels", "drive", "live", "draw"};
+    static const char *const commands[] = {"demo",  "budget", "wiring", "levels",
+                                           "drive", "live",   "series", "draw"};
     for (size_t i = 0; i < G_N_ELEMENTS(commands); i++) {
         char *line = g_strdup_printf(COMMAND " %s --help", commands[i]);
         ck_assert_int_eq(call(line), 0);
@@ -36,7 +37,8 @@ START_TEST(a_wrong_call_gets_one_line_and_status_2) {
         const char *says;
     } cases[] = {
         {COMMAND, "Usage: cammino COMMAND"},
-        {COMMAND " fly", "fly: no such command; known are demo, wiring, levels, drive, live, draw"},
+        {COMMAND " fly",
+         "fly: no such command; known are demo, budget, wiring, levels, drive, live, series, draw"},
         {COMMAND " drive", "drive takes one route file"},
         {COMMAND " drive a b", "drive takes one route file"},
         {COMMAND " drive --sed 3 " ROUTE, "Unknown option --sed"},

@@ -17,10 +17,26 @@ typedef struct squared {
     double furthest_axle_mm;
 } squared;
 
+// Floors are slow to make, and each test uses one or two.
+static cmo_sim_mat *floor_of(const floor_plan *plan) {
+    static const floor_plan *plans[2];
+    static cmo_sim_mat *mats[2];
+    static unsigned next;
+    for (unsigned i = 0; i < 2; i++) {
+        if (plans[i] == plan) {
+            return mats[i];
+        }
+    }
+    unsigned slot = next++ % 2;
+    cmo_sim_mat_free(mats[slot]);
+    plans[slot] = plan;
+    mats[slot] = make_floor(plan);
+    return mats[slot];
+}
+
 static squared square(const floor_plan *floor, double heading_deg, uint16_t traits,
                       const cmo_square_parameters *parameters, uint64_t seed) {
-    cmo_sim_mat *mat = make_floor(floor);
-    cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
+    cmo_sim_setup setup = plain_setup(&plain_robot, traits, floor_of(floor));
     double turn = heading_deg * G_PI / 180.0;
     setup.seed = seed;
     setup.heading_deg = heading_deg;
@@ -53,7 +69,6 @@ static squared square(const floor_plan *floor, double heading_deg, uint16_t trai
         s.furthest_axle_mm = fmax(s.furthest_axle_mm, all[i].x_mm);
     }
     end_bench(&bench);
-    cmo_sim_mat_free(mat);
     return s;
 }
 

@@ -7,6 +7,7 @@
 #define CAMMINO_H
 
 #include <cammino/bands.h>
+#include <cammino/budget.h>
 #include <cammino/geometry.h>
 #include <cammino/levels.h>
 #include <cammino/light.h>

@@ -28,6 +28,13 @@ extern "C" {
 #define CMO_HISTORY 6
 #endif
 
+/** Whether light sensors are watched: levels that follow slow changes of the light, a warning when
+ *  they no longer fit, readings that are stuck or jump. A part with little flash may set it to 0
+ * for the whole build; that saves about 1500 bytes there, and 28 of RAM. */
+#ifndef CMO_WATCH_LIGHT
+#define CMO_WATCH_LIGHT 1
+#endif
+
 /** A light sensor, as the robot believes it to be. Lengths from the middle of the axle. */
 typedef struct cmo_light_description {
     float ahead_mm;       /**< -500..500; positive is ahead of the axle */
@@ -113,6 +120,7 @@ typedef struct cmo_light {
     bool watching : 1;     /**< `edge` is in use */
     bool unfit : 1;  /**< for a while readings have been neither light nor dark: take levels anew */
     bool bright : 1; /**< which side the newest look is on */
+#if CMO_WATCH_LIGHT
     int8_t dark_drift; /**< of the levels, in 512ths of the contrast */
     int8_t light_drift;
     uint8_t sure_looks; /**< looks in a row that were surely light or dark */
@@ -123,7 +131,8 @@ typedef struct cmo_light {
     int16_t changed_mm; /**< way at which its own counts changed last */
     int8_t last_change; /**< -1, 0 or 1: what the newest look did to the reading */
     uint8_t jumps;      /**< weight of looks that no motion explains */
-    uint8_t crossings;  /**< completed in this tick */
+#endif
+    uint8_t crossings; /**< completed in this tick */
     cmo_crossing crossing[2];
     uint32_t age_us;            /**< since the newest look came in */
     uint32_t look_us;           /**< time of the newest look, port clock */

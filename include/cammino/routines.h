@@ -46,6 +46,20 @@ typedef enum cmo_rest {
     CMO_REST_FAR_EDGE    /**< over the far edge */
 } cmo_rest;
 
+/** Whether speeds are checked against the edge of a table. A part with little flash that never
+ * drives on one may set it to 0 for the whole build, which saves about 800 bytes on an 8-bit one.
+ */
+#ifndef CMO_TABLE_EDGE
+#define CMO_TABLE_EDGE 1
+#endif
+
+/** What a routine does whose speed breaks its budget. */
+typedef enum cmo_too_fast {
+    CMO_TOO_FAST_REFUSE =
+        0,            /**< it does not start; robot->limit is the highest speed that would do */
+    CMO_TOO_FAST_SLOW /**< it drives no faster than that */
+} cmo_too_fast;
+
 /** For least_width_mm: anything of the right tone is a line. */
 #define CMO_ANY_WIDTH (-1.0F)
 
@@ -133,6 +147,7 @@ typedef struct cmo_line_parameters {
     float braking_mm_s2;      /**< default: the robot's */
     cmo_halt halt;            /**< default: the port's best */
     cmo_ending ending;        /**< of drive until line; stop on line always halts */
+    cmo_too_fast too_fast;    /**< default: refuse */
     cmo_rest rest;            /**< of stop on line; default: where the halt leaves it */
     float beyond_mm;          /**< with a rest: how far beyond that place the sensors come to rest,
                                    -500..500; ahead_mm of the sensors puts the axle over it.
@@ -157,9 +172,9 @@ typedef struct cmo_line_state {
     cmo_motion motion;
     cmo_candidate candidate[CMO_LIGHTS_MAX];
     uint8_t watched;   /**< bit n: sensor n */
-    bool stop;         /**< halts at the near edge, before the width is proved */
+    bool stop : 1;     /**< halts at the near edge, before the width is proved */
     uint8_t rounds;    /**< moves to settle on the edge so far */
-    bool stood;        /**< there has been a standstill after the crossing */
+    bool stood : 1;    /**< there has been a standstill after the crossing */
     float furthest_mm; /**< the furthest beyond the near edge since the crossing */
     uint32_t stood_us; /**< time of first standstill, of elapsed_us */
 } cmo_line_state;
@@ -170,7 +185,9 @@ typedef struct cmo_line_state {
  * Outcomes: done; no_line after longest_mm; no_floor when a sensor with a known void level sees
  * void; sensor_silent; time_over; and what can end any routine.
  * Refused as too_fast: a speed at which the way between two looks is more than 0.8 of
- * least_width_mm, so that such a line could be missed; robot->limit is the highest that would do.
+ * least_width_mm, so that such a line could be missed; and on void one at which the robot cannot
+ * stand before its wheels are over the edge (budget.h). robot->limit is the highest that would do.
+ * With CMO_TOO_FAST_SLOW that speed is taken instead.
  */
 cmo_outcome cmo_drive_until_line_start(cmo_robot *robot, cmo_line_state *state,
                                        const cmo_line_parameters *parameters);

@@ -84,12 +84,20 @@ const cmo_line_parameters *lab_leg_line(const lab_leg *leg);
 
 #define LAB_LEGS_MAX 200
 
+/** By how much trials of a series differ, evenly within plus and minus. */
+typedef struct lab_spread {
+    double x_mm, y_mm, heading_deg; /**< true start, which the robot does not know */
+    double battery, grip;           /**< as a share */
+    double wheel, gain;             /**< no less than the plant's own spread */
+} lab_spread;
+
 typedef struct lab_route {
     char *path;
     char *robot_path; /**< relative to the working directory, as the others */
     char *mat_path;
     cmo_sim_mat_options mat_options;
     double x_mm, y_mm, heading_deg;
+    lab_spread spread;
     double longest_s; /**< of the whole run; 0: no limit */
     unsigned legs;
     lab_leg leg[LAB_LEGS_MAX];

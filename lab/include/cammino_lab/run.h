@@ -73,6 +73,16 @@ bool lab_check(const lab_route *route, GError **error);
 
 /** Runs a route once. The route must have passed lab_check(). */
 lab_run *lab_drive(const lab_route *route, uint64_t seed);
+
+/** Where the robot truly starts. */
+typedef struct lab_start {
+    double x_mm, y_mm, heading_deg;
+} lab_start;
+
+/** The same with another robot in the place of the route's, and a start that the robot does not
+ *  know of: it believes to stand where the route says. Without a trace, `rows` stays empty. */
+lab_run *lab_drive_from(const lab_route *route, const lab_robot *robot, const lab_start *start,
+                        uint64_t seed, bool trace);
 void lab_run_free(lab_run *run);
 
 /** The run's results as JSON text, one document; free with g_free(). */

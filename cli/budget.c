@@ -1,0 +1,261 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli.h"
+
+#include <cammino_lab/limits.h>
+#include <json-glib/json-glib.h>
+#include <math.h>
+
+#define ROWS   12
+#define TRIALS 20
+
+static gboolean json, quiet;
+static double distance, width, speed;
+static char *picture;
+
+static const GOptionEntry options[] = {
+    {"distance", 0, 0, G_OPTION_ARG_DOUBLE, &distance,
+     "Also say the highest speed that stands within this, mm", "MM"},
+    {"width", 0, 0, G_OPTION_ARG_DOUBLE, &width,
+     "Also say the highest speed at which no line of this width is missed, mm", "MM"},
+    {"speed", 0, 0, G_OPTION_ARG_DOUBLE, &speed, "Only this speed, mm/s", "MM/S"},
+    {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture,
+     "Draw stopping distance against speed, by part, with the simulated robot's own stops (.png or "
+     ".svg)",
+     "FILE"},
+    {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the budget as one JSON document", NULL},
+    {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
+    {NULL, 0, 0, 0, NULL, NULL, NULL}};
+
+typedef struct row {
+    double speed_mm_s;
+    cmo_budget budget;
+    double width_mm;
+    lab_stops stops;
+} row;
+
+typedef struct sheet {
+    const lab_robot *robot;
+    const char *path;
+    unsigned rows;
+    row row[ROWS];
+} sheet;
+
+// Round speeds up to the top speed.
+static void fill(sheet *s) {
+    const cmo_robot_description *d = &s->robot->description;
+    double top = (double)d->top_speed_mm_s;
+    double step = pow(10.0, floor(log10(top / 5.0)));
+    step *= top / step > 50.0 ? 10.0 : top / step > 25.0 ? 5.0 : top / step > 10.0 ? 2.0 : 1.0;
+    for (double v = speed > 0.0 ? speed : step; v <= top + 1e-6 && s->rows < ROWS; v += step) {
+        row *r = &s->row[s->rows++];
+        r->speed_mm_s = v;
+        r->budget = cmo_budget_at(d, 0, (float)v, 0.0F);
+        r->width_mm = (double)cmo_budget_width(d, s->robot->traits, (float)v);
+        lab_measure_stops(s->robot, v, TRIALS, &r->stops);
+        if (speed > 0.0) {
+            break;
+        }
+    }
+}
+
+static void print_table(const sheet *s) {
+    printf("%s, %s: way from the crossing of an edge to standstill, at worst, mm\n\n"
+           "%7s%8s%8s%8s%8s%9s%8s%18s%12s\n",
+           s->robot->name, s->path, "mm/s", "look", "delay", "tick", "lag", "braking", "total",
+           "simulated, worst", "least line");
+    for (unsigned i = 0; i < s->rows; i++) {
+        const row *r = &s->row[i];
+        const cmo_budget *b = &r->budget;
+        printf("%7.0f%8.1f%8.1f%8.1f%8.1f%9.1f%8.1f", r->speed_mm_s, (double)b->look_mm,
+               (double)b->delay_mm, (double)b->tick_mm, (double)b->lag_mm, (double)b->braking_mm,
+               (double)b->total_mm);
+        if (r->stops.n > 0) {
+            printf("%18.1f", r->stops.most_mm);
+        } else {
+            printf("%18s", "-");
+        }
+        printf("%12.1f\n", r->width_mm);
+    }
+    printf("\nleast line: the narrowest that no look can miss\n");
+}
+
+static void print_answers(const sheet *s) {
+    const cmo_robot_description *d = &s->robot->description;
+    float reach = cmo_budget_reach(d);
+    printf("at a table's edge the wheels have %.0f mm: ", (double)fmaxf(reach, 0.0F));
+    if (reach > 0.0F) {
+        printf("up to %.0f mm/s\n", (double)cmo_budget_speed(d, 0, reach, 0.0F));
+    } else {
+        printf("the sensors must be ahead of the wheels\n");
+    }
+    if (distance > 0.0) {
+        printf("within %.4g mm: up to %.0f mm/s\n", distance,
+               (double)cmo_budget_speed(d, 0, (float)distance, 0.0F));
+    }
+    if (width > 0.0) {
+        double highest = width / (double)cmo_budget_width(d, s->robot->traits, 1.0F);
+        printf("a line of %.4g mm: up to %.0f mm/s\n", width,
+               fmin(highest, (double)d->top_speed_mm_s));
+    }
+}
+
+static void add(JsonBuilder *builder, const char *name, double value) {
+    json_builder_set_member_name(builder, name);
+    json_builder_add_double_value(builder, rint(value * 1000.0) / 1000.0);
+}
+
+static void print_json(const sheet *s) {
+    const cmo_robot_description *d = &s->robot->description;
+    JsonBuilder *builder = json_builder_new();
+    json_builder_begin_object(builder);
+    json_builder_set_member_name(builder, "robot");
+    json_builder_add_string_value(builder, s->path);
+    json_builder_set_member_name(builder, "speeds");
+    json_builder_begin_array(builder);
+    for (unsigned i = 0; i < s->rows; i++) {
+        const row *r = &s->row[i];
+        json_builder_begin_object(builder);
+        add(builder, "speed_mm_s", r->speed_mm_s);
+        add(builder, "look_mm", (double)r->budget.look_mm);
+        add(builder, "delay_mm", (double)r->budget.delay_mm);
+        add(builder, "tick_mm", (double)r->budget.tick_mm);
+        add(builder, "lag_mm", (double)r->budget.lag_mm);
+        add(builder, "braking_mm", (double)r->budget.braking_mm);
+        add(builder, "total_mm", (double)r->budget.total_mm);
+        if (r->stops.n > 0) {
+            add(builder, "simulated_worst_mm", r->stops.most_mm);
+        }
+        add(builder, "least_line_mm", r->width_mm);
+        json_builder_end_object(builder);
+    }
+    json_builder_end_array(builder);
+    float reach = cmo_budget_reach(d);
+    add(builder, "table_edge_mm_s",
+        reach > 0.0F ? (double)cmo_budget_speed(d, 0, reach, 0.0F) : 0.0);
+    if (distance > 0.0) {
+        add(builder, "distance_mm_s", (double)cmo_budget_speed(d, 0, (float)distance, 0.0F));
+    }
+    json_builder_end_object(builder);
+    JsonNode *root = json_builder_get_root(builder);
+    char *text = json_to_string(root, TRUE);
+    puts(text);
+    g_free(text);
+    json_node_unref(root);
+    g_object_unref(builder);
+}
+
+// Each part as an area upon the ones before it; the simulated stops as bars over them.
+static bool draw(const sheet *s, GError **error) {
+    static const char *const names[] = {"look", "sensor delay", "tick", "motor lag", "braking"};
+    static const char *const colours[] = {"#2c4a6e", "#4f9aa8", "#5b8c5a", "#d9b13b", "#d9883b"};
+    GString *out = g_string_new("$budget << EOD\n0 0 0 0 0 0\n");
+    double top = s->row[s->rows - 1].speed_mm_s;
+    for (int i = 1; i <= 100; i++) {
+        cmo_budget b = cmo_budget_at(&s->robot->description, 0, (float)(top * i / 100.0), 0.0F);
+        g_string_append_printf(out, "%.2f %.3f %.3f %.3f %.3f %.3f\n", top * i / 100.0,
+                               (double)b.look_mm, (double)(b.look_mm + b.delay_mm),
+                               (double)(b.look_mm + b.delay_mm + b.tick_mm),
+                               (double)(b.total_mm - b.braking_mm), (double)b.total_mm);
+    }
+    g_string_append(out, "EOD\n$stops << EOD\n");
+    bool any = false;
+    for (unsigned i = 0; i < s->rows; i++) {
+        const lab_stops *stops = &s->row[i].stops;
+        if (stops->n > 0) {
+            any = true;
+            g_string_append_printf(out, "%.2f %.3f %.3f %.3f\n", stops->speed_mm_s, stops->mean_mm,
+                                   stops->least_mm, stops->most_mm);
+        }
+    }
+    char *title =
+        g_strdup_printf("%s: way from the crossing to standstill, at worst", s->robot->name);
+    char *heading = cli_plot_quoted(title);
+    g_string_append_printf(out,
+                           "EOD\nset title '%s' font 'DejaVu Sans Bold,13'\n"
+                           "set xlabel 'speed, mm/s'; set ylabel 'way, mm'\n"
+                           "set xrange [0:%.1f]; set yrange [0:*]\n"
+                           "set key left top Left reverse spacing 1.3\nset rmargin 4\nplot ",
+                           heading, top * 1.02);
+    for (int i = 4; i >= 0; i--) {
+        g_string_append_printf(out,
+                               "$budget using 1:%d with filledcurves y1=0 fillstyle solid 0.8 "
+                               "linecolor rgb '%s' title '%s', ",
+                               i + 2, colours[i], names[i]);
+    }
+    if (any) {
+        g_string_append(out,
+                        "$stops using 1:2:3:4 with yerrorbars pointtype 7 pointsize 1 linewidth "
+                        "2 linecolor rgb '#111111' title 'simulated stops, least to most'\n");
+    } else {
+        g_string_truncate(out, out->len - 2);
+        g_string_append_c(out, '\n');
+    }
+    bool good = cli_plot(out->str, picture, error);
+    g_free(heading);
+    g_free(title);
+    g_string_free(out, TRUE);
+    return good;
+}
+
+static int check(const lab_robot *robot) {
+    double top = (double)robot->description.top_speed_mm_s;
+    if (robot->description.lights == 0) {
+        return cli_wrong("the robot has no light sensor, so there is no crossing to stop from");
+    }
+    if (speed != 0.0 && !(speed > 0.0 && speed <= top)) {
+        return cli_wrong("--speed: %g is out of range; up to this robot's top speed, %g", speed,
+                         top);
+    }
+    if (!(distance >= 0.0 && distance <= 100000.0)) {
+        return cli_wrong("--distance: %g is out of range; 0 to 100000", distance);
+    }
+    if (!(width >= 0.0 && width <= 1000.0)) {
+        return cli_wrong("--width: %g is out of range; 0 to 1000", width);
+    }
+    return CLI_DONE;
+}
+
+static int run(int count, char **arguments) {
+    GError *error = NULL;
+    if (count != 1) {
+        return cli_wrong(
+            "budget takes one robot file, as in: cammino budget data/ferry/mozzo.yaml");
+    }
+    if (!cli_picture_name(picture, &error)) {
+        return cli_error(error);
+    }
+    lab_robot *robot = lab_robot_load(arguments[0], &error);
+    if (robot == NULL) {
+        return cli_error(error);
+    }
+    int status = check(robot);
+    if (status == CLI_DONE) {
+        sheet s = {.robot = robot, .path = arguments[0]};
+        fill(&s);
+        if (picture != NULL && !draw(&s, &error)) {
+            status = cli_error(error);
+        } else if (json) {
+            print_json(&s);
+        } else if (!quiet) {
+            print_table(&s);
+            print_answers(&s);
+        }
+    }
+    lab_robot_free(robot);
+    g_free(picture);
+    return status;
+}
+
+const cli_command cli_budget = {
+    "budget",
+    "ROBOT",
+    "How far a robot goes before it stands, by part, and how fast it may go",
+    "From the robot file alone: the way from the crossing of an edge to standstill, at worst, "
+    "split "
+    "into look, sensor delay, tick, motor lag and braking; beside it the worst of 20 stops of the "
+    "simulated robot at that speed. Says what speed is safe at a table's edge, within a distance, "
+    "and "
+    "over a line of a width.",
+    "cammino budget data/ferry/mozzo.yaml --distance 40 --width 15",
+    options,
+    run};

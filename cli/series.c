@@ -1,0 +1,142 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "cli.h"
+
+#include <cammino_lab/series.h>
+#include <math.h>
+#include <unistd.h>
+
+static gint64 seed = 1;
+static gint trials = 200, threads = 0;
+static gboolean json, quiet, all;
+
+static const GOptionEntry options[] = {
+    {"trials", 0, 0, G_OPTION_ARG_INT, &trials, "How many trials (default 200)", "N"},
+    {"seed", 0, 0, G_OPTION_ARG_INT64, &seed,
+     "Seed of the first trial; each takes the next (default 1)", "S"},
+    {"threads", 0, 0, G_OPTION_ARG_INT, &threads,
+     "How many at once (default: one a processor); the results do not depend on it", "N"},
+    {"all", 0, 0, G_OPTION_ARG_NONE, &all, "Print every figure, not only those that teams look at",
+     NULL},
+    {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
+    {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
+    {NULL, 0, 0, 0, NULL, NULL, NULL}};
+
+static void show_progress(void *context, unsigned done, unsigned of) {
+    (void)context;
+    fprintf(stderr, "\r%u of %u trials", done, of);
+    fflush(stderr);
+}
+
+// What is looked at first.
+static bool is_shown(cmo_figure figure) {
+    switch (figure) {
+    case CMO_ELAPSED_MS:
+    case CMO_OVERSHOOT_MM:
+    case CMO_REST_ERROR_MM:
+    case CMO_ENTRY_ANGLE_DEG:
+    case CMO_RESIDUAL_ANGLE_DEG:
+    case CMO_CROSSING_SPEED_MM_S:
+    case CMO_TRAVELLED_MM:
+    case CMO_TURNED_DEG:
+    case CMO_PASSED_OVER:
+        return true;
+    default:
+        return all;
+    }
+}
+
+static void print_row(const char *name, const lab_statistics *s) {
+    const double values[] = {s->mean, s->sd, s->p05, s->p50, s->p95, s->p99, s->worst};
+    printf("  %-24s", name);
+    for (size_t i = 0; i < G_N_ELEMENTS(values); i++) {
+        double value = fabs(values[i]) < 0.005 ? 0.0 : values[i];
+        printf("%10.*f", fabs(values[i]) >= 1000.0 ? 0 : 2, value);
+    }
+    printf("\n");
+}
+
+static void print_leg(const lab_series *series, unsigned number) {
+    const lab_series_leg *leg = &series->leg[number];
+    unsigned driven = 0;
+    for (unsigned i = 0; i < CMO_OUTCOMES; i++) {
+        driven += leg->outcomes[i];
+    }
+    printf("\nleg %u  %s: done %u of %u", number + 1, cmo_kind_name(leg->kind),
+           leg->outcomes[CMO_OUTCOME_DONE], driven);
+    for (unsigned i = CMO_OUTCOME_DONE + 1; i < CMO_OUTCOMES; i++) {
+        if (leg->outcomes[i] > 0) {
+            printf(", %s %u", cmo_outcome_name((cmo_outcome)i), leg->outcomes[i]);
+        }
+    }
+    printf("\n  %-24s%10s%10s%10s%10s%10s%10s%10s\n", "true figures", "mean", "sd", "p05", "p50",
+           "p95", "p99", "worst");
+    for (unsigned f = 0; f < CMO_FIGURES; f++) {
+        const lab_series_figure *figure = &leg->figure[f];
+        if (!is_shown((cmo_figure)f)) {
+            continue;
+        }
+        if (figure->truth.n > 0) {
+            print_row(cmo_figure_name((cmo_figure)f), &figure->truth);
+        } else if (figure->robot.n > 0) {
+            char *name = g_strdup_printf("%s (robot's)", cmo_figure_name((cmo_figure)f));
+            print_row(name, &figure->robot);
+            g_free(name);
+        }
+    }
+}
+
+static int run(int count, char **arguments) {
+    if (count != 1) {
+        return cli_wrong(
+            "series takes one route, as in: cammino series data/ferry/first-round.yaml "
+            "--trials 100");
+    }
+    if (trials < 1 || (unsigned)trials > LAB_TRIALS_MAX) {
+        return cli_wrong("--trials: %d is out of range; 1 to %u", trials, LAB_TRIALS_MAX);
+    }
+    if (seed < 0) {
+        return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
+    }
+    if (threads < 0 || threads > 1024) {
+        return cli_wrong("--threads: %d is out of range; 0 to 1024", threads);
+    }
+    lab_route *route = cli_load_route(arguments[0]);
+    if (route == NULL) {
+        return CLI_WRONG;
+    }
+    bool watched = isatty(STDERR_FILENO) && !quiet;
+    lab_series *series = lab_series_run(route, (unsigned)trials, (uint64_t)seed, (unsigned)threads,
+                                        watched ? show_progress : NULL, NULL);
+    if (watched) {
+        fprintf(stderr, "\r%30s\r", "");
+    }
+    bool completed = series->completed == series->trials;
+    if (json) {
+        char *text = lab_series_json(series);
+        puts(text);
+        g_free(text);
+    } else if (!quiet) {
+        printf("%s on %s, route %s: %u of %u trials completed (%.1f %%)\n", route->robot->name,
+               route->mat_path, route->path, series->completed, series->trials,
+               100.0 * series->completed / series->trials);
+        for (unsigned i = 0; i < series->legs; i++) {
+            print_leg(series, i);
+        }
+    }
+    lab_series_free(series);
+    lab_route_free(route);
+    return completed ? CLI_DONE : CLI_FAILED;
+}
+
+const cli_command cli_series = {
+    "series",
+    "ROUTE",
+    "Drive a route many times, each trial varied, and sum up its figures",
+    "Each trial drives another robot out of the plant's spread, from another start, on a fuller or "
+    "emptier battery and better or worse grip, as the route's section spread says. Prints for each "
+    "leg how often it was done, and of each true figure mean, standard deviation, quantiles of the "
+    "signed values, and the worst. The same seed gives the same results on any number of threads. "
+    "Exit status 1: not all trials completed.",
+    "cammino series data/ferry/first-round.yaml --trials 100",
+    options,
+    run};

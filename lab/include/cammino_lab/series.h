@@ -1,0 +1,60 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+/**
+ * @file series.h
+ * A route driven many times, each trial varied: how good is it, how often, out of how many.
+ */
+#ifndef CAMMINO_LAB_SERIES_H
+#define CAMMINO_LAB_SERIES_H
+
+#include <cammino_lab/run.h>
+
+G_BEGIN_DECLS
+
+/** What is known of a figure over all trials that have it. Quantiles are of the signed values. */
+typedef struct lab_statistics {
+    unsigned n;
+    double mean, sd, p05, p50, p95, p99;
+    double worst; /**< the one of largest magnitude */
+} lab_statistics;
+
+typedef struct lab_series_figure {
+    lab_statistics robot, truth; /**< n 0: nobody has it */
+} lab_series_figure;
+
+typedef struct lab_series_leg {
+    cmo_kind kind;
+    unsigned outcomes[CMO_OUTCOMES]; /**< how often it ended so; not driven counts nowhere */
+    lab_series_figure figure[CMO_FIGURES];
+} lab_series_leg;
+
+typedef struct lab_series {
+    uint64_t seed;
+    unsigned trials, completed; /**< completed: all legs done */
+    unsigned legs;
+    lab_series_leg *leg;
+} lab_series;
+
+/** Called now and then while trials run, from the calling thread. */
+typedef void (*lab_progress)(void *context, unsigned done, unsigned trials);
+
+/** Most trials of a series. */
+#define LAB_TRIALS_MAX 1000000U
+
+/**
+ * Drives the route as many times on all processors. Trial n has seed + n - 1: another robot out of
+ * the plant's spread, and start and conditions drawn evenly from the route's spread. The results do
+ * not depend on the number of threads; 0: as many as there are processors.
+ */
+lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t seed, unsigned threads,
+                           lab_progress progress, void *context);
+void lab_series_free(lab_series *series);
+
+/** The results as JSON text, one document; free with g_free(). */
+char *lab_series_json(const lab_series *series);
+
+/** One trial's run without its trace, as the series drives it. */
+lab_run *lab_trial(const lab_route *route, uint64_t seed);
+
+G_END_DECLS
+
+#endif

@@ -1,0 +1,110 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The budget, and what routines do whose speed breaks it.
+#include "calls.h"
+
+#include <cammino_lab/limits.h>
+#include <glib/gstdio.h>
+#include <math.h>
+#include <string.h>
+
+START_TEST(the_parts_add_up_and_the_speed_is_their_inverse) {
+    for (float v = 50.0F; v <= 700.0F; v += 50.0F) {
+        cmo_budget b = cmo_budget_at(&plain_robot, 0, v, 0.0F);
+        ck_assert_float_eq_tol(b.look_mm, 0.01F * v, 1e-4F);
+        ck_assert_float_eq_tol(b.delay_mm, 0.01F * v, 1e-4F);
+        ck_assert_float_eq_tol(b.lag_mm, 0.045F * v, 1e-4F);
+        ck_assert_float_eq_tol(b.braking_mm, v * v / 6000.0F, 1e-3F);
+        ck_assert_float_eq_tol(b.total_mm,
+                               b.look_mm + b.delay_mm + b.tick_mm + b.lag_mm + b.braking_mm, 1e-4F);
+        ck_assert_float_eq_tol(cmo_budget_speed(&plain_robot, 0, b.total_mm, 0.0F), v, 0.05F);
+    }
+    ck_assert_float_eq(cmo_budget_speed(&plain_robot, 0, 0.0F, 0.0F), 0.0F);
+    ck_assert_float_eq(cmo_budget_speed(&plain_robot, 0, -5.0F, 0.0F), 0.0F);
+    ck_assert_float_eq(cmo_budget_speed(&plain_robot, 0, 1e6F, 0.0F), 700.0F);
+    // Harder braking, a shorter way.
+    ck_assert_float_gt(cmo_budget_speed(&plain_robot, 0, 40.0F, 4000.0F),
+                       cmo_budget_speed(&plain_robot, 0, 40.0F, 1000.0F));
+    ck_assert_float_eq_tol(cmo_budget_width(&plain_robot, PLAIN_TRAITS, 400.0F), 5.0F, 1e-4F);
+    ck_assert_float_eq_tol(cmo_budget_reach(&plain_robot), 60.0F, 1e-4F);
+}
+END_TEST
+
+START_TEST(the_simulated_robot_stays_within_its_budget) {
+    GError *error = NULL;
+    lab_robot *robot = lab_robot_load("data/ferry/mozzo.yaml", &error);
+    for (double v = 100.0; v <= 700.0; v += 150.0) {
+        lab_stops stops;
+        ck_assert(lab_measure_stops(robot, v, 6, &stops));
+        ck_assert_uint_eq(stops.n, 6);
+        cmo_budget b = cmo_budget_at(&robot->description, 0, (float)v, 0.0F);
+        ck_assert_double_le(stops.most_mm, (double)b.total_mm);
+        // And it is no empty promise: at least half of it is used.
+        ck_assert_double_ge(stops.most_mm, 0.5 * (double)b.total_mm);
+    }
+    lab_robot_free(robot);
+}
+END_TEST
+
+START_TEST(a_speed_that_breaks_the_budget_is_refused_or_slowed) {
+    static const floor_plan table = {0.6, 1, {STRIPE(900, 2000, 0, -1, CMO_SIM_VOID)}};
+    cmo_sim_mat *mat = make_floor(&table);
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_line_parameters p = {.tone = CMO_TONE_VOID, .cruise_mm_s = 600};
+    ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &p), CMO_OUTCOME_TOO_FAST);
+    ck_assert_str_eq(bench.robot.field, "creep_mm_s");
+    float highest = cmo_budget_speed(&plain_robot, 0, 60.0F, 0.0F);
+    ck_assert_float_eq_tol(bench.robot.limit, highest, 0.1F);
+    p.too_fast = CMO_TOO_FAST_SLOW;
+    ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &p), CMO_OUTCOME_DONE);
+    ck_assert_double_le(figure(&bench.robot, CMO_CROSSING_SPEED_MM_S), (double)highest + 10.0);
+    ck_assert_double_lt(cmo_sim_truth_now(bench.sim).x_mm, 900.0); // the wheels are on the table
+    // A line that could be missed.
+    cmo_line_parameters thin = {.cruise_mm_s = 500, .least_width_mm = 3};
+    ck_assert_int_eq(cmo_drive_until_line(&bench.robot, &thin), CMO_OUTCOME_TOO_FAST);
+    ck_assert_float_eq_tol(bench.robot.limit, 240.0F, 0.1F);
+    thin.too_fast = 5;
+    ck_assert_int_eq(cmo_drive_until_line(&bench.robot, &thin), CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_str_eq(bench.robot.field, "too_fast");
+    end_bench(&bench);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+START_TEST(the_command_prints_draws_and_answers) {
+    ck_assert_int_eq(
+        CALL("budget data/ferry/mozzo.yaml --distance 40 --width 5 --picture %s/b.png"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "within 40 mm: up to 314 mm/s"));
+    ck_assert_ptr_nonnull(strstr(out, "a line of 5 mm: up to 400 mm/s"));
+    ck_assert_ptr_nonnull(strstr(out, "the wheels have 60 mm: up to 416 mm/s"));
+    char *picture = in_folder("b.png");
+    ck_assert_int_eq(g_unlink(picture), 0);
+    g_free(picture);
+    ck_assert_int_eq(CALL("budget data/ferry/mozzo.yaml --speed 300 --json"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\"braking_mm\" : 15.0"));
+    static const char *const wrong[][2] = {
+        {COMMAND " budget", "budget takes one robot file"},
+        {COMMAND " budget data/ferry/first-round.yaml", "unknown key"},
+        {COMMAND " budget data/ferry/mozzo.yaml --speed 900", "up to this robot's top speed, 700"},
+        {COMMAND " budget data/ferry/mozzo.yaml --distance -1", "--distance: -1 is out of range"},
+        {COMMAND " budget data/ferry/mozzo.yaml --width x", "--width"},
+        {COMMAND " budget data/ferry/mozzo.yaml --picture b.gif", "must end with .png or .svg"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {
+        ck_assert_int_eq(call(wrong[i][0]), 2);
+        ck_assert_msg(strstr(err, wrong[i][1]) != NULL, "%s", err);
+    }
+}
+END_TEST
+
+int main(void) {
+    make_folder();
+    const TTest *const tests[] = {the_parts_add_up_and_the_speed_is_their_inverse,
+                                  the_simulated_robot_stays_within_its_budget,
+                                  a_speed_that_breaks_the_budget_is_refused_or_slowed,
+                                  the_command_prints_draws_and_answers, NULL};
+    int status = run_suite("budget", tests);
+    remove_folder();
+    return status;
+}

@@ -1,0 +1,165 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Many trials of a route, and what is summed up of them.
+#include "calls.h"
+
+#include <cammino_lab/series.h>
+#include <json-glib/json-glib.h>
+#include <math.h>
+#include <string.h>
+
+static lab_route *load(const char *text) {
+    GError *error = NULL;
+    lab_route *route = lab_route_from_bytes("series.yaml", text, strlen(text), &error);
+    ck_assert_msg(route != NULL, "%s", error != NULL ? error->message : "");
+    route->robot = lab_robot_load("data/ferry/mozzo.yaml", &error);
+    route->mat = cmo_sim_mat_load("data/ferry/quay.svg", NULL, &error);
+    ck_assert(route->robot != NULL && route->mat != NULL);
+    return route;
+}
+
+#define STOP                                                                                       \
+    "robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 550}\n"                                            \
+    "legs:\n  - stop_on_line: {least_width_mm: 15, rest: near_edge, cruise_mm_s: 300}\n"           \
+    "  - travel: {distance_mm: 40}\n"
+
+START_TEST(the_number_of_threads_changes_nothing) {
+    lab_route *route = load(STOP);
+    lab_series *one = lab_series_run(route, 60, 7, 1, NULL, NULL);
+    lab_series *many = lab_series_run(route, 60, 7, 5, NULL, NULL);
+    char *first = lab_series_json(one);
+    char *second = lab_series_json(many);
+    ck_assert_str_eq(first, second);
+    lab_series_free(many);
+    many = lab_series_run(route, 60, 8, 5, NULL, NULL); // other trials
+    g_free(second);
+    second = lab_series_json(many);
+    ck_assert_str_ne(first, second);
+    g_free(first);
+    g_free(second);
+    lab_series_free(one);
+    lab_series_free(many);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(statistics_are_those_of_the_trials_themselves) {
+    enum { TRIALS = 41 };
+    lab_route *route = load(STOP);
+    lab_series *series = lab_series_run(route, TRIALS, 3, 0, NULL, NULL);
+    double values[TRIALS];
+    double sum = 0.0;
+    double squares = 0.0;
+    double worst = 0.0;
+    for (int i = 0; i < TRIALS; i++) {
+        lab_run *run = lab_trial(route, 3 + (uint64_t)i);
+        const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 0);
+        values[i] = leg->truth.value[CMO_REST_ERROR_MM];
+        sum += values[i];
+        squares += values[i] * values[i];
+        worst = fabs(values[i]) > fabs(worst) ? values[i] : worst;
+        lab_run_free(run);
+    }
+    const lab_statistics *s = &series->leg[0].figure[CMO_REST_ERROR_MM].truth;
+    ck_assert_uint_eq(s->n, TRIALS);
+    ck_assert_double_eq_tol(s->mean, sum / TRIALS, 1e-9);
+    double variance = (squares - sum * sum / TRIALS) / (TRIALS - 1);
+    ck_assert_double_eq_tol(s->sd, sqrt(variance), 1e-9);
+    ck_assert_double_eq(s->worst, worst);
+    unsigned below = 0;
+    for (int i = 0; i < TRIALS; i++) {
+        below += values[i] < s->p50;
+    }
+    ck_assert_uint_eq(below, TRIALS / 2); // the middle one of 41
+    ck_assert(s->p05 <= s->p50 && s->p50 <= s->p95 && s->p95 <= s->p99);
+    lab_series_free(series);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(a_spread_is_what_makes_trials_differ) {
+    lab_route *route =
+        load("robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 550}\n"
+             "spread: {x_mm: 0, y_mm: 0, heading_deg: 0, battery: 0, grip: 0, gain: 0}\n"
+             "legs:\n  - travel: {distance_mm: 100}\n");
+    cmo_sim_plant *p = &route->robot->plant;
+    p->wheel_spread = p->place_spread_mm = p->delay_spread_ms = p->strength_spread = 0.0;
+    lab_series *narrow = lab_series_run(route, 30, 1, 0, NULL, NULL);
+    route->spread.battery = 0.3;
+    p->wheel_spread = 0.01;
+    lab_series *wide = lab_series_run(route, 30, 1, 0, NULL, NULL);
+    // What is left is where motors and caster happen to stand.
+    double narrow_sd = narrow->leg[0].figure[CMO_TRAVELLED_MM].truth.sd;
+    double wide_sd = wide->leg[0].figure[CMO_TRAVELLED_MM].truth.sd;
+    ck_assert_double_lt(narrow_sd, 0.4);
+    ck_assert_double_gt(wide_sd, 0.3); // 1 % of 100 mm, evenly, on the mean of two wheels
+    ck_assert_double_gt(wide_sd, 1.3 * narrow_sd);
+    lab_series_free(narrow);
+    lab_series_free(wide);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(trials_that_fail_are_counted_by_their_outcome) {
+    lab_route *route =
+        load("robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 550}\n"
+             "legs:\n  - stop_on_line: {longest_mm: 100}\n  - travel: {distance_mm: 9}\n");
+    lab_series *series = lab_series_run(route, 12, 1, 0, NULL, NULL);
+    ck_assert_uint_eq(series->completed, 0);
+    ck_assert_uint_eq(series->leg[0].outcomes[CMO_OUTCOME_NO_LINE], 12);
+    ck_assert_uint_eq(series->leg[0].figure[CMO_REST_ERROR_MM].truth.n, 0);
+    ck_assert_uint_eq(series->leg[1].outcomes[CMO_OUTCOME_DONE], 0);
+    lab_series_free(series);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(the_results_are_one_document_with_the_keys_of_the_vocabulary) {
+    ck_assert_int_eq(CALL("series data/ferry/take-levels.yaml --trials 5 --json"), 0);
+    GError *error = NULL;
+    JsonParser *parser = json_parser_new();
+    ck_assert(json_parser_load_from_data(parser, out, -1, &error));
+    JsonObject *root = json_node_get_object(json_parser_get_root(parser));
+    ck_assert_int_eq(json_object_get_int_member(root, "trials"), 5);
+    ck_assert_int_eq(json_object_get_int_member(root, "completed"), 5);
+    JsonArray *figures = json_object_get_array_member(root, "figures");
+    ck_assert_uint_gt(json_array_get_length(figures), 3);
+    JsonObject *figure = json_array_get_object_element(figures, 0);
+    ck_assert_int_eq(json_object_get_int_member(figure, "leg"), 1);
+    ck_assert_str_eq(json_object_get_string_member(figure, "routine"), "take_levels");
+    ck_assert_str_eq(json_object_get_string_member(figure, "figure"), "elapsed_ms");
+    JsonObject *truth = json_object_get_object_member(figure, "truth");
+    static const char *const keys[] = {"n", "mean", "sd", "p05", "p50", "p95", "p99", "worst"};
+    for (size_t i = 0; i < G_N_ELEMENTS(keys); i++) {
+        ck_assert(json_object_has_member(truth, keys[i]));
+    }
+    g_object_unref(parser);
+}
+END_TEST
+
+START_TEST(the_command_prints_a_table_and_says_whether_all_completed) {
+    ck_assert_int_eq(CALL("series data/ferry/take-levels.yaml --trials 5"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "5 of 5 trials completed (100.0 %)"));
+    ck_assert_ptr_nonnull(strstr(out, "leg 1  take_levels: done 5 of 5"));
+    ck_assert_str_eq(err, ""); // no progress where nobody watches
+    static const char *const wrong[][2] = {
+        {COMMAND " series", "series takes one route"},
+        {COMMAND " series data/ferry/take-levels.yaml --trials 0", "--trials: 0 is out of range"},
+        {COMMAND " series data/ferry/take-levels.yaml --threads -1", "--threads: -1 is out of"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {
+        ck_assert_int_eq(call(wrong[i][0]), 2);
+        ck_assert_ptr_nonnull(strstr(err, wrong[i][1]));
+    }
+}
+END_TEST
+
+int main(void) {
+    const TTest *const tests[] = {the_number_of_threads_changes_nothing,
+                                  statistics_are_those_of_the_trials_themselves,
+                                  a_spread_is_what_makes_trials_differ,
+                                  trials_that_fail_are_counted_by_their_outcome,
+                                  the_results_are_one_document_with_the_keys_of_the_vocabulary,
+                                  the_command_prints_a_table_and_says_whether_all_completed,
+                                  NULL};
+    return run_suite("series", tests);
+}
