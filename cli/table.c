@@ -121,7 +121,8 @@ void cli_print_run(const lab_route *route, const lab_run *run) {
     if (run->legs->len < route->legs) {
         printf(", %u of %u legs not driven", route->legs - run->legs->len, route->legs);
     }
-    printf("\n");
+    printf("; it believes to stand %.1f mm and %.2f degrees from where it does\n",
+           run->pose_error_mm, fabs(run->heading_error_deg));
     print_unfit(run);
     if (estimated != 0) {
         printf("~ is an estimate from commanded speed: this robot has no encoders\n");

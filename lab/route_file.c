@@ -58,6 +58,9 @@ static cmo_band to_band(const staged_band *from) {
 }
 
 static void finish_line(lab_leg *leg, const staged_line *from) {
+    leg->stated = !isnan(from->place.x_mm);
+    leg->place = (cmo_stated_line){or_zero(from->place.x_mm), or_zero(from->place.y_mm),
+                                   or_zero(from->place.heading_deg)};
     leg->parameters.line_search = (cmo_line_parameters){
         .tone = (cmo_tone)or_zero(from->tone),
         .band = to_band(&from->band),

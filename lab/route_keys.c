@@ -85,6 +85,20 @@ static const lab_key drive_keys[] = {LINE_KEYS, SENSOR, ENDING(staged_line), KEY
 static const lab_section drive_section = {
     "drive_until_line", "Drive until a line has proved to be one, and end on it.", drive_keys};
 
+static const lab_key place_keys[] = {
+    KEY(staged_start, x_mm, "x_mm", -1000, 21000, "mm", MUST, "a point on its near edge"),
+    KEY(staged_start, y_mm, "y_mm", -1000, 21000, "mm", MUST, "the same"),
+    KEY(staged_start, heading_deg, "heading_deg", -360, 360, "deg", "0",
+        "of a robot that comes to it and stands square"),
+    KEY_END};
+static const lab_section place_section = {"legs[].place",
+                                          "Where the line truly is. It sets the robot's pose, and "
+                                          "the next travel and rotate make good what "
+                                          "is left of this leg's errors.",
+                                          place_keys};
+#define PLACE                                                                                      \
+    KEY_SECTION(staged_line, place, "place", &place_section, "not known", "where the line truly is")
+
 static const lab_key stop_keys[] = {
     LINE_KEYS, SENSOR,
     KEY_CHOICE(staged_line, rest, "rest", rest_names, "halted",
@@ -99,6 +113,7 @@ static const char *const edge_names[] = {"near_edge", "centre", "far_edge", NULL
 
 static const lab_key square_keys[] = {
     LINE_KEYS,
+    PLACE,
     KEY_CHOICE(staged_line, rest, "rest", edge_names, "near_edge",
                "where both sensors come to rest"),
     KEY(staged_line, beyond_mm, "beyond_mm", -500, 500, "mm", "0",
@@ -232,6 +247,7 @@ const lab_section *const lab_route_sections[] = {&lab_route_section,
                                                  &stop_section,
                                                  &square_section,
                                                  &band_section,
+                                                 &place_section,
                                                  &take_levels_section,
                                                  &check_wiring_section,
                                                  &measure_geometry_section,

@@ -217,9 +217,30 @@ static void take_findings(lab_leg_result *result, const cmo_robot *robot,
     }
 }
 
+// A move makes good what the leg before has left over.
+static lab_leg make_good(const lab_leg *leg, cmo_left_over *left_over) {
+    lab_leg made = *leg;
+    float least = 0.01F;
+    if (leg->kind == CMO_KIND_TRAVEL) {
+        float sign = leg->parameters.travel.distance_mm < 0.0F ? -1.0F : 1.0F;
+        float way = fabsf(leg->parameters.travel.distance_mm) - sign * left_over->ahead_mm;
+        made.parameters.travel.distance_mm = sign * fmaxf(way, least);
+        left_over->ahead_mm = 0.0F;
+    } else if (leg->kind == CMO_KIND_ROTATE) {
+        float sign = leg->parameters.rotate.angle_deg < 0.0F ? -1.0F : 1.0F;
+        float angle = fabsf(leg->parameters.rotate.angle_deg) - sign * left_over->turn_deg;
+        made.parameters.rotate.angle_deg = sign * fmaxf(angle, least);
+        *left_over = (cmo_left_over){0.0F, 0.0F};
+    } else {
+        *left_over = (cmo_left_over){0.0F, 0.0F}; // another line sets the pose anew
+    }
+    return made;
+}
+
 static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot *robot,
-                             cmo_sim *sim, lab_run *run) {
-    const lab_leg *leg = &route->leg[number];
+                             cmo_sim *sim, lab_run *run, cmo_left_over *left_over) {
+    const lab_leg made = make_good(&route->leg[number], left_over);
+    const lab_leg *leg = &made;
     routine_state state;
     lab_leg_result result = {
         .number = number + 1, .kind = leg->kind, .limit = NAN, .stopped_ms = NAN};
@@ -231,6 +252,9 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
         take_report(&result, &robot->report, leg);
         lab_truth(route, sim, &result, leg);
         take_findings(&result, robot, &state);
+        if (leg->stated) {
+            cmo_take_pose(robot, &state.line, &leg->place, left_over);
+        }
         if (leg->kind == CMO_KIND_TAKE_LEVELS && result.outcome != CMO_OUTCOME_DONE) {
             result.field = robot->field;
         }
@@ -276,10 +300,18 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
     if (trace) {
         cmo_robot_set_trace(&robot, take_row, &r);
     }
+    cmo_left_over left_over = {0.0F, 0.0F};
     for (unsigned i = 0; i < route->legs && run->outcome == CMO_OUTCOME_DONE; i++) {
         r.leg = i + 1;
-        run->outcome = drive_leg(route, i, &robot, sim, run);
+        run->outcome = drive_leg(route, i, &robot, sim, run, &left_over);
     }
+    cmo_sim_truth end = cmo_sim_truth_now(sim);
+    const cmo_pose *believed = &robot.odometer.pose;
+    run->pose_error_mm =
+        hypot((double)believed->x_mm - end.x_mm, (double)believed->y_mm - end.y_mm);
+    run->heading_error_deg =
+        remainder((double)believed->heading_rad - end.heading_rad, 2.0 * G_PI) * 180.0 / G_PI;
+    run->end = end;
     run->span_ms = cmo_sim_truth_now(sim).time_ms;
     cmo_sim_free(sim);
     return run;

@@ -186,6 +186,10 @@ START_TEST(the_examples_run_to_the_line) {
     ck_assert_ptr_nonnull(strstr(out, "levels of another day"));
     ck_assert_int_eq(call(EXAMPLES "/example_live_readings"), 0);
     ck_assert_ptr_nonnull(strstr(out, "[====================]"));
+    ck_assert_int_eq(call(EXAMPLES "/example_square_and_turn"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "believes to stand at x 6"));
+    ck_assert_int_eq(call(EXAMPLES "/example_tool_over_line"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "done: the tool stands"));
     g_free(line);
 }
 END_TEST

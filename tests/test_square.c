@@ -188,6 +188,39 @@ START_TEST(spots_that_are_not_side_by_side_are_geometry) {
 }
 END_TEST
 
+START_TEST(a_stated_line_sets_the_pose_and_tells_what_is_left_over) {
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor_of(&one_line));
+    setup.x_mm = 430;
+    setup.heading_deg = 20;
+    static const cmo_rest rests[] = {CMO_REST_NEAR_EDGE, CMO_REST_CENTRE, CMO_REST_FAR_EDGE};
+    for (size_t i = 0; i < G_N_ELEMENTS(rests); i++) {
+        bench_robot bench;
+        start_bench(&bench, &setup, &plain_robot);
+        cmo_robot_set_pose(&bench.robot, 450, 490, 380 + 7); // off by 20 mm and 7 degrees
+        cmo_square_state state;
+        cmo_stated_line line = {.x_mm = 700, .y_mm = 100};
+        cmo_left_over left = {9.0F, 9.0F};
+        ck_assert(!cmo_take_pose(&bench.robot, &state.line, &line, &left)); // nothing has ended
+        cmo_square_parameters p = {.line = {.cruise_mm_s = 250, .rest = rests[i]}};
+        ck_assert_int_eq(cmo_square_on_line_start(&bench.robot, &state, &p), CMO_RUNNING);
+        ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_DONE);
+        ck_assert(cmo_take_pose(&bench.robot, &state.line, &line, &left));
+        cmo_sim_truth truth = cmo_sim_truth_now(bench.sim);
+        const cmo_pose *pose = &bench.robot.odometer.pose;
+        double heading = (double)pose->heading_rad * 180.0 / G_PI - 360.0; // whole turns stay
+        ck_assert_double_eq_tol(heading, truth.heading_rad * 180.0 / G_PI, 0.4);
+        ck_assert_double_eq_tol((double)pose->x_mm, truth.x_mm, 0.8);
+        ck_assert_float_eq(left.ahead_mm, (float)figure(&bench.robot, CMO_REST_ERROR_MM));
+        ck_assert_float_eq(left.turn_deg, (float)figure(&bench.robot, CMO_RESIDUAL_ANGLE_DEG));
+        // Along the line odometry has the last word.
+        ck_assert_double_gt(fabs((double)pose->y_mm - truth.y_mm), 5.0);
+        cmo_travel(&bench.robot, &(cmo_travel_parameters){.distance_mm = 20});
+        ck_assert(!cmo_take_pose(&bench.robot, &state.line, &line, NULL));
+        end_bench(&bench);
+    }
+}
+END_TEST
+
 START_TEST(parameters_that_make_no_sense_are_refused) {
     paper_port paper;
     cmo_robot robot;
@@ -227,6 +260,7 @@ int main(void) {
                                   at_a_tables_edge_it_squares_and_the_wheels_stay_on_it,
                                   where_only_one_sensor_meets_the_line_it_is_named,
                                   spots_that_are_not_side_by_side_are_geometry,
+                                  a_stated_line_sets_the_pose_and_tells_what_is_left_over,
                                   parameters_that_make_no_sense_are_refused,
                                   NULL};
     return run_suite("square", tests);

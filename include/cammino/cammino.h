@@ -16,6 +16,7 @@
 #include <cammino/robot.h>
 #include <cammino/routines.h>
 #include <cammino/square.h>
+#include <cammino/stated_line.h>
 #include <cammino/trace.h>
 #include <cammino/wiring.h>
 

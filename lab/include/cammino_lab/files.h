@@ -67,7 +67,9 @@ char *lab_robot_edit_geometry(const char *name, const char *bytes, size_t size,
 /** One leg: a routine and its parameters. */
 typedef struct lab_leg {
     cmo_kind kind;
-    int line; /**< in the route file */
+    int line;              /**< in the route file */
+    bool stated;           /**< the line's true place is known: */
+    cmo_stated_line place; /**< it sets the pose, and the next move makes good what is left */
     union {
         cmo_travel_parameters travel;
         cmo_rotate_parameters rotate;

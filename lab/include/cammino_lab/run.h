@@ -58,11 +58,13 @@ typedef struct lab_row {
 
 typedef struct lab_run {
     uint64_t seed;
-    cmo_outcome outcome; /**< done, or that of the leg that ended the run */
-    GArray *legs;        /**< of lab_leg_result */
-    GArray *rows;        /**< of lab_row */
-    double span_ms;      /**< simulated time */
-    bool marked;         /**< the mat marks lines or boundaries at all */
+    cmo_outcome outcome;                     /**< done, or that of the leg that ended the run */
+    GArray *legs;                            /**< of lab_leg_result */
+    GArray *rows;                            /**< of lab_row */
+    double span_ms;                          /**< simulated time */
+    cmo_sim_truth end;                       /**< where the robot truly ends */
+    double pose_error_mm, heading_error_deg; /**< what it believes of that, less the truth */
+    bool marked;                             /**< the mat marks lines or boundaries at all */
 } lab_run;
 
 /**
