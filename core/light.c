@@ -137,7 +137,9 @@ static void place_crossing(const cmo_edge *edge, const cmo_light_point *point, f
         share = fmaxf(0.0F, fminf(share, 1.0F));
     }
     crossing->way_mm = edge->near.way_mm + share * way;
-    crossing->time_us = edge->near.time_us + (uint32_t)(int32_t)(share * time_s * 1e6F);
+    // Where hardly any way lies between two looks, a coarse encoder's say, it tells little of time.
+    float when = fmaxf(-3.0F, fminf(share, 4.0F));
+    crossing->time_us = edge->near.time_us + (uint32_t)(int32_t)(when * time_s * 1e6F);
 }
 
 // The surface left behind counts once it has lasted for a spot's width: a slow crossing must not

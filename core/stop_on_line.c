@@ -89,7 +89,8 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
         return;
     }
     float error;
-    float enough = finest_mm(robot, state) + 0.1F;
+    float enough =
+        fminf(finest_mm(robot, state) + 0.1F, 0.5F); // the edge is finer than a coarse step
     bool sees = cmo_line_edge_error(robot, state, &error);
     if (sees && fabsf(error) > enough && state->rounds < ROUNDS) {
         state->rounds++;
