@@ -16,6 +16,7 @@ static int decimals(cmo_figure figure) {
         return 0;
     case CMO_REST_ERROR_MM:
     case CMO_OVERSHOOT_MM:
+    case CMO_PREDICTED_OVERSHOOT_MM:
     case CMO_STOPPING_DISTANCE_MM:
     case CMO_BLIND_GAP_MM:
     case CMO_TRAVELLED_MM:

@@ -36,8 +36,50 @@ static void note_reaction(cmo_robot *robot, const cmo_line_state *state) {
     }
 }
 
+static float beyond_now(const cmo_robot *robot, const cmo_line_state *state) {
+    uint8_t sensor = first_sensor(robot, state);
+    return way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
+}
+
+// From the command to a standstill at this deceleration; it reaches the motors within a tick.
+static float stopping_mm(const cmo_robot *robot, float speed, float braking_mm_s2) {
+    return speed * speed / (2.0F * braking_mm_s2) +
+           speed * (float)robot->description->tick_us * 1e-6F;
+}
+
+// Shorted motors brake as they can: what the last halts have shown, or else what the tyres of a
+// robot can pass on whose braking limit stays below it.
+static float halt_braking(const cmo_robot *robot) {
+    return robot->halt_mm_s2 > 0.0F ? robot->halt_mm_s2 : 1.3F * robot->description->braking_mm_s2;
+}
+
+static void predict(cmo_robot *robot, const cmo_line_state *state, float braking_mm_s2) {
+    float speed = fabsf(cmo_speed_mm_s(robot));
+    uint32_t predicted = CMO_FIGURE_BIT(CMO_PREDICTED_OVERSHOOT_MM);
+    if (!(robot->report.present & predicted)) {
+        cmo_set_figure(robot, CMO_PREDICTED_OVERSHOOT_MM,
+                       beyond_now(robot, state) + stopping_mm(robot, speed, braking_mm_s2));
+    }
+}
+
+// A halt from speed teaches what the next one will do. Halves what is old with each.
+static void learn(cmo_robot *robot, const cmo_line_state *state) {
+    float tick = state->halt_speed_mm_s * (float)robot->description->tick_us * 1e-6F;
+    float way = beyond_now(robot, state) - state->halt_mm - tick;
+    if (state->halt_speed_mm_s > 100.0F && way > 1.0F) {
+        float shown = state->halt_speed_mm_s * state->halt_speed_mm_s / (2.0F * way);
+        shown = fmaxf(300.0F, fminf(shown, 30000.0F));
+        robot->halt_mm_s2 = robot->halt_mm_s2 > 0.0F ? 0.5F * (robot->halt_mm_s2 + shown) : shown;
+    }
+}
+
 void cmo_line_halt(cmo_robot *robot, cmo_line_state *state) {
     note_reaction(robot, state);
+    if (state->parameters.rest == CMO_REST_HALTED && !state->stood) {
+        predict(robot, state, halt_braking(robot));
+        state->halt_mm = beyond_now(robot, state);
+        state->halt_speed_mm_s = fabsf(cmo_speed_mm_s(robot));
+    }
     cmo_request_halt(robot, state->parameters.halt);
     robot->still_us = 0;
     cmo_enter(robot, CMO_STAGE_BRAKE);
@@ -46,10 +88,9 @@ void cmo_line_halt(cmo_robot *robot, cmo_line_state *state) {
 void cmo_line_brake(cmo_robot *robot, cmo_line_state *state) {
     cmo_motion *motion = &state->motion;
     note_reaction(robot, state);
+    predict(robot, state, motion->braking_mm_s2);
     cmo_motion_start(motion, robot, 0.0F, 1.0F, 1.0F);
-    float speed = motion->speed_mm_s;
-    motion->target_mm = speed * speed / (2.0F * motion->braking_mm_s2) +
-                        speed * (float)robot->description->tick_us * 1e-6F;
+    motion->target_mm = stopping_mm(robot, motion->speed_mm_s, motion->braking_mm_s2);
     cmo_enter(robot, CMO_STAGE_BRAKE);
     cmo_motion_follow(motion, robot);
 }
@@ -63,6 +104,9 @@ void cmo_line_track(cmo_robot *robot, cmo_line_state *state) {
     // First standstill: the first reversal, or 30 ms within one encoder step.
     if (!state->stood && (reversed || robot->still_us >= 30000)) {
         state->stood = true;
+        if (state->parameters.rest == CMO_REST_HALTED) {
+            learn(robot, state);
+        }
         state->stood_us = robot->elapsed_us - (reversed ? 0 : robot->still_us);
         cmo_set_figure(robot, CMO_STOPPING_DISTANCE_MM, reversed ? state->furthest_mm : beyond);
     }
@@ -224,8 +268,10 @@ void cmo_line_finish(cmo_robot *robot, cmo_line_state *state) {
                            ? both + cmo_line_to_rest(robot, state)
                            : 0.0F;
         // Where the sensors stand over an edge, its reading says it better than the encoders.
+        // A quick stop may well stand over the other one.
         float error;
-        if (cmo_line_edge_error(robot, state, &error)) {
+        if (state->parameters.effort != CMO_EFFORT_QUICK &&
+            cmo_line_edge_error(robot, state, &error)) {
             target = both - error;
         }
         float rolled = fmaxf(state->furthest_mm - beyond, 0.0F); // came back by itself

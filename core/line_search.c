@@ -108,6 +108,14 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     if (!cmo_take(robot, &p->beyond_mm, 0.0F, -500.0F, 500.0F, "beyond_mm")) {
         return false;
     }
+    if (!cmo_take(robot, &p->expected_mm, 0.0F, 0.0F, 50000.0F, "expected_mm")) {
+        return false;
+    }
+    if ((unsigned)p->effort > CMO_EFFORT_FINE) {
+        robot->field = "effort";
+        robot->limit = NAN;
+        return false;
+    }
     if ((unsigned)p->too_fast > CMO_TOO_FAST_SLOW) {
         robot->field = "too_fast";
         robot->limit = NAN;
@@ -315,6 +323,21 @@ bool cmo_line_ended(cmo_robot *robot, const cmo_line_state *state) {
 
 // --------------------------------------------------------------------------------- approach --
 
+// Where the line is expected, give or take what odometry drifts, the robot is slow enough to stop
+// within some millimetres; elsewhere it is as fast as it may be.
+static void slow_down_for(const cmo_robot *robot, cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
+    cmo_motion *motion = &state->motion;
+    float drift = 4.0F + 0.01F * p->expected_mm;
+    float left = p->expected_mm - drift - motion->place_mm;
+    if (motion->place_mm > p->expected_mm + drift) {
+        return; // it was not there
+    }
+    float slow = fmaxf(4.0F * robot->description->slowest_mm_s, 100.0F);
+    float limit = sqrtf(slow * slow + 2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
+    motion->top_mm_s = fminf(motion->top_mm_s, limit);
+}
+
 void cmo_line_approach(cmo_robot *robot, cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     cmo_motion *motion = &state->motion;
@@ -336,6 +359,9 @@ void cmo_line_approach(cmo_robot *robot, cmo_line_state *state) {
     }
     if (robot->stage == CMO_STAGE_SEARCH) {
         motion->top_mm_s = p->creep_mm_s;
+    }
+    if (p->expected_mm > 0.0F) {
+        slow_down_for(robot, state);
     }
     if (robot->stage == CMO_STAGE_PROVE) { // some millimetres, and it is to stop again at once
         float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);

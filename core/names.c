@@ -65,10 +65,23 @@ const char *cmo_stage_name(cmo_stage stage) {
 
 const char *cmo_figure_name(cmo_figure figure) {
     static const char *const names[CMO_FIGURES] = {
-        "elapsed_ms",           "look_interval_ms",    "look_interval_worst_ms", "blind_gap_mm",
-        "tick_late_us",         "crossing_speed_mm_s", "top_speed_mm_s",         "reaction_ms",
-        "stopping_distance_mm", "overshoot_mm",        "rest_error_mm",          "settle_ms",
-        "entry_angle_deg",      "residual_angle_deg",  "travelled_mm",           "turned_deg",
+        "elapsed_ms",
+        "look_interval_ms",
+        "look_interval_worst_ms",
+        "blind_gap_mm",
+        "tick_late_us",
+        "crossing_speed_mm_s",
+        "top_speed_mm_s",
+        "reaction_ms",
+        "stopping_distance_mm",
+        "overshoot_mm",
+        "rest_error_mm",
+        "settle_ms",
+        "entry_angle_deg",
+        "residual_angle_deg",
+        "travelled_mm",
+        "turned_deg",
+        "predicted_overshoot_mm",
         "passed_over",
     };
     return pick(names, COUNT(names), (unsigned)figure);

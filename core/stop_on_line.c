@@ -38,6 +38,9 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmo_line_approach(robot, state);
     } else if (halts_at_once(state)) {
         cmo_line_finish(robot, state);
+    } else if (state->parameters.effort == CMO_EFFORT_QUICK) {
+        cmo_line_accept_open(robot, state);
+        cmo_line_halt(robot, state);
     } else {
         cmo_line_accept_open(robot, state);
         move_by(robot, state, cmo_line_to_rest(robot, state), CMO_STAGE_RETURN);
@@ -89,10 +92,11 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
         return;
     }
     float error;
-    float enough =
-        fminf(finest_mm(robot, state) + 0.1F, 0.5F); // the edge is finer than a coarse step
+    bool fine = state->parameters.effort == CMO_EFFORT_FINE;
+    float enough = fminf(finest_mm(robot, state) + 0.1F,
+                         fine ? 0.25F : 0.5F); // the edge is finer than a coarse step
     bool sees = cmo_line_edge_error(robot, state, &error);
-    if (sees && fabsf(error) > enough && state->rounds < ROUNDS) {
+    if (sees && fabsf(error) > enough && state->rounds < (fine ? 2U * ROUNDS : ROUNDS)) {
         state->rounds++;
         move_by(robot, state, -error, CMO_STAGE_RETURN);
         return;

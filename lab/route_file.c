@@ -78,6 +78,8 @@ static void finish_line(lab_leg *leg, const staged_line *from) {
         .ending = (cmo_ending)or_zero(from->ending),
         .too_fast = (cmo_too_fast)or_zero(from->too_fast),
         .rest = (cmo_rest)or_zero(from->rest),
+        .effort = (cmo_effort)or_zero(from->effort),
+        .expected_mm = or_zero(from->expected_mm),
         .beyond_mm = or_zero(from->beyond_mm),
     };
 }

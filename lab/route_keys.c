@@ -24,6 +24,7 @@
 static const char *const halt_names[] = {"coast", "brake", "hold", NULL};
 static const char *const ending_names[] = {"halted", "moving", NULL};
 static const char *const rest_names[] = {"halted", "near_edge", "centre", "far_edge", NULL};
+static const char *const effort_names[] = {"normal", "quick", "fine", NULL};
 static const char *const too_fast_names[] = {"refuse", "slow", NULL};
 static const char *const tone_names[] = {"dark", "light", "void", NULL};
 static const char *const sensor_names[] = {"either", "left", "right", "both", NULL};
@@ -74,6 +75,8 @@ static const lab_section band_section = {
         KEY(staged_line, longest_mm, "longest_mm", 1, 50000, "mm", "blind_mm + 2000",              \
             "give up after this way without a line in sight"),                                     \
         LONGEST_S(staged_line), RATES(staged_line, ""), HALT(staged_line),                         \
+        KEY(staged_line, expected_mm, "expected_mm", 0, 50000, "mm", "not known",                  \
+            "way from the start at which the line is expected: it slows down there"),              \
         KEY_CHOICE(staged_line, too_fast, "too_fast", too_fast_names, "refuse",                    \
                    "where a line could be missed, or a table's edge overrun; slow: drive as fast " \
                    "as is safe")
@@ -100,9 +103,13 @@ static const lab_section place_section = {"legs[].place",
     KEY_SECTION(staged_line, place, "place", &place_section, "not known", "where the line truly is")
 
 static const lab_key stop_keys[] = {
-    LINE_KEYS, SENSOR,
+    LINE_KEYS,
+    SENSOR,
     KEY_CHOICE(staged_line, rest, "rest", rest_names, "halted",
                "where it comes to rest; halted: where the halt at the crossing leaves it"),
+    KEY_CHOICE(
+        staged_line, effort, "effort", effort_names, "normal",
+        "with a rest; quick: brake and stay there; fine: settle as finely as the edge allows"),
     KEY(staged_line, beyond_mm, "beyond_mm", -500, 500, "mm", "0",
         "with a rest: how far beyond that place the sensors come to rest"),
     KEY_END};

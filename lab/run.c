@@ -178,7 +178,8 @@ static uint32_t applying(const lab_leg *leg) {
     if (leg->kind != CMO_KIND_DRIVE_UNTIL_LINE || line->ending == CMO_END_HALTED) {
         figures |= CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM) |
                    CMO_FIGURE_BIT(CMO_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_REST_ERROR_MM) |
-                   CMO_FIGURE_BIT(CMO_SETTLE_MS) | CMO_FIGURE_BIT(CMO_RESIDUAL_ANGLE_DEG);
+                   CMO_FIGURE_BIT(CMO_SETTLE_MS) | CMO_FIGURE_BIT(CMO_RESIDUAL_ANGLE_DEG) |
+                   CMO_FIGURE_BIT(CMO_PREDICTED_OVERSHOOT_MM);
     }
     return figures;
 }

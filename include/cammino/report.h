@@ -93,6 +93,7 @@ typedef enum cmo_figure {
     CMO_RESIDUAL_ANGLE_DEG,     /**< the same at rest */
     CMO_TRAVELLED_MM,           /**< way of the middle of the axle, from start to end */
     CMO_TURNED_DEG,             /**< turn from start to end */
+    CMO_PREDICTED_OVERSHOOT_MM, /**< overshoot as it was predicted when the robot began to stop */
     CMO_PASSED_OVER,            /**< candidates that were no line */
     CMO_FIGURES                 /**< how many there are */
 } cmo_figure;

@@ -194,6 +194,8 @@ typedef struct cmo_robot {
     float still_left_mm;
     float still_right_mm;
 
+    float halt_mm_s2; /**< deceleration by a halt, learned from the last ones; 0: none yet */
+
     float limit;    /**< after a refusal: the nearest value that would do; NAN: there is none */
     uint16_t stuck; /**< ticks for which the clock has not moved */
 

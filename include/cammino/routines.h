@@ -46,6 +46,14 @@ typedef enum cmo_rest {
     CMO_REST_FAR_EDGE    /**< over the far edge */
 } cmo_rest;
 
+/** How much a rest is worth. */
+typedef enum cmo_effort {
+    CMO_EFFORT_NORMAL = 0, /**< comes back, and settles to within an encoder step or so */
+    CMO_EFFORT_QUICK,      /**< brakes and stays there: no coming back. The report predicts the
+                                overshoot when the braking begins */
+    CMO_EFFORT_FINE        /**< settles as finely as the readings of the edge allow */
+} cmo_effort;
+
 /** Whether speeds are checked against the edge of a table. A part with little flash that never
  * drives on one may set it to 0 for the whole build, which saves about 800 bytes on an 8-bit one.
  */
@@ -149,9 +157,13 @@ typedef struct cmo_line_parameters {
     cmo_ending ending;        /**< of drive until line; stop on line always halts */
     cmo_too_fast too_fast;    /**< default: refuse */
     cmo_rest rest;            /**< of stop on line; default: where the halt leaves it */
-    float beyond_mm;          /**< with a rest: how far beyond that place the sensors come to rest,
-                                   -500..500; ahead_mm of the sensors puts the axle over it.
-                                   On void only the near edge, and nothing beyond it */
+    cmo_effort effort;        /**< with a rest; default: normal */
+    float expected_mm; /**< way from the start at which the line is expected, from a route or a
+                            line before it, 0..50000: it slows down there, and only there.
+                            Default: not known */
+    float beyond_mm;   /**< with a rest: how far beyond that place the sensors come to rest,
+                            -500..500; ahead_mm of the sensors puts the axle over it.
+                            On void only the near edge, and nothing beyond it */
 } cmo_line_parameters;
 
 /** One sensor's candidate for a line. */
@@ -171,12 +183,14 @@ typedef struct cmo_line_state {
     cmo_line_parameters parameters;
     cmo_motion motion;
     cmo_candidate candidate[CMO_LIGHTS_MAX];
-    uint8_t watched;   /**< bit n: sensor n */
-    bool stop : 1;     /**< halts at the near edge, before the width is proved */
-    uint8_t rounds;    /**< moves to settle on the edge so far */
-    bool stood : 1;    /**< there has been a standstill after the crossing */
-    float furthest_mm; /**< the furthest beyond the near edge since the crossing */
-    uint32_t stood_us; /**< time of first standstill, of elapsed_us */
+    uint8_t watched;       /**< bit n: sensor n */
+    bool stop : 1;         /**< halts at the near edge, before the width is proved */
+    uint8_t rounds;        /**< moves to settle on the edge so far */
+    bool stood : 1;        /**< there has been a standstill after the crossing */
+    float halt_mm;         /**< how far beyond the near edge it began to halt, */
+    float halt_speed_mm_s; /**< and how fast it was */
+    float furthest_mm;     /**< the furthest beyond the near edge since the crossing */
+    uint32_t stood_us;     /**< time of first standstill, of elapsed_us */
 } cmo_line_state;
 
 /**
