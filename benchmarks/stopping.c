@@ -2,6 +2,8 @@
 // Stop on line with a rest over the near edge: true rest error and the time from the crossing to
 // the rest, each speed by itself, over robots drawn from the demo plant's spread; beside it the
 // plain halt at the crossing.
+#include "practice.h"
+
 #include <cammino_lab/run.h>
 
 #include <math.h>
@@ -80,6 +82,61 @@ static bool measure_rest(lab_route *route, const char *name, cmo_rest rest, doub
     return good;
 }
 
+// What this plant's grip, motors and sensors allow: until the crossing can be known at all (half a
+// look interval and half an exposure later, and the sensor's delay), half a tick, the command's
+// way; then the tyres at their limit, and back to the edge as fast as the grip allows.
+static void print_limit(const lab_route *route) {
+    const cmo_sim_plant *p = &route->robot->plant;
+    double late_s =
+        1e-3 * (0.5 * p->eye[0].interval_ms + p->eye[0].delay_ms + p->command_delay_ms) +
+        0.5e-6 * route->robot->description.tick_us;
+    double grip = 1000.0 * p->grip_m_s2;
+    printf("\nphysical limit of this plant\n%6s %14s %18s\n", "mm/s", "past it mm",
+           "back over it ms");
+    for (int speed = 100; speed <= 600; speed += 100) {
+        double past = speed * late_s + speed * speed / (2.0 * grip);
+        double time = late_s + speed / grip + 2.0 * sqrt(past / grip);
+        printf("%6d %14.1f %18.0f\n", speed, past, 1000.0 * time);
+    }
+}
+
+// Threshold and stop, on the same robots.
+static void measure_practice(const lab_route *route, int runs) {
+    static double errors[2000];
+    printf("\ncommon practice: threshold and stop\n%6s %9s %9s %9s\n", "mm/s", "p50 mm", "p95 mm",
+           "worst mm");
+    for (int speed = 100; speed <= 600; speed += 100) {
+        int done = 0;
+        for (int i = 0; i < runs; i++) {
+            cmo_sim_setup setup = {.traits = route->robot->traits,
+                                   .plant = route->robot->plant,
+                                   .mat = route->mat,
+                                   .x_mm = 250.0 + 6.0 * (i % 97) / 97.0,
+                                   .y_mm = 150,
+                                   .heading_deg = (i % 13 - 6) * 0.5,
+                                   .seed = (uint64_t)i + 1};
+            cmo_sim_faults_none(&setup.faults);
+            cmo_sim *sim = cmo_sim_new(&setup);
+            practice p = {.port = cmo_sim_port(sim), .tick_us = 10000, .step_mm = 0.5};
+            for (int n = 0; n < 2; n++) {
+                const cmo_levels *levels = &route->robot->levels[n];
+                p.threshold[n] = 0.5 * (levels->dark + levels->light);
+            }
+            if (practice_stop(&p, speed)) {
+                cmo_sim_truth end = cmo_sim_truth_now(sim);
+                double x[2], y;
+                cmo_sim_spot(sim, &end, 0, &x[0], &y);
+                cmo_sim_spot(sim, &end, 1, &x[1], &y);
+                errors[done++] = 0.5 * (x[0] + x[1]) - 700.0;
+            }
+            cmo_sim_free(sim);
+        }
+        qsort(errors, (size_t)done, sizeof(double), by_size);
+        printf("%6d %9.2f %9.2f %9.2f\n", speed, fabs(errors[done / 2]),
+               fabs(errors[(int)(0.95 * done)]), fabs(errors[done - 1]));
+    }
+}
+
 int main(int count, char **arguments) {
     int runs = count > 1 ? CLAMP(atoi(arguments[1]), 20, 2000) : 1000;
     GError *error = NULL;
@@ -93,6 +150,8 @@ int main(int count, char **arguments) {
         return 2;
     }
     printf("Stop on line, true figures; %d robots a speed\n", runs);
+    print_limit(route);
+    measure_practice(route, runs);
     measure_rest(route, "plain halt at the crossing, against the near edge", CMO_REST_HALTED, 0,
                  runs, 1.0, 2.5);
     bool near =
