@@ -57,6 +57,7 @@ bool cmo_check_description(cmo_robot *robot, const cmo_robot_description *d, uin
     if (traits & CMO_TRAIT_ENCODERS) {
         bool good = within(robot, d->left_step_mm, 0.001F, 20.0F, "left_step_mm") &&
                     within(robot, d->right_step_mm, 0.001F, 20.0F, "right_step_mm") &&
+                    within(robot, d->gear_play_mm, 0.0F, 5.0F, "gear_play_mm") &&
                     (d->encoder_bits == 0 ||
                      within(robot, (float)d->encoder_bits, 8.0F, 32.0F, "encoder_bits"));
         if (!good) {

@@ -43,7 +43,13 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmo_line_halt(robot, state);
     } else {
         cmo_line_accept_open(robot, state);
-        move_by(robot, state, cmo_line_to_rest(robot, state), CMO_STAGE_RETURN);
+        float way = cmo_line_to_rest(robot, state);
+        if (state->parameters.rest == CMO_REST_CENTRE || state->parameters.beyond_mm != 0.0F) {
+            // No edge will tell: the crossing was met with the motors pushing, and at rest the
+            // robot has rolled on within the play.
+            way -= robot->description->gear_play_mm;
+        }
+        move_by(robot, state, way, CMO_STAGE_RETURN);
     }
 }
 

@@ -168,6 +168,7 @@ static void finish(lab_robot *robot, const staged_robot *from, const char *file)
         robot->traits |= CMO_TRAIT_ENCODERS;
         d->left_step_mm = (float)given(from->encoders.left_step_mm, from->encoders.step_mm);
         d->right_step_mm = (float)given(from->encoders.right_step_mm, from->encoders.step_mm);
+        d->gear_play_mm = (float)given(from->encoders.play_mm, 0.0);
         d->encoder_bits = (uint8_t)given(from->encoders.bits, 32.0);
     }
     if (given(from->look_times, 1.0) != 0.0) {

@@ -71,6 +71,8 @@ static const lab_key encoders_keys[] = {
     KEY(staged_encoders, right_step_mm, "right_step_mm", 0.001, 20, "mm", "step_mm",
         "the same of the right wheel"),
     KEY_WHOLE(staged_encoders, bits, "bits", 8, 32, "bits", "32", "width at which counts wrap"),
+    KEY(staged_encoders, play_mm, "play_mm", 0, 5, "mm", "0",
+        "gear play at the tyre, between encoder and wheel; turn a wheel by hand to see it"),
     KEY_END};
 static const lab_section encoders_section = {
     "encoders", "Wheel encoders. Left out: a robot without; its ways are estimates.",

@@ -20,7 +20,7 @@ typedef struct staged_lights {
 } staged_lights;
 
 typedef struct staged_encoders {
-    double step_mm, left_step_mm, right_step_mm, bits;
+    double step_mm, left_step_mm, right_step_mm, bits, play_mm;
 } staged_encoders;
 
 typedef struct staged_spot {

@@ -49,10 +49,12 @@ typedef struct cmo_light_description {
 
 /** What the robot believes of itself. Constant; may live in flash. */
 typedef struct cmo_robot_description {
-    uint32_t tick_us;     /**< period at which cmo_tick() is called, 1000..25000 */
-    float track_mm;       /**< between the wheels' contact points, 20..1000 */
-    float left_step_mm;   /**< way of the left wheel per encoder count, 0.001..20 */
-    float right_step_mm;  /**< way of the right wheel per encoder count */
+    uint32_t tick_us;    /**< period at which cmo_tick() is called, 1000..25000 */
+    float track_mm;      /**< between the wheels' contact points, 20..1000 */
+    float left_step_mm;  /**< way of the left wheel per encoder count, 0.001..20 */
+    float right_step_mm; /**< way of the right wheel per encoder count */
+    float gear_play_mm;  /**< at the tyre, between encoder and wheel, 0..5; 0: none, or not known. A
+                              robot that has stopped has rolled on by it */
     uint8_t encoder_bits; /**< width at which the counts wrap, 8..32; 0: 32 */
 
     float top_speed_mm_s;     /**< the fastest that any routine may ask for, 10..5000 */
