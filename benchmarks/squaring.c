@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Square on line from random angles, true figures: the demo robot with its spots measured by the
 // robot itself, and common practice on the same robots.
+#define _POSIX_C_SOURCE 200809L // for a pipe to gnuplot
 #include "practice.h"
 
 #include <cammino_lab/run.h>
@@ -173,6 +174,70 @@ static void print_row(const char *name, figures *f, bool elapsed) {
            part(f->after_ms, f->done, 0.95), elapsed ? " (all)" : "      ", f->done, f->tried);
 }
 
+// Where the trials end: rest error over residual angle, with the ellipse that holds 95 % of a
+// normal law of the same covariance.
+static void put_cloud(FILE *out, const char *name, const figures *f) {
+    double mx = 0.0, my = 0.0, xx = 0.0, yy = 0.0, xy = 0.0;
+    fprintf(out, "$%s << EOD\n", name);
+    for (int i = 0; i < f->done; i++) {
+        fprintf(out, "%.4f %.4f\n", f->residual[i], f->rest[i]);
+        mx += f->residual[i] / f->done;
+        my += f->rest[i] / f->done;
+    }
+    for (int i = 0; i < f->done; i++) {
+        xx += (f->residual[i] - mx) * (f->residual[i] - mx) / f->done;
+        yy += (f->rest[i] - my) * (f->rest[i] - my) / f->done;
+        xy += (f->residual[i] - mx) * (f->rest[i] - my) / f->done;
+    }
+    double middle = 0.5 * (xx + yy);
+    double half = sqrt(0.25 * (xx - yy) * (xx - yy) + xy * xy);
+    double angle = 0.5 * atan2(2.0 * xy, xx - yy);
+    fprintf(out, "EOD\n%s_x = %.5f; %s_y = %.5f; %s_a = %.5f; %s_b = %.5f; %s_t = %.5f\n", name, mx,
+            name, my, name, 2.448 * sqrt(middle + half), name,
+            2.448 * sqrt(fmax(middle - half, 0.0)), name, angle);
+}
+
+static void draw(lab_route *route, const char *path, int robots) {
+    static figures f;
+    FILE *out = popen("gnuplot", "w");
+    if (out == NULL) {
+        fprintf(stderr, "%s: gnuplot cannot be run\n", path);
+        return;
+    }
+    fprintf(out,
+            "set terminal pngcairo size 1280,720 font 'DejaVu Sans,10.5' background '#ffffff'\n"
+            "set output '%s'\n",
+            path);
+    ours(route, robots, 250, &f);
+    put_cloud(out, "ours", &f);
+    theirs(route, robots, 250, 1, 0.5, &f);
+    put_cloud(out, "theirs", &f);
+    fprintf(out,
+            "set border linecolor rgb '#444444'; set grid linecolor rgb '#cccccc'\n"
+            "set parametric; set trange [0:2*pi]\n"
+            "set xlabel 'residual angle, degrees'; set ylabel 'rest beyond the near edge, mm'\n"
+            "set multiplot layout 1,2 title 'Square on line at 250 mm/s from -40 to 40 degrees: "
+            "where %d robots end, and the 95 %% ellipse' font 'DejaVu Sans Bold,13'\n"
+            "set bmargin 6.5; set key outside bottom center horizontal\n"
+            "set title 'both, to one scale'\n"
+            "plot $theirs using 1:2 with points pointtype 7 pointsize 0.5 linecolor rgb '#d9883b' "
+            "title 'wheel by wheel with a reverse by trial', "
+            "theirs_x + theirs_a*cos(t)*cos(theirs_t) - theirs_b*sin(t)*sin(theirs_t), "
+            "theirs_y + theirs_a*cos(t)*sin(theirs_t) + theirs_b*sin(t)*cos(theirs_t) "
+            "linecolor rgb '#8a4b10' linewidth 1.5 notitle, "
+            "$ours using 1:2 with points pointtype 7 pointsize 0.5 linecolor rgb '#2c4a6e' "
+            "title 'square on line'\n"
+            "set title 'square on line alone'\nset xrange [-1:1]; set yrange [-1:1]\n"
+            "plot $ours using 1:2 with points pointtype 7 pointsize 0.6 linecolor rgb '#2c4a6e' "
+            "title 'square on line', "
+            "ours_x + ours_a*cos(t)*cos(ours_t) - ours_b*sin(t)*sin(ours_t), "
+            "ours_y + ours_a*cos(t)*sin(ours_t) + ours_b*sin(t)*cos(ours_t) "
+            "linecolor rgb '#b00020' linewidth 1.5 title '95 %% of a normal law'\n"
+            "unset multiplot\nunset output\n",
+            robots);
+    pclose(out);
+}
+
 int main(int count, char **arguments) {
     int robots = count > 1 ? CLAMP(atoi(arguments[1]), 10, TRIALS_MAX) : 300;
     GError *error = NULL;
@@ -184,6 +249,11 @@ int main(int count, char **arguments) {
     if (route->robot == NULL || route->mat == NULL) {
         fprintf(stderr, "%s\n", error->message);
         return 2;
+    }
+    if (count > 2) { // bench_squaring ROBOTS PICTURE.png
+        draw(route, arguments[2], robots);
+        lab_route_free(route);
+        return 0;
     }
     static figures f;
     printf("Square on line, entry -40 to 40 degrees, true figures, %d robots a row\n\n"

@@ -159,7 +159,9 @@ static void enter_pose(const canvas *c, pose at) {
     cairo_scale(c->cairo, c->scale, -c->scale); // now in mm, x ahead, y to the left
 }
 
-static void draw_robot(const canvas *c, pose at, const double colour[3], bool start) {
+typedef enum look { LOOK_START, LOOK_GHOST, LOOK_REST } look;
+
+static void draw_robot(const canvas *c, pose at, const double colour[3], look how) {
     static const double dashes[] = {8.0, 5.0};
     const lab_robot *robot = c->route->robot;
     const lab_outline *o = &robot->outline;
@@ -175,19 +177,20 @@ static void draw_robot(const canvas *c, pose at, const double colour[3], bool st
     cairo_line_to(cairo, o->front_mm - nose, -o->right_mm);
     cairo_line_to(cairo, -o->back_mm, -o->right_mm);
     cairo_close_path(cairo);
-    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, start ? 0.08 : 0.14);
+    double shown = how == LOOK_GHOST ? 0.4 : 1.0;
+    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, how == LOOK_REST ? 0.14 : 0.08);
     cairo_fill_preserve(cairo);
     cairo_set_line_width(cairo, 1.8 / c->scale);
     double scaled[2] = {dashes[0] / c->scale, dashes[1] / c->scale};
-    cairo_set_dash(cairo, scaled, start ? 2 : 0, 0.0);
-    set_colour(cairo, colour, 0.95);
+    cairo_set_dash(cairo, scaled, how == LOOK_START ? 2 : 0, 0.0);
+    set_colour(cairo, colour, 0.95 * shown);
     cairo_stroke(cairo);
     cairo_set_dash(cairo, NULL, 0, 0.0);
     double half = 0.5 * (double)robot->description.track_mm;
     double tyre = robot->plant.wheel_width_mm;
     cairo_rectangle(cairo, -16.0, half - 0.5 * tyre, 32.0, tyre);
     cairo_rectangle(cairo, -16.0, -half - 0.5 * tyre, 32.0, tyre);
-    set_colour(cairo, colour, 0.75);
+    set_colour(cairo, colour, 0.75 * shown);
     cairo_fill(cairo);
     for (unsigned i = 0; i < robot->description.lights; i++) {
         const cmo_light_description *light = &robot->description.light[i];
@@ -196,6 +199,28 @@ static void draw_robot(const canvas *c, pose at, const double colour[3], bool st
     }
     cairo_fill(cairo);
     cairo_restore(cairo);
+}
+
+// Squaring, stage by stage: where both sensors had crossed, and where it began to turn.
+static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint end) {
+    bool seen[CMO_STAGES] = {false};
+    for (guint i = start + 1; i < end; i++) {
+        const lab_row *row = row_at(rows, i);
+        uint8_t stage = row->robot.stage;
+        bool told = stage == CMO_STAGE_BRAKE || stage == CMO_STAGE_RETURN;
+        if (row->robot.kind != CMO_KIND_SQUARE_ON_LINE || !told || seen[stage]) {
+            continue;
+        }
+        seen[stage] = true;
+        pose at = pose_of(row, true);
+        draw_robot(c, at, leg_colour(row->leg), LOOK_GHOST);
+        double turn = at.heading_deg * G_PI / 180.0;
+        double away = c->route->robot->outline.front_mm + 14.0;
+        set_colour(c->cairo, leg_colour(row->leg), 1.0);
+        put_text(c->cairo, px(c, at.x_mm + away * cos(turn)),
+                 py(c, at.y_mm + away * sin(turn)) + (stage == CMO_STAGE_BRAKE ? -6.0 : 12.0), 12.0,
+                 false, stage == CMO_STAGE_BRAKE ? "crossed" : "turns");
+    }
 }
 
 // ----------------------------------------------------------------------------------- crossing --
@@ -380,12 +405,13 @@ static bool draw_all(const canvas *c, const GArray *rows, const lab_run *run, GE
     }
     static const double grey[3] = {0.25, 0.25, 0.25};
     if (rows->len > 0) {
-        draw_robot(c, pose_of(row_at(rows, 0), true), grey, true);
+        draw_robot(c, pose_of(row_at(rows, 0), true), grey, LOOK_START);
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
+        draw_ghosts(c, rows, start, end);
         draw_robot(c, pose_of(row_at(rows, end - 1), true), leg_colour(row_at(rows, start)->leg),
-                   false);
+                   LOOK_REST);
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
