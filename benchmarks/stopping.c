@@ -137,6 +137,46 @@ static void measure_practice(const lab_route *route, int runs) {
     }
 }
 
+// Each way of halting at the crossing, and a quick stop along the profile; what the robot
+// predicted.
+static void measure_halts(lab_route *route, int runs) {
+    static const char *const names[] = {"coast", "brake", "hold", "quick rest"};
+    printf("\nno coming back: overshoot by the way of halting, and as the robot predicted it\n"
+           "%6s %-12s %9s %9s %16s\n",
+           "mm/s", "", "mean mm", "sd mm", "predicted, RMS off");
+    for (int speed = 200; speed <= 600; speed += 200) {
+        for (int how = 0; how < 4; how++) {
+            route->leg[0].parameters.line_search = (cmo_line_parameters){
+                .cruise_mm_s = (float)speed,
+                .blind_mm = 200,
+                .least_width_mm = 10,
+                .halt = how < 3 ? (cmo_halt)(CMO_HALT_COAST + how) : CMO_HALT_DEFAULT,
+                .rest = how < 3 ? CMO_REST_HALTED : CMO_REST_NEAR_EDGE,
+                .effort = how < 3 ? CMO_EFFORT_NORMAL : CMO_EFFORT_QUICK};
+            double sum = 0.0, squares = 0.0, off = 0.0;
+            int done = 0;
+            for (int i = 0; i < runs; i++) {
+                route->x_mm = 250.0 + 6.0 * (i % 97) / 97.0;
+                lab_run *run = lab_drive(route, (uint64_t)i + 1);
+                const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 0);
+                if (leg->outcome == CMO_OUTCOME_DONE) {
+                    double past = leg->truth.value[CMO_OVERSHOOT_MM];
+                    double guess = leg->robot.value[CMO_PREDICTED_OVERSHOOT_MM];
+                    sum += past;
+                    squares += past * past;
+                    off += (guess / past - 1.0) * (guess / past - 1.0);
+                    done++;
+                }
+                lab_run_free(run);
+            }
+            double mean = sum / MAX(done, 1);
+            printf("%6d %-12s %9.1f %9.1f %14.0f %%\n", speed, names[how], mean,
+                   sqrt(fmax(squares / MAX(done, 1) - mean * mean, 0.0)),
+                   100.0 * sqrt(off / MAX(done, 1)));
+        }
+    }
+}
+
 int main(int count, char **arguments) {
     int runs = count > 1 ? CLAMP(atoi(arguments[1]), 20, 2000) : 1000;
     GError *error = NULL;
@@ -152,6 +192,7 @@ int main(int count, char **arguments) {
     printf("Stop on line, true figures; %d robots a speed\n", runs);
     print_limit(route);
     measure_practice(route, runs);
+    measure_halts(route, MIN(runs, 200));
     measure_rest(route, "plain halt at the crossing, against the near edge", CMO_REST_HALTED, 0,
                  runs, 1.0, 2.5);
     bool near =

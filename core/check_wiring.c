@@ -28,10 +28,6 @@ static const struct {
 #define STRAIGHT   6U
 #define MOST_CURVE 42.0F
 #define MOST_DELAY 6.0F
-// Driven forward, a tyre turns further than the floor goes by: by a share of its speed that grows
-// with the force, to about 2 % where rubber lets go, at 5000 mm/s2. Up to a speed v that adds up to
-// 0.02 v^2 / (2 * 5000).
-#define TYRE_CREEP 2.0e-6F
 
 static void find(cmo_robot *robot, cmo_check_wiring_state *state, cmo_finding finding) {
     if (!(state->findings & CMO_FINDING_BIT(finding))) {
@@ -225,7 +221,7 @@ static void judge_straight(cmo_robot *robot, cmo_check_wiring_state *state) {
             float here = (way[2] - way[3]) - (way[0] - way[1]);
             float speeds = v[2] + v[3] - v[0] - v[1];
             if (!isnan(here)) {
-                here -= TYRE_CREEP * (v[2] * v[2] + v[3] * v[3] - v[0] * v[0] - v[1] * v[1]);
+                here -= CMO_TYRE_CREEP * (v[2] * v[2] + v[3] * v[3] - v[0] * v[0] - v[1] * v[1]);
                 off_s += here / speeds;
                 edges += 1.0F;
             }

@@ -1,14 +1,11 @@
 // SPDX-License-Identifier: MIT
 #include "geometry.h"
 
+#include "motion.h"
 #include "trig.h"
 
 #include <math.h>
 #include <string.h>
-
-// See check_wiring.c: up to a speed v the tyres of a small robot creep by about this times v^2;
-// real ones differ from it by half.
-#define TYRE_CREEP 2.5e-6F
 
 // By how much further the left sensor had to go to the line than the right one: with the left spot
 // `mismatch` further ahead, `across` apart and a heading `angle` to the left of the normal, that is
@@ -159,7 +156,7 @@ static float solve_delay(const solution *s, const cmo_measure_geometry_state *st
     float squares = up[1].speed_mm_s * up[1].speed_mm_s - up[0].speed_mm_s * up[0].speed_mm_s -
                     even[1].speed_mm_s * even[1].speed_mm_s +
                     even[0].speed_mm_s * even[0].speed_mm_s;
-    return 1000.0F * (change - TYRE_CREEP * squares) / speeds;
+    return 1000.0F * (change - CMO_TYRE_CREEP * squares) / speeds;
 }
 
 static void take_ways(solution *s, const cmo_measure_geometry_state *state) {
@@ -201,8 +198,8 @@ static void solve(const cmo_robot_description *d, cmo_measure_geometry_state *st
     float tilt = sigma / (1.414F * s.normal * slope); // error of a slanted pass's angle
     g->mismatch_error_mm = sqrtf(0.25F * sigma * sigma + 0.5F * s.across * s.across * tilt * tilt);
     float speeds = state->parameters.fast_mm_s - state->parameters.speed_mm_s;
-    float creep_ms =
-        0.5F * 1000.0F * TYRE_CREEP * (state->parameters.fast_mm_s + state->parameters.speed_mm_s);
+    float creep_ms = 0.5F * 1000.0F * CMO_TYRE_CREEP *
+                     (state->parameters.fast_mm_s + state->parameters.speed_mm_s);
     float noise_ms = 1000.0F * 1.414F * sigma / speeds;
     g->delay_error_ms = sqrtf(noise_ms * noise_ms + creep_ms * creep_ms);
 }

@@ -233,6 +233,11 @@ static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, flo
     return true;
 }
 
+float cmo_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    float speed = state->candidate[first_sensor(robot, state)].speed_mm_s;
+    return robot->description->gear_play_mm + CMO_TYRE_CREEP * speed * speed;
+}
+
 void cmo_line_write_settling(cmo_robot *robot, const cmo_line_state *state) {
     const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
     write_look_figures(robot, state);

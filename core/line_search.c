@@ -209,7 +209,7 @@ static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, f
 // Only for the centre, where no edge is left under the sensors to settle on, and only if the spot
 // had left the line by twice its width: near the edge the second crossing is a slow and vague one.
 static void correct(cmo_line_state *state, cmo_candidate *candidate, float way_mm, float spot_mm,
-                    float play_mm) {
+                    float rolled_mm) {
     float shift = way_mm - candidate->far_mm;
     float beyond = candidate->near.way_mm + state->furthest_mm - candidate->far_mm;
     if (candidate->corrected || fabsf(shift) > 8.0F || beyond < 2.0F * spot_mm ||
@@ -223,8 +223,8 @@ static void correct(cmo_line_state *state, cmo_candidate *candidate, float way_m
     candidate->corrected = true;
     candidate->near.way_mm += shift;
     candidate->far_mm += shift;
-    // The shift holds the gear play, which the way back has been given already.
-    state->motion.target_mm += (state->motion.left_sign * shift - play_mm) / (float)accepted;
+    // The shift holds what has rolled on, which the way back has been given already.
+    state->motion.target_mm += (state->motion.left_sign * shift - rolled_mm) / (float)accepted;
 }
 
 static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
@@ -233,7 +233,7 @@ static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t senso
     if (crossing->entering && candidate->accepted && candidate->passed &&
         robot->stage == CMO_STAGE_RETURN) {
         correct(state, candidate, crossing->way_mm, robot->description->light[sensor].spot_mm,
-                robot->description->gear_play_mm);
+                cmo_line_rolled_mm(robot, state));
     } else if (crossing->entering) {
         bool blind = crossing->way_mm - start_way(robot, sensor) < state->parameters.blind_mm;
         if (!blind && !candidate->accepted) {

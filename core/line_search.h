@@ -74,6 +74,11 @@ void cmo_line_refute(cmo_robot *robot, cmo_line_state *state);
 // Drives on from a standstill.
 void cmo_line_resume(cmo_robot *robot, cmo_line_state *state);
 
+// How far the robot stands beyond what its encoders say, once it has stopped after a crossing: it
+// was met with the motors pushing, and at rest the robot has rolled on within the gear play; and
+// braking, further than its wheels.
+float cmo_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state);
+
 // Writes the figures of the looks, the crossing speed, and the time to settle.
 void cmo_line_write_settling(cmo_robot *robot, const cmo_line_state *state);
 

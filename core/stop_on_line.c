@@ -43,12 +43,7 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmo_line_halt(robot, state);
     } else {
         cmo_line_accept_open(robot, state);
-        float way = cmo_line_to_rest(robot, state);
-        if (state->parameters.rest == CMO_REST_CENTRE || state->parameters.beyond_mm != 0.0F) {
-            // No edge will tell: the crossing was met with the motors pushing, and at rest the
-            // robot has rolled on within the play.
-            way -= robot->description->gear_play_mm;
-        }
+        float way = cmo_line_to_rest(robot, state) - cmo_line_rolled_mm(robot, state);
         move_by(robot, state, way, CMO_STAGE_RETURN);
     }
 }
@@ -68,10 +63,7 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
         cmo_motion_follow(motion, robot);
         return;
     }
-    // Where the edge itself will tell, the encoders need not be followed to their last step.
-    float error;
-    if ((state->rounds == 0 && cmo_line_edge_error(robot, state, &error)) ||
-        cmo_motion_settle(motion, robot, finest_mm(robot, state)) || robot->still_us > 400000) {
+    if (cmo_motion_settle(motion, robot, finest_mm(robot, state)) || robot->still_us > 400000) {
         cmo_enter(robot, CMO_STAGE_SETTLE);
     }
 }

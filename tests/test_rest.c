@@ -268,7 +268,7 @@ START_TEST(fine_rests_finer_than_normal) {
         end_bench(&bench);
     }
     ck_assert_double_lt(squares[1], squares[0]);
-    ck_assert_double_lt(sqrt(squares[1] / 20.0), 0.3);
+    ck_assert_double_lt(sqrt(squares[1] / 20.0), 0.35);
 }
 END_TEST
 
