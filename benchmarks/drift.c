@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // What stated lines are for: where the robot believes to be after eight legs over four lines, with
 // the lines' places stated and without; and after a single line.
+#define _POSIX_C_SOURCE 200809L // for a pipe to gnuplot
 #include <cammino_lab/series.h>
 
 #include <math.h>
@@ -80,7 +81,49 @@ static double measure(const char *name, unsigned lines, bool stated, int runs) {
     return place[(int)(0.95 * done)];
 }
 
+// Where the robot believes to be, from where it is: with the lines stated, and without.
+static void put_cloud(FILE *out, const char *name, bool stated, int runs) {
+    lab_route *route = make(4, stated);
+    fprintf(out, "$%s << EOD\n", name);
+    for (int i = 0; i < runs; i++) {
+        lab_run *run = lab_trial(route, (uint64_t)i + 1);
+        if (run->outcome == CMO_OUTCOME_DONE) {
+            fprintf(out, "%.3f %.3f\n", run->pose_off_x_mm, run->pose_off_y_mm);
+        }
+        lab_run_free(run);
+    }
+    fprintf(out, "EOD\n");
+    lab_route_free(route);
+}
+
+static void draw(const char *path, int runs) {
+    FILE *out = popen("gnuplot", "w");
+    if (out == NULL) {
+        fprintf(stderr, "%s: gnuplot cannot be run\n", path);
+        return;
+    }
+    put_cloud(out, "without", false, runs);
+    put_cloud(out, "with", true, runs);
+    fprintf(
+        out,
+        "set terminal pngcairo size 1000,760 font 'DejaVu Sans,10.5' background '#ffffff'\n"
+        "set output '%s'\nset border linecolor rgb '#444444'\n"
+        "set grid linecolor rgb '#cccccc'\nset size ratio -1\n"
+        "set title 'After eight legs over four lines: believed place less the true one, %d trials' "
+        "font 'DejaVu Sans Bold,13'\n"
+        "set xlabel 'x, mm'; set ylabel 'y, mm'\nset key outside bottom center horizontal\n"
+        "plot $without using 1:2 with points pointtype 7 pointsize 0.6 linecolor rgb '#d9883b' "
+        "title 'lines not stated', $with using 1:2 with points pointtype 7 pointsize 0.6 linecolor "
+        "rgb '#2c4a6e' title 'lines stated'\nunset output\n",
+        path, runs);
+    pclose(out);
+}
+
 int main(int count, char **arguments) {
+    if (count > 2) { // bench_drift TRIALS PICTURE.png
+        draw(arguments[2], CLAMP(atoi(arguments[1]), 10, MOST));
+        return 0;
+    }
     int runs = count > 1 ? CLAMP(atoi(arguments[1]), 10, MOST) : 500;
     printf(
         "Believed pose against the truth at the end, start off by 5 mm and 2 degrees, %d trials\n\n"

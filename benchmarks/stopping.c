@@ -24,6 +24,8 @@ static int by_size(const void *a, const void *b) {
 
 typedef struct result {
     double errors[2000], times[2000];
+    double own; // robot's rest error less the truth, sum of squares
+    double elapsed_ms;
     int done, failed;
 } result;
 
@@ -37,6 +39,9 @@ static void measure(lab_route *route, int runs, result *out) {
         uint32_t needed = CMO_FIGURE_BIT(CMO_REST_ERROR_MM) | CMO_FIGURE_BIT(CMO_SETTLE_MS);
         if (leg->outcome == CMO_OUTCOME_DONE && (leg->truth.known & needed) == needed) {
             out->errors[out->done] = leg->truth.value[CMO_REST_ERROR_MM];
+            double own = leg->robot.value[CMO_REST_ERROR_MM] - out->errors[out->done];
+            out->own += own * own;
+            out->elapsed_ms += leg->truth.value[CMO_ELAPSED_MS];
             out->times[out->done] = leg->stopped_ms + leg->truth.value[CMO_SETTLE_MS];
             out->done++;
         } else {
@@ -52,8 +57,8 @@ static bool measure_rest(lab_route *route, const char *name, cmo_rest rest, doub
                          double p95_bar, double worst_bar) {
     static result r;
     bool good = true;
-    printf("\n%s\n%6s %9s %9s %9s %9s %9s %7s\n", name, "mm/s", "p50 mm", "p95 mm", "worst mm",
-           "p95 ms", "bar ms", "failed");
+    printf("\n%s\n%6s %9s %9s %9s %9s %9s %9s %7s\n", name, "mm/s", "p50 mm", "p95 mm", "worst mm",
+           "own, RMS", "p95 ms", "bar ms", "failed");
     for (int speed = 100; speed <= 600; speed += 100) {
         cmo_line_parameters *p = &route->leg[0].parameters.line_search;
         *p = (cmo_line_parameters){.cruise_mm_s = (float)speed,
@@ -72,8 +77,9 @@ static bool measure_rest(lab_route *route, const char *name, cmo_rest rest, doub
         double time = r.times[(int)(0.95 * r.done)];
         double time_bar = 600.0 + 300.0 * (speed - 100) / 500.0;
         bool held = p95 <= p95_bar && worst <= worst_bar && time <= time_bar && r.failed == 0;
-        printf("%6d %9.2f %9.2f %9.2f %9.0f %9.0f %7d  %s\n", speed, fabs(r.errors[r.done / 2]),
-               p95, worst, time, time_bar, r.failed,
+        printf("%6d %9.2f %9.2f %9.2f %9.2f %9.0f %9.0f %7d  %s\n", speed,
+               fabs(r.errors[r.done / 2]), p95, worst, sqrt(r.own / r.done), time, time_bar,
+               r.failed,
                rest == CMO_REST_HALTED ? ""
                : held                  ? "holds"
                                        : "misses");
@@ -177,6 +183,37 @@ static void measure_halts(lab_route *route, int runs) {
     }
 }
 
+// A line that is expected where it is, or 30 mm before or after: the whole leg's time must not
+// suffer.
+static bool measure_foresight(lab_route *route, int runs) {
+    static result r;
+    static const float offs[] = {NAN, 0.0F, -30.0F, 30.0F};
+    bool good = true;
+    printf("\nthe whole leg, mean ms, near edge: the line not expected, expected where it is, 30 "
+           "mm too "
+           "early, too late\n");
+    for (int speed = 200; speed <= 600; speed += 200) {
+        double plain = 0.0;
+        printf("%6d", speed);
+        for (size_t n = 0; n < G_N_ELEMENTS(offs); n++) {
+            cmo_line_parameters *p = &route->leg[0].parameters.line_search;
+            *p = (cmo_line_parameters){.cruise_mm_s = (float)speed,
+                                       .blind_mm = 200,
+                                       .least_width_mm = 15,
+                                       .rest = CMO_REST_NEAR_EDGE};
+            // From the start at 250 mm the sensors have 380 mm to the edge.
+            p->expected_mm = isnan(offs[n]) ? 0.0F : 380.0F + offs[n];
+            measure(route, runs, &r);
+            double mean = r.elapsed_ms / MAX(r.done, 1);
+            plain = n == 0 ? mean : plain;
+            good = good && r.failed == 0;
+            printf("%9.0f (%+.0f %%)", mean, 100.0 * (mean / plain - 1.0));
+        }
+        printf("\n");
+    }
+    return good;
+}
+
 int main(int count, char **arguments) {
     int runs = count > 1 ? CLAMP(atoi(arguments[1]), 20, 2000) : 1000;
     GError *error = NULL;
@@ -201,6 +238,7 @@ int main(int count, char **arguments) {
     bool far = measure_rest(route, "rest over the far edge", CMO_REST_FAR_EDGE, 0, runs, 1.0, 2.5);
     bool axle =
         measure_rest(route, "axle over the near edge", CMO_REST_NEAR_EDGE, 70, runs, 1.5, 1e9);
+    measure_foresight(route, MIN(runs, 200));
     lab_route_free(route);
     return near && centre && far && axle ? 0 : 1;
 }

@@ -333,8 +333,11 @@ static void slow_down_for(const cmo_robot *robot, cmo_line_state *state) {
     cmo_motion *motion = &state->motion;
     float drift = 4.0F + 0.01F * p->expected_mm;
     float left = p->expected_mm - drift - motion->place_mm;
-    if (motion->place_mm > p->expected_mm + drift) {
-        return; // it was not there
+    // Where the way to stop is short anyway, creeping over the drift would take longer than coming
+    // back.
+    float stopping = p->creep_mm_s * p->creep_mm_s / (2.0F * p->braking_mm_s2);
+    if (motion->place_mm > p->expected_mm + drift || stopping < 4.5F * drift) {
+        return; // or it was not there
     }
     float slow = fmaxf(4.0F * robot->description->slowest_mm_s, 100.0F);
     float limit = sqrtf(slow * slow + 2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));

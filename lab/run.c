@@ -308,8 +308,9 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
     }
     cmo_sim_truth end = cmo_sim_truth_now(sim);
     const cmo_pose *believed = &robot.odometer.pose;
-    run->pose_error_mm =
-        hypot((double)believed->x_mm - end.x_mm, (double)believed->y_mm - end.y_mm);
+    run->pose_off_x_mm = (double)believed->x_mm - end.x_mm;
+    run->pose_off_y_mm = (double)believed->y_mm - end.y_mm;
+    run->pose_error_mm = hypot(run->pose_off_x_mm, run->pose_off_y_mm);
     run->heading_error_deg =
         remainder((double)believed->heading_rad - end.heading_rad, 2.0 * G_PI) * 180.0 / G_PI;
     run->end = end;

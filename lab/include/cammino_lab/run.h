@@ -63,7 +63,8 @@ typedef struct lab_run {
     GArray *rows;                            /**< of lab_row */
     double span_ms;                          /**< simulated time */
     cmo_sim_truth end;                       /**< where the robot truly ends */
-    double pose_error_mm, heading_error_deg; /**< what it believes of that, less the truth */
+    double pose_off_x_mm, pose_off_y_mm;     /**< what it believes of that, less the truth, */
+    double pose_error_mm, heading_error_deg; /**< and how far that is */
     bool marked;                             /**< the mat marks lines or boundaries at all */
 } lab_run;
 
