@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The wiring check on random robots: every fault must be found and named, and nothing else.
 #include <cammino/cammino.h>
-#include <cammino_simulator/simulator.h>
+#include <cammino_lab/files.h>
 
 #include <math.h>
 #include <stdio.h>
@@ -97,84 +97,24 @@ static void make(subject *s, uint64_t seed, const cmo_sim_mat *mats[2]) {
     cmo_sim_faults_none(&s->setup.faults);
 }
 
-// Breaks one thing.
+// Breaks one thing: by the lab's own hand, where it is not the floor or the kind of motor.
 static void spoil(subject *s, cmo_finding finding) {
-    cmo_sim_faults *f = &s->setup.faults;
-    cmo_sim_plant *p = &s->setup.plant;
-    switch (finding) {
-    case CMO_FINDING_LEFT_MOTOR_SILENT:
-        f->left_dead = true;
-        break;
-    case CMO_FINDING_RIGHT_MOTOR_SILENT:
-        f->right_dead = true;
-        break;
-    case CMO_FINDING_LEFT_MOTOR_REVERSED:
-        f->left_reversed = true;
-        break;
-    case CMO_FINDING_RIGHT_MOTOR_REVERSED:
-        f->right_reversed = true;
-        break;
-    case CMO_FINDING_MOTORS_SWAPPED:
-        f->motors_swapped = true;
-        break;
-    case CMO_FINDING_LEFT_ENCODER_SILENT:
-        f->left_encoder_dead = true;
-        break;
-    case CMO_FINDING_RIGHT_ENCODER_SILENT:
-        f->right_encoder_dead = true;
-        break;
-    case CMO_FINDING_LEFT_ENCODER_REVERSED:
-        f->left_encoder_reversed = true;
-        break;
-    case CMO_FINDING_RIGHT_ENCODER_REVERSED:
-        f->right_encoder_reversed = true;
-        break;
-    case CMO_FINDING_ENCODERS_SWAPPED:
-        f->encoders_swapped = true;
-        break;
-    case CMO_FINDING_LEFT_LIGHT_SILENT:
-        if (s->setup.seed % 2) {
-            f->light_silent_at_ms[0] = 0;
-        } else {
-            f->light_stuck_at_ms[0] = 0;
-        }
-        break;
-    case CMO_FINDING_RIGHT_LIGHT_SILENT:
-        if (s->setup.seed % 2) {
-            f->light_silent_at_ms[1] = 0;
-        } else {
-            f->light_stuck_at_ms[1] = 0;
-        }
-        break;
-    case CMO_FINDING_LIGHTS_SWAPPED:
-        f->lights_swapped = true;
-        break;
-    case CMO_FINDING_LEFT_POLARITY:
-    case CMO_FINDING_RIGHT_POLARITY: {
-        cmo_light_description *light = &s->description.light[finding - CMO_FINDING_LEFT_POLARITY];
-        light->dark_is_high = !light->dark_is_high;
-        break;
-    }
-    case CMO_FINDING_NO_LINE:
+    lab_robot robot = {.plant = s->setup.plant, .faults = s->setup.faults};
+    bool stuck = s->setup.seed % 2 == 0 && (finding == CMO_FINDING_LEFT_LIGHT_SILENT ||
+                                            finding == CMO_FINDING_RIGHT_LIGHT_SILENT);
+    if (finding == CMO_FINDING_NO_LINE) {
         s->setup.x_mm -= 200.0;
-        break;
-    case CMO_FINDING_LOOK_INTERVAL:
-        p->eye[0].interval_ms = 16.0;
-        break;
-    case CMO_FINDING_LEFT_DELAY:
-        p->eye[0].delay_ms += 12.0;
-        break;
-    case CMO_FINDING_RIGHT_DELAY:
-        p->eye[1].delay_ms += 12.0;
-        break;
-    case CMO_FINDING_CURVED: // behind duty: a regulator makes up for it
+    } else if (finding == CMO_FINDING_CURVED) { // behind duty: a regulator makes up for it
         s->setup.traits &= (uint16_t)~CMO_TRAIT_SPEED;
         s->description.full_duty_mm_s = 1000;
-        p->no_load_mm_s = 1000;
-        p->left_strength = 0.6;
-        break;
-    default:
-        break;
+        s->setup.plant.no_load_mm_s = 1000;
+        s->setup.plant.left_strength = 0.6;
+    } else if (stuck) { // looks come, and never change
+        s->setup.faults.light_stuck_at_ms[finding - CMO_FINDING_LEFT_LIGHT_SILENT] = 0;
+    } else if (finding < CMO_FINDINGS) {
+        lab_robot_break(&robot, cmo_finding_name(finding), NULL);
+        s->setup.plant = robot.plant;
+        s->setup.faults = robot.faults;
     }
 }
 

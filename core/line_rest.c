@@ -233,6 +233,22 @@ static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, flo
     return true;
 }
 
+bool cmo_line_has_looked(cmo_robot *robot) {
+    robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
+    robot->driving = true; // the motors hold their speed of nothing
+    float slow = 0.6F * robot->description->slowest_mm_s + 1.0F;
+    if (fabsf(robot->left.speed_mm_s) > slow || fabsf(robot->right.speed_mm_s) > slow) {
+        robot->still_us = 0; // within a step, but still rolling
+    }
+    uint32_t longest = 0;
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        const cmo_light_description *light = &robot->description->light[i];
+        uint32_t needed = light->delay_us + light->interval_us;
+        longest = needed > longest ? needed : longest;
+    }
+    return robot->still_us >= longest + robot->description->tick_us;
+}
+
 float cmo_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state) {
     float speed = state->candidate[first_sensor(robot, state)].speed_mm_s;
     return robot->description->gear_play_mm + CMO_TYRE_CREEP * speed * speed;

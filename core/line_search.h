@@ -74,6 +74,10 @@ void cmo_line_refute(cmo_robot *robot, cmo_line_state *state);
 // Drives on from a standstill.
 void cmo_line_resume(cmo_robot *robot, cmo_line_state *state);
 
+// Holds the wheels still, and says whether they have been so for long enough that every sensor's
+// newest look was taken at rest.
+bool cmo_line_has_looked(cmo_robot *robot);
+
 // How far the robot stands beyond what its encoders say, once it has stopped after a crossing: it
 // was met with the motors pushing, and at rest the robot has rolled on within the gear play; and
 // braking, further than its wheels.

@@ -163,25 +163,8 @@ static bool edge_errors(const cmo_robot *robot, const cmo_square_state *state, f
     return sees_both;
 }
 
-// Long enough at rest for looks that were taken at rest.
-static bool has_looked(const cmo_robot *robot) {
-    uint32_t longest = 0;
-    for (uint8_t i = 0; i < 2; i++) {
-        const cmo_light_description *light = &robot->description->light[i];
-        uint32_t needed = light->delay_us + light->interval_us;
-        longest = needed > longest ? needed : longest;
-    }
-    return robot->still_us >= longest + robot->description->tick_us;
-}
-
 static void settle(cmo_robot *robot, cmo_square_state *state) {
-    robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
-    robot->driving = true; // the motors hold their speed of nothing
-    float slow = 0.6F * robot->description->slowest_mm_s + 1.0F;
-    if (fabsf(robot->left.speed_mm_s) > slow || fabsf(robot->right.speed_mm_s) > slow) {
-        robot->still_us = 0; // within a step, but still rolling
-    }
-    if (!has_looked(robot)) {
+    if (!cmo_line_has_looked(robot)) {
         return;
     }
     float to_go[2];
