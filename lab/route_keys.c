@@ -105,6 +105,7 @@ static const lab_section place_section = {"legs[].place",
 static const lab_key stop_keys[] = {
     LINE_KEYS,
     SENSOR,
+    PLACE,
     KEY_CHOICE(staged_line, rest, "rest", rest_names, "halted",
                "where it comes to rest; halted: where the halt at the crossing leaves it"),
     KEY_CHOICE(
