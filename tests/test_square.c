@@ -221,6 +221,66 @@ START_TEST(a_stated_line_sets_the_pose_and_tells_what_is_left_over) {
 }
 END_TEST
 
+// Squares on the demo-like line from 25 degrees; after end_ms the cause, -1: an abort.
+static cmo_outcome square_ended_by(int cause, uint32_t end_ms, cmo_stage *stage) {
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor_of(&one_line));
+    setup.x_mm = 500;
+    setup.heading_deg = 25;
+    if (cause >= 0) {
+        setup.faults.light_silent_at_ms[cause] = end_ms;
+    }
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_square_state state;
+    cmo_square_parameters p = {.line = {.cruise_mm_s = 250}};
+    cmo_outcome outcome = cmo_square_on_line_start(&bench.robot, &state, &p);
+    *stage = CMO_STAGE_IDLE;
+    while (outcome == CMO_RUNNING) {
+        if (bench.robot.port->clock(bench.robot.port->context) < 1000 * end_ms) {
+            *stage = (cmo_stage)bench.robot.stage;
+        } else if (cause < 0) {
+            cmo_abort(&bench.robot);
+        }
+        cmo_wait(&bench.robot);
+        outcome = cmo_tick(&bench.robot);
+    }
+    ck_assert_msg(!bench.robot.report.motors_may_run, "ended at %u ms", end_ms);
+    ck_assert_msg(cmo_sim_halted(bench.sim), "ended at %u ms", end_ms);
+    double at_mm = cmo_sim_truth_now(bench.sim).x_mm;
+    cmo_sim_pass(bench.sim, 1000);
+    // No further than from 250 mm/s by brakes.
+    ck_assert_double_le(fabs(cmo_sim_truth_now(bench.sim).x_mm - at_mm), 20.0);
+    if (cause >= 0 && outcome != CMO_OUTCOME_DONE) {
+        ck_assert_int_eq(bench.robot.report.sensor, cause);
+    }
+    end_bench(&bench);
+    return outcome;
+}
+
+START_TEST(whatever_ends_it_and_in_any_stage_the_motors_halt) {
+    static const cmo_outcome expected[] = {CMO_OUTCOME_ABORTED, CMO_OUTCOME_SENSOR_SILENT,
+                                           CMO_OUTCOME_SENSOR_SILENT};
+    for (int cause = -1; cause <= 1; cause++) {
+        unsigned stages = 0, ended = 0;
+        cmo_outcome outcome = CMO_RUNNING;
+        for (uint32_t end_ms = 40; outcome != CMO_OUTCOME_DONE; end_ms += 35) {
+            cmo_stage stage;
+            outcome = square_ended_by(cause, end_ms, &stage);
+            if (outcome != CMO_OUTCOME_DONE) {
+                ck_assert_msg(outcome == expected[cause + 1], "cause %d at %u ms: %s", cause,
+                              end_ms, cmo_outcome_name(outcome));
+                stages |= 1U << stage;
+                ended++;
+            }
+        }
+        ck_assert_uint_ge(ended, 20);
+        unsigned all = 1U << CMO_STAGE_SEARCH | 1U << CMO_STAGE_BRAKE | 1U << CMO_STAGE_RETURN |
+                       1U << CMO_STAGE_SETTLE;
+        ck_assert_uint_eq(stages & all, all);
+    }
+}
+END_TEST
+
 START_TEST(parameters_that_make_no_sense_are_refused) {
     paper_port paper;
     cmo_robot robot;
@@ -261,6 +321,7 @@ int main(void) {
                                   where_only_one_sensor_meets_the_line_it_is_named,
                                   spots_that_are_not_side_by_side_are_geometry,
                                   a_stated_line_sets_the_pose_and_tells_what_is_left_over,
+                                  whatever_ends_it_and_in_any_stage_the_motors_halt,
                                   parameters_that_make_no_sense_are_refused,
                                   NULL};
     return run_suite("square", tests);
