@@ -221,7 +221,36 @@ START_TEST(a_stated_line_sets_the_pose_and_tells_what_is_left_over) {
 }
 END_TEST
 
-// Squares on the demo-like line from 25 degrees; after end_ms the cause, -1: an abort.
+START_TEST(a_stated_line_may_lie_anywhere_and_in_any_direction) {
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor_of(&one_line));
+    setup.x_mm = 500;
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_square_state state;
+    cmo_square_parameters p = {.line = {.cruise_mm_s = 250}};
+    ck_assert_int_eq(cmo_square_on_line_start(&bench.robot, &state, &p), CMO_RUNNING);
+    ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_DONE);
+    double rest_mm = figure(&bench.robot, CMO_REST_ERROR_MM);
+    double residual = figure(&bench.robot, CMO_RESIDUAL_ANGLE_DEG) * G_PI / 180.0;
+    const cmo_pose *pose = &bench.robot.odometer.pose;
+    for (int turn = -180; turn <= 180; turn += 15) {
+        cmo_stated_line line = {(float)(3 * turn), (float)(200 - turn), (float)turn};
+        double way = turn * G_PI / 180.0; // the way across the line
+        double before = pose->y_mm * cos(way) - pose->x_mm * sin(way);
+        ck_assert(cmo_take_pose(&bench.robot, &state.line, &line, NULL));
+        double dx = (double)(pose->x_mm - line.x_mm), dy = (double)(pose->y_mm - line.y_mm);
+        // The sensors are 70 mm ahead of the axle.
+        ck_assert_double_eq_tol(dx * cos(way) + dy * sin(way), rest_mm - 70.0 * cos(residual),
+                                0.05);
+        ck_assert_double_eq_tol(pose->y_mm * cos(way) - pose->x_mm * sin(way), before, 0.05);
+        ck_assert_double_eq_tol(sin((double)pose->heading_rad - way - residual), 0.0, 1e-4);
+        ck_assert_double_gt(cos((double)pose->heading_rad - way - residual), 0.0);
+    }
+    end_bench(&bench);
+}
+END_TEST
+
+// Squares on the dark line from 25 degrees; after end_ms the cause, -1: an abort.
 static cmo_outcome square_ended_by(int cause, uint32_t end_ms, cmo_stage *stage) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor_of(&one_line));
     setup.x_mm = 500;
@@ -321,6 +350,7 @@ int main(void) {
                                   where_only_one_sensor_meets_the_line_it_is_named,
                                   spots_that_are_not_side_by_side_are_geometry,
                                   a_stated_line_sets_the_pose_and_tells_what_is_left_over,
+                                  a_stated_line_may_lie_anywhere_and_in_any_direction,
                                   whatever_ends_it_and_in_any_stage_the_motors_halt,
                                   parameters_that_make_no_sense_are_refused,
                                   NULL};
