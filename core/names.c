@@ -13,7 +13,7 @@ const char *cmo_outcome_name(cmo_outcome outcome) {
         "sensor_range", "sensor_stuck", "sensor_jumping", "low_contrast",  "one_sensor",
         "no_floor",     "stalled",      "encoder_silent", "encoder_jump",  "late",
         "port_failed",  "too_fast",     "bad_parameter",  "not_supported", "stopped",
-        "aborted",      "wiring_wrong", "wrong_line",
+        "aborted",      "wiring_wrong", "cornered",       "departed",      "wrong_line",
     };
     return pick(names, COUNT(names), (unsigned)outcome);
 }
@@ -42,6 +42,8 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
         "the stop button was pressed",
         "the program ended it",
         "something is wired or described wrongly",
+        "the boundary is all around; is the tone right, and is there room to turn?",
+        "a wheel was over the boundary",
         "it ended on something that the mat does not mark as the line",
     };
     return pick(texts, COUNT(texts), (unsigned)outcome);
@@ -51,6 +53,7 @@ const char *cmo_kind_name(cmo_kind kind) {
     static const char *const names[CMO_KINDS] = {
         "none",   "travel",      "rotate",       "drive_until_line", "stop_on_line",
         "action", "take_levels", "check_wiring", "measure_geometry", "square_on_line",
+        "stay_inside", "countdown",
     };
     return pick(names, COUNT(names), (unsigned)kind);
 }
@@ -58,7 +61,8 @@ const char *cmo_kind_name(cmo_kind kind) {
 const char *cmo_stage_name(cmo_stage stage) {
     static const char *const names[CMO_STAGES] = {
         "idle",   "move",   "blind", "search", "prove",  "brake",
-        "return", "settle", "swing", "turn",   "action",
+        "return", "settle", "swing", "turn",   "action", "patrol", "feel", "back", "scan",
+        "charge", "wait", "countdown",
     };
     return pick(names, COUNT(names), (unsigned)stage);
 }
@@ -83,6 +87,13 @@ const char *cmo_figure_name(cmo_figure figure) {
         "turned_deg",
         "predicted_overshoot_mm",
         "passed_over",
+        "rebounds",
+        "turn_error_deg",
+        "margin_mm",
+        "departures",
+        "covered_share",
+        "covered_per_min",
+        "covered_evenness",
     };
     return pick(names, COUNT(names), (unsigned)figure);
 }

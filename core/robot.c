@@ -312,7 +312,9 @@ cmo_outcome cmo_tick(cmo_robot *robot) {
                 robot->start_right_mm = robot->odometer.right_mm;
             }
             cmo_raise_figure(robot, CMO_TOP_SPEED_MM_S, fabsf(cmo_speed_mm_s(robot)));
+            robot->sample = &sample;
             robot->routine->step(robot, robot->routine);
+            robot->sample = NULL;
         }
         robot->begun = false;
     }

@@ -56,3 +56,13 @@ float cmo_atan(float x) {
               3.33329491539e-1F;
     return sign * (base + (p * z * a + a));
 }
+
+float cmo_direction(float x, float y) {
+    if (x > 0.0F) {
+        return cmo_atan(y / x);
+    }
+    if (x < 0.0F) {
+        return cmo_atan(y / x) + (y < 0.0F ? -CMO_PI : CMO_PI);
+    }
+    return y > 0.0F ? 0.5F * CMO_PI : y < 0.0F ? -0.5F * CMO_PI : 0.0F;
+}

@@ -20,4 +20,7 @@ void cmo_sin_cos(float angle, float *sine, float *cosine);
 // Error below 3e-7.
 float cmo_atan(float x);
 
+// Angle of a direction, -pi..pi; 0 for none.
+float cmo_direction(float x, float y);
+
 #endif

@@ -159,6 +159,8 @@ static void finish(lab_robot *robot, const staged_robot *from, const char *file)
     robot->name = from->name != NULL ? g_strdup(from->name) : g_path_get_basename(file);
     d->tick_us = (uint32_t)(1000.0 * from->tick_ms + 0.5);
     d->track_mm = (float)from->track_mm;
+    d->tyre_mm = (float)given(from->tyre_mm, 0.0);
+    d->rear_mm = (float)given(from->rear_mm, 0.0);
     d->drift_most = (float)given(from->drift_most, 0.0);
     robot->outline = (lab_outline){given(from->outline.front_mm, 0.8 * from->track_mm),
                                    given(from->outline.back_mm, 0.6 * from->track_mm),

@@ -139,6 +139,40 @@ static void finish_measure_geometry(lab_leg *leg, const staged_leg *staged) {
     };
 }
 
+static void finish_stay_inside(lab_leg *leg, const staged_leg *staged) {
+    const staged_stay *from = &staged->stay_inside;
+    leg->parameters.stay = (cmo_stay_parameters){
+        .boundary = (cmo_tone)or_zero(from->boundary),
+        .band = to_band(&from->band),
+        .cruise_mm_s = or_zero(from->cruise_mm_s),
+        .too_fast = (cmo_too_fast)or_zero(from->too_fast),
+        .grazing = (cmo_grazing)or_zero(from->grazing),
+        .convex = or_zero(from->convex) != 0.0F,
+        .guess = or_zero(from->guess) != 0.0F,
+        .turn = (cmo_turn)or_zero(from->turn),
+        .angle_deg = or_zero(from->angle_deg),
+        .margin_mm = or_zero(from->margin_mm),
+        .acceleration_mm_s2 = or_zero(from->acceleration_mm_s2),
+        .braking_mm_s2 = or_zero(from->braking_mm_s2),
+        .halt = to_halt(from->halt),
+        .longest_ms = to_ms(from->for_s),
+        .rebounds = (uint16_t)or_zero(from->rebounds),
+        .distance_mm = or_zero(from->distance_mm),
+        .touch = (uint8_t)or_zero(from->touch),
+        .range_mm = or_zero(from->range_mm),
+        .charge_mm = or_zero(from->charge_mm),
+        .charge_mm_s = or_zero(from->charge_mm_s),
+        .scan_deg = or_zero(from->scan_deg),
+    };
+}
+
+static void finish_countdown(lab_leg *leg, const staged_leg *staged) {
+    leg->parameters.countdown = (cmo_countdown_parameters){
+        .seconds = (uint16_t)or_zero(staged->countdown.seconds),
+        .longest_ms = to_ms(staged->countdown.longest_s),
+    };
+}
+
 // One row a routine, in the order of lab_leg_keys.
 static const struct {
     cmo_kind kind;
@@ -152,6 +186,8 @@ static const struct {
     {CMO_KIND_TAKE_LEVELS, finish_take_levels},
     {CMO_KIND_CHECK_WIRING, finish_check_wiring},
     {CMO_KIND_MEASURE_GEOMETRY, finish_measure_geometry},
+    {CMO_KIND_STAY_INSIDE, finish_stay_inside},
+    {CMO_KIND_COUNTDOWN, finish_countdown},
 };
 
 // `- travel` without parameters is an easy slip; it reads as if it were `- travel: {}`.
@@ -291,7 +327,19 @@ lab_route *lab_route_load(const char *path, GError **error) {
         lab_route_free(route);
         return NULL;
     }
+    lab_route_enclose(route);
     return route;
+}
+
+void lab_route_enclose(lab_route *route) {
+    cmo_sim_region_free(route->region);
+    route->region = NULL;
+    for (unsigned i = 0; i < route->legs; i++) {
+        if (route->leg[i].kind == CMO_KIND_STAY_INSIDE) {
+            route->region = cmo_sim_region_new(route->mat, route->x_mm, route->y_mm);
+            return;
+        }
+    }
 }
 
 void lab_route_free(lab_route *route) {
@@ -300,6 +348,7 @@ void lab_route_free(lab_route *route) {
         g_free(route->robot_path);
         g_free(route->mat_path);
         lab_robot_free(route->robot);
+        cmo_sim_region_free(route->region);
         cmo_sim_mat_free(route->mat);
         g_free(route);
     }

@@ -184,6 +184,56 @@ static const lab_section measure_geometry_section = {
     "places and the sensors' delays.",
     measure_geometry_keys};
 
+static const char *const grazing_names[] = {"sway", "accept", "refuse", NULL};
+static const char *const turn_names[] = {"mirrored", "away", "inward", "middle", NULL};
+static const char *const bumper_names[] = {"left", "right", "back", NULL};
+
+static const lab_key stay_keys[] = {
+    KEY_CHOICE(staged_stay, boundary, "boundary", tone_names, "dark", "what the boundary is made of"),
+    KEY_SECTION(staged_stay, band, "band", &band_section,
+                "three tenths of the way from the floor to the boundary's level",
+                "reflectances that count as boundary"),
+    SPEED(staged_stay, cruise_mm_s, "as fast as is safe", "speed of the patrol"),
+    KEY_CHOICE(staged_stay, too_fast, "too_fast", too_fast_names, "refuse",
+               "where the wheels could go over the boundary; slow: drive as fast as is safe"),
+    KEY_CHOICE(staged_stay, grazing, "grazing", grazing_names, "sway",
+               "where a wheel can reach the boundary unseen; accept: drive straight all the same"),
+    KEY_FLAG(staged_stay, convex, "convex", "false",
+             "no corner of the boundary pokes into the floor: it may be faster"),
+    KEY_FLAG(staged_stay, guess, "guess", "false",
+             "where one sensor alone has crossed, guess the boundary's direction"),
+    KEY_CHOICE(staged_stay, turn, "turn", turn_names, "mirrored",
+               "which way to go on; middle: toward the middle of the ground covered"),
+    KEY(staged_stay, angle_deg, "angle_deg", 20, 180, "deg", "120", "with turn: away, by this"),
+    KEY(staged_stay, margin_mm, "margin_mm", 0.5, 100, "mm", "3",
+        "how far inside the wheels are to stay"),
+    RATES(staged_stay, ""),
+    HALT(staged_stay),
+    KEY(staged_stay, for_s, "for_s", 0.1, 36000, "s", "30", "done after this time"),
+    KEY_WHOLE(staged_stay, rebounds, "rebounds", 1, 65535, "", "no end", "done after so many"),
+    KEY(staged_stay, distance_mm, "distance_mm", 1, 1000000, "mm", "no end", "done after this way"),
+    KEY_CHOICES(staged_stay, touch, "touch", bumper_names, "no end",
+                "done when one of these bumpers touches"),
+    KEY(staged_stay, range_mm, "range_mm", 1, 5000, "mm", "no end",
+        "done when something is nearer than this"),
+    KEY(staged_stay, charge_mm, "charge_mm", 1, 5000, "mm", "nothing is",
+        "what is nearer than this is charged"),
+    SPEED(staged_stay, charge_mm_s, "cruise_mm_s", "speed of the charge"),
+    KEY(staged_stay, scan_deg, "scan_deg", 0, 360, "deg", "0",
+        "after a rebound, turns on by up to this to look for something to charge"),
+    KEY_END};
+static const lab_section stay_section = {
+    "stay_inside", "Patrol within a boundary, and turn away from it.", stay_keys};
+
+static const lab_key countdown_keys[] = {
+    KEY_WHOLE(staged_countdown, seconds, "seconds", 0, 600, "s", "0",
+              "counted down once the button is pressed"),
+    KEY(staged_countdown, longest_s, "longest_s", 0.01, 3600, "s", "no limit",
+        "give up when it is not pressed in this time"),
+    KEY_END};
+static const lab_section countdown_section = {
+    "countdown", "Wait for the start button, and count down.", countdown_keys};
+
 const lab_key lab_leg_keys[] = {
     KEY_SECTION(staged_leg, travel, "travel", &travel_section, "", "drive straight on"),
     KEY_SECTION(staged_leg, rotate, "rotate", &rotate_section, "", "turn on the spot"),
@@ -198,6 +248,10 @@ const lab_key lab_leg_keys[] = {
                 "check the wiring before a line"),
     KEY_SECTION(staged_leg, measure_geometry, "measure_geometry", &measure_geometry_section, "",
                 "measure the geometry over two lines"),
+    KEY_SECTION(staged_leg, stay_inside, "stay_inside", &stay_section, "",
+                "patrol within a boundary"),
+    KEY_SECTION(staged_leg, countdown, "countdown", &countdown_section, "",
+                "wait for the start button"),
     KEY_END};
 const lab_section lab_leg_section = {
     "legs[]", "One leg: the name of a routine, and its parameters. {} takes all defaults.",
@@ -259,4 +313,6 @@ const lab_section *const lab_route_sections[] = {&lab_route_section,
                                                  &take_levels_section,
                                                  &check_wiring_section,
                                                  &measure_geometry_section,
+                                                 &stay_section,
+                                                 &countdown_section,
                                                  NULL};

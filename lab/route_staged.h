@@ -39,12 +39,25 @@ typedef struct staged_geometry_leg {
     double tone, lines_mm, slant_deg, speed_mm_s, fast_mm_s, longest_mm, rounds, longest_s;
 } staged_geometry_leg;
 
+typedef struct staged_stay {
+    staged_band band;
+    double boundary, cruise_mm_s, too_fast, grazing, convex, guess, turn, angle_deg, margin_mm, acceleration_mm_s2,
+        braking_mm_s2, halt, for_s, rebounds, distance_mm, touch, range_mm, charge_mm, charge_mm_s,
+        scan_deg;
+} staged_stay;
+
+typedef struct staged_countdown {
+    double seconds, longest_s;
+} staged_countdown;
+
 typedef struct staged_leg {
     staged_move travel, rotate;
     staged_line drive_until_line, stop_on_line, square_on_line;
     staged_levels_leg take_levels;
     staged_wiring_leg check_wiring;
     staged_geometry_leg measure_geometry;
+    staged_stay stay_inside;
+    staged_countdown countdown;
 } staged_leg;
 
 typedef struct staged_route {

@@ -14,6 +14,8 @@ typedef union routine_state {
     cmo_take_levels_state levels;
     cmo_check_wiring_state wiring;
     cmo_measure_geometry_state geometry;
+    cmo_stay_state stay;
+    cmo_countdown_state countdown;
 } routine_state;
 
 static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_leg *leg) {
@@ -33,6 +35,10 @@ static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_l
     case CMO_KIND_MEASURE_GEOMETRY:
         return cmo_measure_geometry_start(robot, &state->geometry,
                                           &leg->parameters.measure_geometry);
+    case CMO_KIND_STAY_INSIDE:
+        return cmo_stay_inside_start(robot, &state->stay, &leg->parameters.stay);
+    case CMO_KIND_COUNTDOWN:
+        return cmo_countdown_start(robot, &state->countdown, &leg->parameters.countdown);
     default:
         return cmo_stop_on_line_start(robot, &state->line, &leg->parameters.line_search);
     }
@@ -165,6 +171,9 @@ static uint32_t applying(const lab_leg *leg) {
     uint32_t figures = CMO_FIGURE_BIT(CMO_ELAPSED_MS) | CMO_FIGURE_BIT(CMO_TICK_LATE_US) |
                        CMO_FIGURE_BIT(CMO_TOP_SPEED_MM_S) | CMO_FIGURE_BIT(CMO_TRAVELLED_MM) |
                        CMO_FIGURE_BIT(CMO_TURNED_DEG);
+    if (leg->kind == CMO_KIND_STAY_INSIDE) {
+        return figures | CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S);
+    }
     if (leg->kind == CMO_KIND_TRAVEL) {
         return figures | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
     }
@@ -188,13 +197,23 @@ static void take_report(lab_leg_result *result, const cmo_report *report, const 
     result->report = *report;
     result->estimated = report->estimated;
     result->robot.applies = applying(leg);
-    for (unsigned i = 0; i < CMO_FIGURES; i++) {
+    for (unsigned i = 0; i < CMO_REPORT_FIGURES; i++) {
         bool known = report->present & CMO_FIGURE_BIT(i) && isfinite(report->figure[i]);
         if (known && result->robot.applies & CMO_FIGURE_BIT(i)) {
             result->robot.known |= CMO_FIGURE_BIT(i);
             result->robot.value[i] = (double)report->figure[i];
         }
     }
+}
+
+// The figures of a patrol stand in its state.
+static void take_patrol(lab_leg_result *result, const cmo_stay_state *state) {
+    lab_put(&result->robot, CMO_REBOUNDS, state->rebounds);
+    lab_put(&result->robot, CMO_MARGIN_MM, (double)state->margin_mm);
+    lab_put(&result->robot, CMO_TURN_ERROR_DEG,
+            state->known > 0 ? (double)state->turn_error_deg : NAN);
+    result->cruise_mm_s = (double)state->cruise_mm_s;
+    result->budget = state->budget;
 }
 
 // What a routine has found out about the robot.
@@ -248,9 +267,14 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
     result.start_ms = result.end_ms = cmo_sim_truth_now(sim).time_ms;
     result.outcome = start_leg(robot, &state, leg);
     if (result.outcome == CMO_RUNNING) {
-        result.outcome = cmo_run(robot);
+        result.outcome = leg->kind == CMO_KIND_STAY_INSIDE
+                             ? lab_patrol(robot, &state.stay, &result)
+                             : cmo_run(robot);
         result.end_ms = cmo_sim_truth_now(sim).time_ms;
         take_report(&result, &robot->report, leg);
+        if (leg->kind == CMO_KIND_STAY_INSIDE) {
+            take_patrol(&result, &state.stay);
+        }
         lab_truth(route, sim, &result, leg);
         take_findings(&result, robot, &state);
         if (leg->stated) {
@@ -321,6 +345,13 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
 
 void lab_run_free(lab_run *run) {
     if (run != NULL) {
+        for (guint i = 0; i < run->legs->len; i++) {
+            lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
+            if (leg->rebounds != NULL) {
+                g_array_free(leg->rebounds, TRUE);
+            }
+            g_free(leg->heat.seconds);
+        }
         g_array_free(run->legs, TRUE);
         g_array_free(run->rows, TRUE);
         g_free(run);

@@ -49,6 +49,59 @@ float cmo_budget_width(const cmo_robot_description *description, uint16_t traits
  * wheels stand ahead of a sensor. */
 float cmo_budget_reach(const cmo_robot_description *description);
 
+/** What to do where a wheel can reach a boundary before a sensor has seen it: at a grazing angle,
+ *  driving straight, if the tyres stand further out than the spots. */
+typedef enum cmo_grazing {
+    CMO_GRAZING_SWAY = 0, /**< sway to both sides, so that a sensor comes round first */
+    CMO_GRAZING_ACCEPT,   /**< drive straight: at angles from `blind_deg` on a wheel may go over */
+    CMO_GRAZING_REFUSE    /**< do not start */
+} cmo_grazing;
+
+/** What is safe within a boundary. */
+typedef struct cmo_patrol_budget {
+    float speed_mm_s; /**< the highest cruise at which the wheels stay inside, at any entry angle
+                           below `sees_deg`; 0: there is none */
+    float stop_mm;    /**< way from crossing to standstill at that speed, at worst */
+    float sees_deg;   /**< entry angle, from the perpendicular, up to which that holds; 90: all */
+    float blind_deg;  /**< entry angle from which a wheel is over before its sensor sees it, driving
+                           straight at any speed; 90: there is none */
+    float sway_deg;   /**< to either side; 0: it drives straight */
+    float sway_mm;    /**< length of one sway to and fro */
+    bool corners;     /**< that holds also where a corner of 90 degrees pokes into the floor */
+} cmo_patrol_budget;
+
+/** Way, mm, from the crossing of an edge to standstill, at worst, for braking that leads by the
+ *  motors' lag, of which two fifths are left. Of the slowest sensor. */
+float cmo_budget_braking(const cmo_robot_description *description, float speed_mm_s,
+                         float braking_mm_s2);
+
+/**
+ * The highest speed, and how to drive, so that no wheel gets nearer than `margin_mm` to a boundary.
+ *
+ * With a sensor a ahead and s to the side, and a tyre's outer edge h to the side, a straight drive
+ * that meets a straight boundary at an angle e from the perpendicular may take a - (h - s) tan e -
+ * m / cos e to stand. That is nothing from a blind angle on, tan e = a / (h - s). While the robot
+ * sways, a wheel stays inside if it never leaves the convex hull of where the sensors were one
+ * stopping way before; that is tried out for all angles and phases.
+ *
+ * A corner that pokes in passes between the sensors; where a robot drives straight, the budget
+ * leaves the way to stand from where the first sensor sees it, for a corner of 90 degrees at any
+ * angle and place. Swaying, it cannot promise that.
+ *
+ * Takes some hundred thousand operations: it is meant for the start of a routine.
+ *
+ * @param convex         no corner pokes in: it may be faster
+ * @param margin_mm      0 and more
+ * @param braking_mm_s2  0: the robot's limit
+ */
+void cmo_budget_patrol(const cmo_robot_description *description, cmo_grazing grazing, bool convex,
+                       float margin_mm, float braking_mm_s2, cmo_patrol_budget *budget);
+
+/** Entry angle from which driving straight at a speed a wheel gets over the boundary before the
+ *  robot stands, degrees from the perpendicular; 90: never. 0: also head on. */
+float cmo_budget_sight(const cmo_robot_description *description, float speed_mm_s, float margin_mm,
+                       float braking_mm_s2);
+
 #ifdef __cplusplus
 }
 #endif

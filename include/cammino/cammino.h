@@ -17,6 +17,7 @@
 #include <cammino/routines.h>
 #include <cammino/square.h>
 #include <cammino/stated_line.h>
+#include <cammino/stay_inside.h>
 #include <cammino/trace.h>
 #include <cammino/wiring.h>
 

@@ -37,6 +37,8 @@ typedef enum cmo_outcome {
     CMO_OUTCOME_STOPPED,        /**< the stop button */
     CMO_OUTCOME_ABORTED,        /**< cmo_abort() */
     CMO_OUTCOME_WIRING_WRONG,   /**< the wiring check found something; its state says what */
+    CMO_OUTCOME_CORNERED,       /**< the boundary is all around: no way on was found */
+    CMO_OUTCOME_DEPARTED,       /**< said by a simulation only: a wheel was over the boundary */
     CMO_OUTCOME_WRONG_LINE,     /**< said by a simulation only: it ended on another line */
     CMO_OUTCOMES                /**< how many there are */
 } cmo_outcome;
@@ -53,6 +55,8 @@ typedef enum cmo_kind {
     CMO_KIND_CHECK_WIRING,
     CMO_KIND_MEASURE_GEOMETRY,
     CMO_KIND_SQUARE_ON_LINE,
+    CMO_KIND_STAY_INSIDE,
+    CMO_KIND_COUNTDOWN,
     CMO_KINDS
 } cmo_kind;
 
@@ -69,6 +73,13 @@ typedef enum cmo_stage {
     CMO_STAGE_SWING,    /**< swings one wheel by itself */
     CMO_STAGE_TURN,     /**< turns on the spot */
     CMO_STAGE_ACTION,   /**< the user's own callback */
+    CMO_STAGE_PATROL,   /**< drives and looks for the boundary */
+    CMO_STAGE_FEEL,     /**< turns the other sensor over the boundary, to know its direction */
+    CMO_STAGE_BACK,     /**< backs off from it, on the way just come */
+    CMO_STAGE_SCAN,     /**< turns on the spot to find something in range */
+    CMO_STAGE_CHARGE,   /**< drives at what is in range */
+    CMO_STAGE_WAIT,     /**< waits for the start button */
+    CMO_STAGE_COUNTDOWN, /**< counts down */
     CMO_STAGES
 } cmo_stage;
 
@@ -95,7 +106,17 @@ typedef enum cmo_figure {
     CMO_TURNED_DEG,             /**< turn from start to end */
     CMO_PREDICTED_OVERSHOOT_MM, /**< overshoot as it was predicted when the robot began to stop */
     CMO_PASSED_OVER,            /**< candidates that were no line */
-    CMO_FIGURES                 /**< how many there are */
+    CMO_REPORT_FIGURES,         /**< how many a report holds. What follows stands in the state of
+                                   stay inside, or only a simulation knows it */
+    CMO_REBOUNDS = CMO_REPORT_FIGURES, /**< rebounds from the boundary */
+    CMO_TURN_ERROR_DEG, /**< turn of a rebound against the boundary, less what was asked: root of the
+                           mean square over those where both sensors had crossed */
+    CMO_MARGIN_MM,      /**< smallest distance of a ground contact to the boundary; negative: over */
+    CMO_DEPARTURES,     /**< how often a ground contact went over the boundary */
+    CMO_COVERED_SHARE,  /**< share of the floor inside that the robot's body went over */
+    CMO_COVERED_PER_MIN,  /**< that share per minute */
+    CMO_COVERED_EVENNESS, /**< 0..1: how evenly it was there; 1 - Gini coefficient of the visits */
+    CMO_FIGURES           /**< how many there are */
 } cmo_figure;
 
 /** A figure's bit in `present` and `estimated`. */
@@ -115,7 +136,7 @@ typedef struct cmo_report {
     int8_t sensor;       /**< whose crossing or fault ended it; -1: none's */
     uint32_t present;    /**< bit n: figure n applies and was measured */
     uint32_t estimated;  /**< bit n: figure n comes from commanded speed, not from encoders */
-    float figure[CMO_FIGURES];
+    float figure[CMO_REPORT_FIGURES];
     float crossing_mm;     /**< way of that sensor from the routine's start to the crossing */
     uint32_t crossing_us;  /**< time of the crossing, port clock */
     float passed_at_mm;    /**< the last candidate that was passed over: where, */

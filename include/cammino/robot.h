@@ -57,6 +57,11 @@ typedef struct cmo_robot_description {
                               robot that has stopped has rolled on by it */
     uint8_t encoder_bits; /**< width at which the counts wrap, 8..32; 0: 32 */
 
+    float tyre_mm; /**< width of a tyre, 0..200; 0: 10. With the track it says how far out the wheels
+                        stand */
+    float rear_mm; /**< from the axle back to the hindmost ground contact, a caster's wheel swung
+                        out to the rear, 0..500; 0: half the track */
+
     float top_speed_mm_s;     /**< the fastest that any routine may ask for, 10..5000 */
     float slowest_mm_s;       /**< commands below this do not turn the wheels, 0..500 */
     float acceleration_mm_s2; /**< limit when speeding up, 10..50000 */
@@ -176,6 +181,7 @@ typedef struct cmo_robot {
     const cmo_robot_description *description;
     const cmo_port *port;
     cmo_routine *routine; /**< the active one; NULL: none */
+    const cmo_sample *sample; /**< during a tick: all inputs; NULL between ticks */
     const char *field;    /**< after a refusal: the field that makes no sense */
 
     cmo_odometer odometer;

@@ -31,6 +31,10 @@ struct cmo_sim_mat {
     edge_field field[CMO_SIM_MARKS];
 };
 
+// Lower envelope of parabolas: for each q the p that has the least (q - p)^2 + in[p]; -1: there is
+// none. `hull` and `limit` are room for `count`.
+void mat_nearest(const double *in, int *from, int count, int *hull, double *limit);
+
 // An empty mat of that size: no light, no marks, all void.
 cmo_sim_mat *cmo_sim_mat_new(double width_mm, double height_mm, double px_per_mm);
 

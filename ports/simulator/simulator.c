@@ -53,9 +53,34 @@ static bool chance(cmo_sim *sim, double share) {
 
 cmo_sim_truth cmo_sim_truth_now(const cmo_sim *sim) {
     const struct plant *p = &sim->plant;
-    cmo_sim_truth truth = {sim->now_us / 1000.0, p->x_mm,       p->y_mm,  p->heading_rad,
-                           p->speed_mm_s,        p->turn_rad_s, p->way_mm};
+    double along = -p->p->caster_behind_mm - p->p->caster_trail_mm * p->caster_x;
+    double across = -p->p->caster_trail_mm * p->caster_y;
+    cmo_sim_truth truth = {sim->now_us / 1000.0,
+                           p->x_mm,
+                           p->y_mm,
+                           p->heading_rad,
+                           p->speed_mm_s,
+                           p->turn_rad_s,
+                           p->way_mm,
+                           p->x_mm + along * p->cosine - across * p->sine,
+                           p->y_mm + along * p->sine + across * p->cosine};
     return truth;
+}
+
+void cmo_sim_contacts(const cmo_sim *sim, const cmo_sim_truth *at,
+                      double place[CMO_SIM_CONTACTS][2]) {
+    const cmo_sim_plant *p = &sim->setup.plant;
+    double inner = 0.5 * (p->track_mm - p->wheel_width_mm);
+    double outer = 0.5 * (p->track_mm + p->wheel_width_mm);
+    const double left[4] = {outer, inner, -inner, -outer};
+    double cosine, sine;
+    direction_of(at->heading_rad, &cosine, &sine);
+    for (int i = 0; i < 4; i++) {
+        place[i][0] = at->x_mm - left[i] * sine;
+        place[i][1] = at->y_mm + left[i] * cosine;
+    }
+    place[4][0] = at->caster_x_mm;
+    place[4][1] = at->caster_y_mm;
 }
 
 static void spot_at(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm, double cosine,
@@ -81,6 +106,8 @@ static cmo_sim_truth between(const cmo_sim_truth *a, const cmo_sim_truth *b, dou
         a->speed_mm_s + share * (b->speed_mm_s - a->speed_mm_s),
         a->turn_rad_s + share * (b->turn_rad_s - a->turn_rad_s),
         a->way_mm + share * (b->way_mm - a->way_mm),
+        a->caster_x_mm + share * (b->caster_x_mm - a->caster_x_mm),
+        a->caster_y_mm + share * (b->caster_y_mm - a->caster_y_mm),
     };
     return truth;
 }

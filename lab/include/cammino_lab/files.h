@@ -78,6 +78,8 @@ typedef struct lab_leg {
         cmo_take_levels_parameters take_levels;
         cmo_check_wiring_parameters check_wiring;
         cmo_measure_geometry_parameters measure_geometry;
+        cmo_stay_parameters stay;
+        cmo_countdown_parameters countdown;
     } parameters;
 } lab_leg;
 
@@ -105,6 +107,7 @@ typedef struct lab_route {
     lab_leg leg[LAB_LEGS_MAX];
     lab_robot *robot;
     cmo_sim_mat *mat;
+    cmo_sim_region *region; /**< around the start; NULL: no leg stays inside of it */
 } lab_route;
 
 /** Reads a route file, and the robot and the mat that it names. NULL on error. */
@@ -113,6 +116,10 @@ lab_route *lab_route_load(const char *path, GError **error);
 /** Reads the route alone: `robot` and `mat` stay NULL. */
 lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
 void lab_route_free(lab_route *route);
+
+/** Finds the region around the start, where a leg is to stay inside of one; NULL: there is none. To
+ *  be called again where robot, mat or start have been changed by hand. */
+void lab_route_enclose(lab_route *route);
 
 G_END_DECLS
 

@@ -26,6 +26,27 @@ typedef struct lab_target {
     double normal_x, normal_y; /**< across its near edge, along the robot's way */
 } lab_target;
 
+/** A rebound: what the robot knows of it, and the truth. */
+typedef struct lab_rebound {
+    cmo_rebound robot;
+    bool crossed;                /**< a sensor truly crossed the boundary: */
+    bool both;                   /**< both did before the robot stood */
+    double start_ms, end_ms;     /**< first true crossing, and turned away */
+    double x_mm, y_mm;           /**< where that crossing was */
+    double normal_rad;           /**< of the boundary there, outward: across the chord of both true
+                                      crossings, else of its edge */
+    double entry_rad, exit_rad;  /**< headings then and at the end */
+    double turn_error_deg;       /**< NAN: none */
+    double margin_mm;            /**< least in between */
+} lab_rebound;
+
+/** Where a patrol has been: seconds spent over each cell of floor, under the robot's body. */
+typedef struct lab_heat {
+    int columns, rows; /**< row 0 at the bottom */
+    float *seconds;    /**< negative: not inside of the region */
+} lab_heat;
+#define LAB_HEAT_CELL_MM 20.0
+
 typedef struct lab_leg_result {
     unsigned number; /**< from 1 */
     cmo_kind kind;
@@ -45,6 +66,10 @@ typedef struct lab_leg_result {
     cmo_geometry geometry;      /**< measure_geometry: the result */
     bool unfit[CMO_LIGHTS_MAX]; /**< the levels no longer fit the floor */
     double start_ms, end_ms;    /**< on the simulator's clock */
+    GArray *rebounds;           /**< stay_inside: of lab_rebound; else NULL */
+    lab_heat heat;              /**< stay_inside: seconds NULL otherwise */
+    double cruise_mm_s;         /**< stay_inside: what it drove at, */
+    cmo_patrol_budget budget;   /**< and what is safe */
     double stopped_ms;          /**< true crossing to true first standstill; NAN: none */
 } lab_leg_result;
 

@@ -142,7 +142,11 @@ typedef struct cmo_sim_truth {
     double speed_mm_s;
     double turn_rad_s;
     double way_mm; /**< of the middle of the axle; backward counts back */
+    double caster_x_mm, caster_y_mm; /**< where the caster touches the floor */
 } cmo_sim_truth;
+
+/** Places at which a robot touches the floor: both edges of both tyres, and the caster. */
+#define CMO_SIM_CONTACTS 5
 
 /** A true crossing: the centre of a spot over the unblurred edge of a mark. */
 typedef struct cmo_sim_crossing {
@@ -176,6 +180,9 @@ cmo_sim_truth cmo_sim_truth_now(const cmo_sim *sim);
 /** True place of a sensor's spot at a moment. */
 void cmo_sim_spot(const cmo_sim *sim, const cmo_sim_truth *at, unsigned sensor, double *x_mm,
                   double *y_mm);
+
+/** The places, x and y, at which the robot touches the floor at a moment. */
+void cmo_sim_contacts(const cmo_sim *sim, const cmo_sim_truth *at, double place[CMO_SIM_CONTACTS][2]);
 
 /** All true crossings so far, in order of time. The array is the simulator's and is valid until
  *  time goes on. */

@@ -1,0 +1,22 @@
+// SPDX-License-Identifier: MIT
+// Drives along a course: straight on, or swaying evenly to both sides of a heading.
+#ifndef CMO_COURSE_H
+#define CMO_COURSE_H
+
+#include <cammino/stay_inside.h>
+
+// Sets out from here on a heading, with the speed that the robot has.
+void cmo_course_start(cmo_course *course, const cmo_robot *robot, float heading_rad);
+
+// One tick: towards a speed within the limits, along the course, or back on it at a speed below 0.
+// Sets both wheels' commands.
+void cmo_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
+                       float acceleration_mm_s2, float braking_mm_s2);
+
+// Heading of the course where the robot is on it.
+float cmo_course_heading(const cmo_course *course, const cmo_robot *robot);
+
+// Way gone along the course.
+float cmo_course_way(const cmo_course *course, const cmo_robot *robot);
+
+#endif

@@ -1,0 +1,641 @@
+// SPDX-License-Identifier: MIT
+// Stay inside: patrol until a sensor crosses the boundary; brake, back off, turn away, go on.
+#include <cammino/stay_inside.h>
+
+#include "contacts.h"
+#include "course.h"
+#include "light_input.h"
+#include "motion.h"
+#include "routine.h"
+#include "trig.h"
+#include "wall.h"
+
+#include <math.h>
+#include <stddef.h>
+
+// A reading counts as boundary from this share of the way to it on: what is worn must not hide it.
+#define BOUNDARY_SHARE 0.2F
+// In a corner it backs off by this much further, where it has come so far.
+#define FURTHER_MM       80.0F
+#define FURTHER_LEAST_MM 10.0F
+// How far it turns at most to feel for the boundary with the other sensor.
+#define FEEL_RAD 1.75F
+// Void is told from dark paint only where one look can do so: this many standard deviations apart.
+#define VOID_SIGMAS 10.0F
+// How near to the boundary a new heading may point.
+#define SHALLOWEST_RAD (75.0F * (CMO_PI / 180.0F))
+// Within this the entry is head on, and either side would do.
+#define HEAD_ON_RAD 0.035F
+// A run shorter than this got hardly anywhere; so many in a row are a corner, and so many too many.
+#define SHORT_RUN_MM 40.0F
+#define SHORT_RUNS   3U
+#define MOST_RUNS    10U
+#define MOST_ANSWERS 3U
+// Ticks without anything in range until a charge is given up.
+#define UNSEEN_TICKS 5U
+
+// ---------------------------------------------------------------------------------- parameters --
+
+static bool watch_boundary(cmo_robot *robot, const cmo_stay_parameters *p) {
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        cmo_light *light = &robot->light[i];
+        const cmo_levels *levels = &light->levels;
+        float spot_mm = robot->description->light[i].spot_mm;
+        if (!cmo_levels_usable(levels)) {
+            return false;
+        }
+        cmo_band band = p->band;
+        if (band.low == band.high) {
+            bool light_rim = p->boundary == CMO_TONE_LIGHT;
+            // A threshold that was chosen among all of a floor's surfaces knows better.
+            bool chosen = light_rim ? levels->light_threshold != 0 : levels->dark_threshold != 0;
+            float share = light_rim ? BOUNDARY_SHARE : 1.0F - BOUNDARY_SHARE;
+            float at = chosen ? cmo_threshold(levels, light_rim ? CMO_TONE_LIGHT : CMO_TONE_DARK)
+                              : share;
+            band = light_rim ? (cmo_band){at, INFINITY} : (cmo_band){-INFINITY, at};
+            float depth = cmo_threshold(levels, CMO_TONE_VOID);
+            bool sure = depth * -2.0F > VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
+            if (p->boundary == CMO_TONE_VOID && sure) {
+                band.high = depth;
+            }
+        }
+        cmo_edge_start_band(&light->edge, levels, band, spot_mm);
+        light->watching = true;
+        light->gap_worst_mm = 0.0F;
+        light->interval_sum_us = light->interval_worst_us = 0;
+        light->intervals = 0;
+    }
+    return true;
+}
+
+static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p) {
+    const struct {
+        unsigned value, most;
+        const char *field;
+    } choices[] = {{(unsigned)p->boundary, CMO_TONE_VOID, "boundary"},
+                   {(unsigned)p->too_fast, CMO_TOO_FAST_SLOW, "too_fast"},
+                   {(unsigned)p->grazing, CMO_GRAZING_REFUSE, "grazing"},
+                   {(unsigned)p->turn, CMO_TURN_MIDDLE, "turn"}};
+    for (uint8_t i = 0; i < sizeof choices / sizeof *choices; i++) {
+        if (choices[i].value > choices[i].most) {
+            return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, choices[i].field, NAN);
+        }
+    }
+    if (!(p->band.low <= p->band.high)) {
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "band", NAN);
+    }
+    if (robot->description->lights < 2) {
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
+    }
+    if ((p->range_mm > 0.0F || p->charge_mm > 0.0F) &&
+        !(robot->port->traits & CMO_TRAIT_RANGE)) {
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED,
+                          p->range_mm > 0.0F ? "range_mm" : "charge_mm", NAN);
+    }
+    if (p->touch != 0 && !(robot->port->traits & CMO_TRAIT_TOUCH)) {
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "touch", NAN);
+    }
+    return CMO_OUTCOME_DONE;
+}
+
+static bool check_numbers(cmo_robot *robot, cmo_stay_parameters *p) {
+    const cmo_robot_description *d = robot->description;
+    float none = 0.0F;
+    bool good =
+        cmo_take(robot, &p->angle_deg, 120.0F, 20.0F, 180.0F, "angle_deg") &&
+        cmo_take(robot, &p->margin_mm, 3.0F, 0.5F, 100.0F, "margin_mm") &&
+        cmo_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
+                 "acceleration_mm_s2") &&
+        cmo_take(robot, &p->braking_mm_s2, d->braking_mm_s2, 10.0F, 50000.0F, "braking_mm_s2") &&
+        cmo_take(robot, &p->distance_mm, none, 0.0F, 1e6F, "distance_mm") &&
+        cmo_take(robot, &p->range_mm, none, 0.0F, 5000.0F, "range_mm") &&
+        cmo_take(robot, &p->charge_mm, none, 0.0F, 5000.0F, "charge_mm") &&
+        cmo_take(robot, &p->scan_deg, none, 0.0F, 360.0F, "scan_deg");
+    if (p->longest_ms == 0) {
+        p->longest_ms = 30000;
+    }
+    return good;
+}
+
+// Holds a speed to what is safe. False: it is not, and is not to be slowed down.
+static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float asked, float otherwise,
+                       const char *field, float *speed_mm_s) {
+    const cmo_robot_description *d = robot->description;
+    float safe = state->budget.speed_mm_s;
+    robot->field = field;
+    robot->limit = safe;
+    *speed_mm_s = asked == 0.0F ? otherwise : asked;
+    if (safe < fmaxf(2.0F * d->slowest_mm_s, 10.0F)) {
+        robot->field = state->budget.blind_deg < 90.0F ? "grazing" : "margin_mm";
+        robot->limit = NAN;
+        return false;
+    }
+    if (*speed_mm_s > safe && state->parameters.too_fast == CMO_TOO_FAST_REFUSE) {
+        return false;
+    }
+    *speed_mm_s = fminf(*speed_mm_s, safe);
+    return true;
+}
+
+// -------------------------------------------------------------------------------------- crossings --
+
+// A crossing into the boundary in this tick, by either sensor. The second of two is left for the
+// next call: `sensor` says where to go on.
+static const cmo_crossing *next_crossing(const cmo_robot *robot, uint8_t *sensor) {
+    for (; *sensor < robot->description->lights; (*sensor)++) {
+        const cmo_light *light = &robot->light[*sensor];
+        for (uint8_t n = 0; n < light->crossings; n++) {
+            if (light->crossing[n].entering) {
+                return &light->crossing[n];
+            }
+        }
+    }
+    return NULL;
+}
+
+// One sensor may meet one boundary after the other and its neighbour none at all: that is no proof
+// against the neighbour.
+static void take_no_proof(cmo_robot *robot) {
+#if CMO_WATCH_LIGHT
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        robot->light[i].proofs = 0;
+    }
+#else
+    (void)robot;
+#endif
+}
+
+// Takes this tick's crossings. True: there were some that the wall so far does not explain.
+static bool meet(cmo_robot *robot, cmo_stay_state *state) {
+    bool met = false;
+    for (uint8_t i = 0;; i++) {
+        const cmo_crossing *crossing = next_crossing(robot, &i);
+        if (crossing == NULL) {
+            return met;
+        }
+        take_no_proof(robot);
+        bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_SCAN;
+        // A painted rim is met a second time from outside, where a sensor has gone beyond it.
+        bool again = state->wall.met & 1U << i;
+        if (turns ? cmo_wall_explains(&state->wall, robot, i) : again) {
+            continue;
+        }
+        cmo_wall_meet(&state->wall, robot, i, crossing->time_us);
+        met = true;
+    }
+}
+
+// A sensor that stands on the boundary without having crossed it: as where the robot was put down.
+static bool stands_on(cmo_robot *robot, cmo_stay_state *state) {
+    bool on = false;
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        if (robot->light[i].edge.inside && robot->light[i].edge.looks > 0) {
+            cmo_wall_meet(&state->wall, robot, i, robot->light[i].look_us);
+            on = true;
+        }
+    }
+    return on;
+}
+
+// ---------------------------------------------------------------------------------------- rebound --
+
+// Reckons the way just come, and the middle of the ground that was covered.
+static void reckon(cmo_robot *robot, cmo_stay_state *state) {
+    float way = cmo_way_mm(robot) - state->reckoned_mm;
+    const cmo_pose *pose = &robot->odometer.pose;
+    state->reckoned_mm = cmo_way_mm(robot);
+    // What a charge pushes against may have held the robot back while its wheels went on.
+    if (robot->stage != CMO_STAGE_CHARGE) {
+        state->come_mm += way;
+    }
+    if (way > 0.0F) {
+        // Of what it covered long ago odometry knows less and less.
+        state->covered_mm = fminf(state->covered_mm + way, 20000.0F);
+        float share = way / state->covered_mm;
+        state->covered_x_mm += share * (pose->x_mm - state->covered_x_mm);
+        state->covered_y_mm += share * (pose->y_mm - state->covered_y_mm);
+    }
+}
+
+static void brake(cmo_robot *robot, cmo_stay_state *state) {
+    cmo_enter(robot, CMO_STAGE_BRAKE);
+    cmo_course_follow(&state->course, robot, 0.0F, state->parameters.acceleration_mm_s2,
+                      state->parameters.braking_mm_s2);
+}
+
+// The heading to leave on, and which way round: radians to turn from here.
+static float choose_turn(const cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    const cmo_wall *wall = &state->wall;
+    const cmo_pose *pose = &robot->odometer.pose;
+    float entry = cmo_wrap(wall->entry_rad - wall->normal_rad);
+    bool head_on = fabsf(entry) < HEAD_ON_RAD;
+    float side = entry > 0.0F ? 1.0F : -1.0F;
+    if (head_on) {
+        state->other = !state->other;
+        side = state->other ? 1.0F : -1.0F;
+    }
+    cmo_turn turn = state->short_runs >= SHORT_RUNS ? CMO_TURN_MIDDLE : p->turn;
+    float off = 0.0F; // from inward
+    if (turn == CMO_TURN_MIRRORED) {
+        off = -entry;
+    } else if (turn == CMO_TURN_AWAY) {
+        off = cmo_wrap(entry + side * cmo_radians(p->angle_deg) - CMO_PI);
+    } else if (turn == CMO_TURN_MIDDLE) {
+        float middle =
+            cmo_direction(state->covered_x_mm - pose->x_mm, state->covered_y_mm - pose->y_mm);
+        off = cmo_wrap(middle - wall->normal_rad - CMO_PI);
+    }
+    off = fmaxf(-SHALLOWEST_RAD, fminf(off, SHALLOWEST_RAD));
+    state->heading_rad = wall->normal_rad + CMO_PI + off;
+    float left = cmo_wrap(state->heading_rad - pose->heading_rad);
+    // Away from the side that the wall is on.
+    if (left * side < 0.0F && (!wall->known || fabsf(left) > 2.8F)) {
+        left += side * 2.0F * CMO_PI;
+    }
+    state->heading_rad = pose->heading_rad + left;
+    return left;
+}
+
+static void turn_by(cmo_robot *robot, cmo_stay_state *state, float turn_rad, cmo_stage stage) {
+    cmo_motion *motion = &state->motion;
+    float way = 0.5F * fabsf(turn_rad) * robot->description->track_mm;
+    float sign = turn_rad < 0.0F ? -1.0F : 1.0F;
+    cmo_motion_start(motion, robot, fmaxf(way, 0.01F), -sign, sign);
+    motion->top_mm_s = fminf(0.6F * robot->description->top_speed_mm_s, 400.0F);
+    state->turned_us = 0;
+    cmo_enter(robot, stage);
+    cmo_motion_follow(motion, robot);
+}
+
+// Turns back to the heading in which it had come to a stand.
+static void return_to_way(cmo_robot *robot, cmo_stay_state *state) {
+    state->returns = true;
+    turn_by(robot, state, state->back_rad - robot->odometer.pose.heading_rad, CMO_STAGE_TURN);
+}
+
+// A crossing that the wall so far does not explain, in the middle of the turn: a corner. It turns
+// back, backs off further on the way just come, and leaves on that way.
+static void answer(cmo_robot *robot, cmo_stay_state *state) {
+    float heading = robot->odometer.pose.heading_rad;
+    state->answers = (uint8_t)(state->answers + 1U);
+    state->last.answered = true;
+    if (state->come_mm > FURTHER_LEAST_MM) {
+        return_to_way(robot, state);
+        return;
+    }
+    state->heading_rad = heading + cmo_wrap(state->course.heading_rad + CMO_PI - heading);
+    turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
+}
+
+// Backs off along the course just come.
+static bool goes_back(cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    float left = cmo_course_way(&state->course, robot) - state->back_to_mm;
+    float slow = sqrtf(2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
+    float top = fminf(robot->description->top_speed_mm_s, 300.0F);
+    cmo_course_follow(&state->course, robot, -fminf(slow, top), p->acceleration_mm_s2,
+                      p->braking_mm_s2);
+    return left > 0.5F;
+}
+
+static void back_by(cmo_robot *robot, cmo_stay_state *state, float way_mm) {
+    state->come_mm -= way_mm;
+    state->last.back_mm += way_mm;
+    state->course.speed_mm_s = 0.0F;
+    state->back_to_mm = cmo_course_way(&state->course, robot) - way_mm;
+    cmo_enter(robot, CMO_STAGE_BACK);
+    goes_back(robot, state);
+}
+
+static void back_off(cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    cmo_wall *wall = &state->wall;
+    cmo_wall_solve(wall, robot);
+    float clearance = cmo_wall_clearance(wall, robot);
+    float beyond = fmaxf(cmo_way_mm(robot) - wall->entry_way_mm, 0.0F);
+    state->short_runs =
+        (uint8_t)(state->come_mm - beyond < SHORT_RUN_MM ? state->short_runs + 1 : 0);
+    if (state->short_runs >= MOST_RUNS) {
+        cmo_end(robot, CMO_OUTCOME_CORNERED);
+        return;
+    }
+    choose_turn(robot, state);
+    float back = cmo_wall_back(wall, robot, state->heading_rad, p->margin_mm + 2.0F);
+    back = fminf(fmaxf(back, beyond + 4.0F), fmaxf(state->come_mm, 0.0F));
+    float entry = cmo_wrap(wall->entry_rad - wall->normal_rad);
+    state->last = (cmo_rebound){
+        .met = wall->met,
+        .known = wall->known,
+        .crossing_us = robot->report.crossing_us,
+        .x_mm = wall->x_mm[wall->met & 1U ? 0 : 1],
+        .y_mm = wall->y_mm[wall->met & 1U ? 0 : 1],
+        .speed_mm_s = state->last.speed_mm_s,
+        .entry_deg = cmo_degrees(entry),
+    };
+    if (wall->known) {
+        float sine, cosine;
+        cmo_sin_cos(robot->odometer.pose.heading_rad - wall->normal_rad, &sine, &cosine);
+        state->last.margin_mm = clearance - cmo_half_width_mm(robot->description) * fabsf(sine);
+        state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
+    }
+    back_by(robot, state, back);
+}
+
+static void turn_away(cmo_robot *robot, cmo_stay_state *state) {
+    float heading = robot->odometer.pose.heading_rad;
+    state->reckoned_mm = cmo_way_mm(robot);
+    if (state->answers > 0) {
+        state->heading_rad = heading + cmo_wrap(state->course.heading_rad + CMO_PI - heading);
+        turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
+    } else {
+        turn_by(robot, state, choose_turn(robot, state), CMO_STAGE_TURN);
+    }
+}
+
+static void go_on(cmo_robot *robot, cmo_stay_state *state) {
+    state->come_mm = 0.0F;
+    cmo_course_start(&state->course, robot, state->heading_rad);
+    cmo_enter(robot, CMO_STAGE_PATROL);
+}
+
+static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
+    cmo_rebound *last = &state->last;
+    float turned = robot->odometer.pose.heading_rad - state->wall.entry_rad;
+    last->asked_deg = cmo_degrees(state->heading_rad - state->wall.entry_rad);
+    last->turned_deg = cmo_degrees(turned);
+    last->exit_deg = cmo_degrees(cmo_wrap(state->heading_rad - state->wall.normal_rad));
+    last->done_us = robot->clock_us;
+    state->rebounds = (uint16_t)(state->rebounds < UINT16_MAX ? state->rebounds + 1 : UINT16_MAX);
+    if (last->known) {
+        float error = last->turned_deg - last->asked_deg;
+        float squares = state->turn_error_deg * state->turn_error_deg * (float)state->known;
+        state->known = (uint16_t)(state->known < UINT16_MAX ? state->known + 1 : UINT16_MAX);
+        state->turn_error_deg = sqrtf((squares + error * error) / (float)state->known);
+    }
+    cmo_notify(robot, CMO_EVENT_REBOUND, state->rebounds);
+    state->answers = 0;
+    state->wall.met = 0;
+}
+
+// ------------------------------------------------------------------------------------------ steps --
+
+static void begin_rebound(cmo_robot *robot, cmo_stay_state *state) {
+    uint8_t sensor = 0;
+    const cmo_crossing *crossing = next_crossing(robot, &sensor);
+    cmo_report *report = &robot->report;
+    report->sensor = (int8_t)(state->wall.met & 1U ? 0 : 1);
+    report->crossing_us = crossing != NULL ? crossing->time_us : robot->clock_us;
+    report->crossing_mm =
+        state->wall.entry_way_mm - 0.5F * (robot->start_left_mm + robot->start_right_mm);
+    state->last.speed_mm_s = cmo_speed_mm_s(robot);
+    cmo_set_figure(robot, CMO_CROSSING_SPEED_MM_S, state->last.speed_mm_s);
+    cmo_notify(robot, CMO_EVENT_CROSSING, report->sensor);
+    brake(robot, state);
+}
+
+static bool in_range(const cmo_robot *robot, float range_mm) {
+    const cmo_sample *sample = robot->sample;
+    return range_mm > 0.0F && sample->have & CMO_HAVE_RANGE && sample->range_mm < range_mm;
+}
+
+// What ends it with done.
+static bool is_over(const cmo_robot *robot, const cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    const cmo_sample *sample = robot->sample;
+    float way = cmo_way_mm(robot) - 0.5F * (robot->start_left_mm + robot->start_right_mm);
+    return state->ending ||
+           (p->longest_ms != CMO_NO_END && robot->elapsed_us / 1000 >= p->longest_ms) ||
+           (p->rebounds != 0 && state->rebounds >= p->rebounds) ||
+           (p->distance_mm > 0.0F && way >= p->distance_mm) ||
+           (sample->have & CMO_HAVE_TOUCH && sample->touch & p->touch) ||
+           in_range(robot, p->range_mm);
+}
+
+static void patrol(cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    if (meet(robot, state)) {
+        begin_rebound(robot, state);
+        return;
+    }
+    if (is_over(robot, state)) {
+        state->over = true;
+        brake(robot, state);
+        return;
+    }
+    bool seen = in_range(robot, p->charge_mm);
+    if (seen && robot->stage == CMO_STAGE_PATROL) {
+        state->course.heading_rad = robot->odometer.pose.heading_rad;
+        cmo_enter(robot, CMO_STAGE_CHARGE);
+    }
+    state->unseen = (uint8_t)(seen ? 0 : state->unseen < 255 ? state->unseen + 1 : 255);
+    if (robot->stage == CMO_STAGE_CHARGE && state->unseen > UNSEEN_TICKS) {
+        cmo_course_start(&state->course, robot, robot->odometer.pose.heading_rad);
+        cmo_enter(robot, CMO_STAGE_PATROL);
+    }
+    bool charges = robot->stage == CMO_STAGE_CHARGE;
+    if (charges) {
+        robot->stall_us = 0; // what it pushes may well hold it
+    }
+    cmo_course_follow(&state->course, robot, charges ? state->charge_mm_s : state->cruise_mm_s,
+                      p->acceleration_mm_s2, p->braking_mm_s2);
+}
+
+static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
+    if (robot->halt != 0) {
+        if (robot->still_us >= cmo_standstill_us(robot)) {
+            cmo_end(robot, CMO_OUTCOME_DONE);
+        }
+        return;
+    }
+    meet(robot, state);
+    brake(robot, state);
+    if (state->course.speed_mm_s > 0.0F ||
+        fabsf(cmo_speed_mm_s(robot)) > 2.0F * robot->description->slowest_mm_s) {
+        return;
+    }
+    if (state->over) {
+        cmo_request_halt(robot, state->parameters.halt);
+        robot->still_us = 0;
+        return;
+    }
+    state->felt = false;
+    state->back_rad = cmo_course_heading(&state->course, robot);
+    if (state->wall.met == 3 || state->parameters.guess) {
+        back_off(robot, state);
+    } else {
+        turn_by(robot, state, state->wall.met == 1 ? FEEL_RAD : -FEEL_RAD, CMO_STAGE_FEEL);
+    }
+}
+
+// Turning towards the side that has crossed brings the other sensor forward, and takes wheels and
+// caster away from the boundary.
+static void feel(cmo_robot *robot, cmo_stay_state *state) {
+    cmo_motion *motion = &state->motion;
+    cmo_wall *wall = &state->wall;
+    uint8_t first = wall->first;
+    for (uint8_t i = 0; i < robot->description->lights && !wall->known; i++) {
+        const cmo_light *light = &robot->light[i];
+        for (uint8_t n = 0; n < light->crossings; n++) {
+            // The other one comes to it, or the first one leaves it on the other side.
+            if (light->crossing[n].entering == (i != first)) {
+                cmo_wall_meet(wall, robot, i, light->crossing[n].time_us);
+                cmo_wall_solve(wall, robot);
+                take_no_proof(robot);
+            }
+        }
+    }
+    if (wall->known && !state->felt) {
+        float speed = motion->speed_mm_s;
+        motion->target_mm = motion->place_mm + speed * speed / (2.0F * motion->braking_mm_s2);
+        state->felt = true;
+    }
+    cmo_motion_follow(motion, robot);
+    if (motion->arrived) {
+        return_to_way(robot, state);
+    }
+}
+
+// Settles on the heading after the turn's profile has ended.
+static bool has_turned(cmo_robot *robot, cmo_stay_state *state) {
+    if (!state->motion.arrived) {
+        cmo_motion_follow(&state->motion, robot);
+        return false;
+    }
+    if (state->returns) {
+        return true;
+    }
+    state->turned_us += robot->dt_us;
+    const cmo_robot_description *d = robot->description;
+    float finest = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), 0.008F * d->track_mm);
+    return cmo_motion_settle(&state->motion, robot, finest) || state->turned_us > 300000;
+}
+
+static void turn(cmo_robot *robot, cmo_stay_state *state) {
+    bool met = meet(robot, state) && !state->returns && state->answers < MOST_ANSWERS;
+    if (!met && !has_turned(robot, state)) {
+        return;
+    }
+    if (state->returns) {
+        state->returns = false;
+        if (state->answers == 0) {
+            back_off(robot, state);
+        } else {
+            back_by(robot, state, fminf(state->come_mm, FURTHER_MM));
+        }
+        return;
+    }
+    if (met || (stands_on(robot, state) && state->answers < MOST_ANSWERS)) {
+        answer(robot, state);
+        return;
+    }
+    finish_rebound(robot, state);
+    float scan = cmo_radians(state->parameters.scan_deg);
+    if (scan > 0.0F && !in_range(robot, state->parameters.charge_mm)) {
+        scan = state->last.asked_deg < 0.0F ? -scan : scan; // on round, the way it turned
+        state->heading_rad += scan;
+        turn_by(robot, state, scan, CMO_STAGE_SCAN);
+        return;
+    }
+    go_on(robot, state);
+}
+
+// Turns on to look for something, and stops where it sees it.
+static void scan(cmo_robot *robot, cmo_stay_state *state) {
+    bool seen = in_range(robot, state->parameters.charge_mm);
+    bool wall = meet(robot, state);
+    if (seen || wall) {
+        state->heading_rad = robot->odometer.pose.heading_rad;
+        state->wall.met = 0;
+    } else if (!has_turned(robot, state)) {
+        return;
+    }
+    go_on(robot, state);
+}
+
+static void step(cmo_robot *robot, cmo_routine *routine) {
+    cmo_stay_state *state = (cmo_stay_state *)routine;
+    switch (robot->stage) {
+    case CMO_STAGE_IDLE:
+        state->reckoned_mm = cmo_way_mm(robot);
+        state->heading_rad = robot->odometer.pose.heading_rad;
+        go_on(robot, state);
+        return;
+    case CMO_STAGE_PATROL:
+    case CMO_STAGE_CHARGE:
+        reckon(robot, state);
+        if (state->come_mm < 1.0F && stands_on(robot, state)) {
+            begin_rebound(robot, state);
+            return;
+        }
+        patrol(robot, state);
+        return;
+    case CMO_STAGE_BRAKE:
+        reckon(robot, state);
+        come_to_stand(robot, state);
+        return;
+    case CMO_STAGE_FEEL:
+        feel(robot, state);
+        return;
+    case CMO_STAGE_BACK:
+        if (!goes_back(robot, state)) {
+            turn_away(robot, state);
+        }
+        return;
+    case CMO_STAGE_TURN:
+        turn(robot, state);
+        return;
+    default:
+        scan(robot, state);
+        return;
+    }
+}
+
+// ---------------------------------------------------------------------------------------- start --
+
+cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
+                                  const cmo_stay_parameters *parameters) {
+    if (!cmo_may_begin(robot)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    *state = (cmo_stay_state){.parameters = *parameters, .margin_mm = INFINITY};
+    cmo_stay_parameters *p = &state->parameters;
+    cmo_outcome outcome = check_choices(robot, p);
+    if (outcome != CMO_OUTCOME_DONE) {
+        return outcome;
+    }
+    if (!check_numbers(robot, p)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    if (!cmo_take_halt(robot, &p->halt)) {
+        return CMO_OUTCOME_NOT_SUPPORTED;
+    }
+    cmo_budget_patrol(robot->description, p->grazing, p->convex, p->margin_mm, p->braking_mm_s2,
+                      &state->budget);
+    if (!hold_speed(robot, state, p->cruise_mm_s, state->budget.speed_mm_s, "cruise_mm_s",
+                    &state->cruise_mm_s) ||
+        !hold_speed(robot, state, p->charge_mm_s, state->cruise_mm_s, "charge_mm_s",
+                    &state->charge_mm_s)) {
+        return CMO_OUTCOME_TOO_FAST;
+    }
+    state->course.sway_rad = cmo_radians(state->budget.sway_deg);
+    state->course.sway_mm = state->budget.sway_mm;
+    state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
+    state->motion.braking_mm_s2 = p->braking_mm_s2;
+    cmo_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE);
+    if (!watch_boundary(robot, p)) {
+        robot->routine = NULL;
+        return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
+    }
+    return CMO_RUNNING;
+}
+
+cmo_outcome cmo_stay_inside(cmo_robot *robot, const cmo_stay_parameters *parameters) {
+    cmo_stay_state state;
+    cmo_outcome outcome = cmo_stay_inside_start(robot, &state, parameters);
+    return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
+}
+
+void cmo_stay_inside_end(cmo_stay_state *state) {
+    state->ending = true;
+}

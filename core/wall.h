@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: MIT
+// What crossings say of the boundary that was met, and how to turn away from it.
+#ifndef CMO_WALL_H
+#define CMO_WALL_H
+
+#include <cammino/stay_inside.h>
+
+// Into -pi..pi.
+float cmo_wrap(float angle_rad);
+
+// Takes a crossing of a sensor; the first one begins a new wall.
+void cmo_wall_meet(cmo_wall *wall, const cmo_robot *robot, uint8_t sensor, uint32_t time_us);
+
+// Finds the normal: measured where both sensors have crossed, else guessed from how far the robot
+// has gone since, without the other one crossing too.
+void cmo_wall_solve(cmo_wall *wall, const cmo_robot *robot);
+
+// Whether a spot that crosses now does so on the wall that is known already.
+bool cmo_wall_explains(const cmo_wall *wall, const cmo_robot *robot, uint8_t sensor);
+
+// Distance of the axle's middle to the wall, along its normal. For a guessed wall, at worst.
+float cmo_wall_clearance(const cmo_wall *wall, const cmo_robot *robot);
+
+// Way to back off until the robot can turn from its heading to `heading_rad` with all contacts
+// inside by a margin.
+float cmo_wall_back(const cmo_wall *wall, const cmo_robot *robot, float heading_rad,
+                    float margin_mm);
+
+#endif

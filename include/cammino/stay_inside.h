@@ -1,0 +1,167 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file stay_inside.h
+ * Stay inside: to drive about within a boundary, and turn away from it; and to wait for the start.
+ */
+#ifndef CAMMINO_STAY_INSIDE_H
+#define CAMMINO_STAY_INSIDE_H
+
+#include <cammino/budget.h>
+#include <cammino/routines.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** Which way it goes on after a rebound. */
+typedef enum cmo_turn {
+    CMO_TURN_MIRRORED = 0, /**< as light leaves a mirror, at 15 degrees from the boundary at least */
+    CMO_TURN_AWAY,         /**< by `angle_deg` from its heading, away from the side that met first */
+    CMO_TURN_INWARD,       /**< along the boundary's normal */
+    CMO_TURN_MIDDLE        /**< toward the middle of the ground that it has covered */
+} cmo_turn;
+
+/** For distances and times: none. */
+#define CMO_NO_END UINT32_MAX
+
+typedef struct cmo_stay_parameters {
+    cmo_tone boundary; /**< what it is made of; default: dark. No floor always counts as boundary,
+                          where its level is known */
+    cmo_band band;     /**< reflectances that count as boundary instead; default, both 0: by the
+                          tone, three tenths of the way from the floor's level to it */
+    float cruise_mm_s; /**< default: as fast as is safe; the state says what that is */
+    cmo_too_fast too_fast; /**< what to do about a cruise that is not; default: refuse */
+    cmo_grazing grazing;   /**< what to do about blind angles (budget.h); default: sway */
+    bool convex;           /**< no corner of the boundary pokes into the floor: it may be faster */
+    bool guess;            /**< where one sensor alone has crossed, guess the boundary's direction,
+                                instead of turning the other one over it: saves up to half a second */
+    cmo_turn turn;         /**< default: mirrored */
+    float angle_deg;       /**< of turning away, 20..180; default: 120 */
+    float margin_mm;       /**< how far inside the wheels are to stay, 0.5..100; default: 3 */
+    float acceleration_mm_s2; /**< default: the robot's */
+    float braking_mm_s2;      /**< default: the robot's */
+    cmo_halt halt;            /**< at the end; default: the port's best */
+
+    uint32_t longest_ms;  /**< done after this time; default: 30000; CMO_NO_END */
+    uint16_t rebounds;    /**< done after so many; default: no end */
+    float distance_mm;    /**< done after this way, 0..1e6; default: no end */
+    uint8_t touch;        /**< done when one of these bumpers (cmo_sample::touch) touches */
+    float range_mm;       /**< done when something is nearer than this; default: no end */
+
+    float charge_mm;   /**< what is in range within this is charged, 0..5000; default: nothing is */
+    float charge_mm_s; /**< at this speed; default: cruise */
+    float scan_deg;    /**< after a rebound, and where nothing is seen, turns on by up to this to look
+                          for something to charge, 0..360; default: does not */
+} cmo_stay_parameters;
+
+/** A rebound: what was met, and what was done about it. Angles in degrees, positive to the left. */
+typedef struct cmo_rebound {
+    uint8_t met;          /**< bit n: sensor n had crossed when the robot stood, 3: both */
+    bool known;           /**< the boundary's direction was measured; else guessed */
+    bool answered;        /**< something else was met in the turn, a corner: it left as it had come */
+    uint32_t crossing_us; /**< first crossing, port clock */
+    uint32_t done_us;     /**< turned away, port clock */
+    float x_mm, y_mm;     /**< first crossing, by odometry */
+    float speed_mm_s;     /**< there */
+    float entry_deg;      /**< heading there against the boundary's outward normal */
+    float exit_deg;       /**< new heading that was asked for, against that normal; 180: inward */
+    float asked_deg;      /**< turn from the heading at the crossing, */
+    float turned_deg;     /**< and what odometry says of it */
+    float back_mm;        /**< backed off */
+    float margin_mm;      /**< of the wheels to the boundary when it stood; valid if `known` */
+} cmo_rebound;
+
+/** A course: a heading, and how the robot sways to both sides of it. */
+typedef struct cmo_course {
+    float heading_rad;
+    float start_mm;
+    float speed_mm_s;
+    float sway_rad; /**< 0: straight on */
+    float sway_mm;
+} cmo_course;
+
+/** What is known of the boundary that was met. Places and directions are odometry's. */
+typedef struct cmo_wall {
+    uint8_t met;          /**< bit n: sensor n has crossed */
+    uint8_t first;        /**< the one that crossed first */
+    bool known;           /**< its direction is measured, else guessed */
+    float x_mm[2];        /**< where it was crossed, by the first sensor and then by the other */
+    float y_mm[2];
+    float entry_rad;      /**< heading at the first crossing */
+    float entry_way_mm;   /**< way at the first crossing */
+    float normal_rad;     /**< direction of the outward normal */
+} cmo_wall;
+
+typedef struct cmo_stay_state {
+    cmo_routine routine;
+    cmo_stay_parameters parameters;
+    cmo_patrol_budget budget; /**< the speed that is safe, and how it sways */
+    float cruise_mm_s;        /**< what it drives at, */
+    float charge_mm_s;        /**< and charges at */
+    uint16_t rebounds;        /**< so far */
+    uint16_t known;           /**< of them with both sensors; of these: */
+    float turn_error_deg;     /**< root mean square of turned less asked, by odometry */
+    float margin_mm;          /**< smallest distance of a wheel to the boundary; INFINITY: not known */
+    cmo_rebound last;         /**< valid once `rebounds` is above 0 */
+
+    cmo_course course;
+    cmo_motion motion;
+    cmo_wall wall;
+    float heading_rad;  /**< asked for after the rebound */
+    float back_rad;     /**< heading in which it backed off */
+    float back_to_mm;   /**< place on the course that it backs off to */
+    float come_mm;      /**< way since it last turned, which it may go back */
+    float reckoned_mm;  /**< way at which that was reckoned last */
+    float covered_mm;   /**< way that went into the middle of the ground covered, */
+    float covered_x_mm; /**< which is here, by odometry */
+    float covered_y_mm;
+    uint32_t turned_us; /**< since the turn's profile ended */
+    uint8_t short_runs; /**< rebounds in a row with hardly any way between them */
+    uint8_t answers;    /**< to further crossings within this rebound */
+    uint8_t unseen;     /**< ticks without anything in range */
+    bool ending : 1;    /**< the caller has asked for its end */
+    bool returns : 1;   /**< it turns back, to back off further */
+    bool felt : 1;      /**< the boundary's direction has been felt */
+    bool over : 1;      /**< it is done, and comes to a halt */
+    bool other : 1;     /**< which way it turned last where either would do */
+} cmo_stay_state;
+
+/**
+ * Drives about within a boundary. On a crossing of either sensor it brakes, backs off on the way
+ * just come as far as turning needs, turns away, and goes on; it keeps looking all the time.
+ *
+ * Outcomes: done, halted; cornered, when ten rebounds follow one another with hardly any way
+ * between them; sensor faults and what can end any routine. Refused as too_fast: a cruise at which
+ * the wheels could go over the boundary (robot->limit is the highest that would do), or a robot
+ * whose wheels can reach it unseen, with CMO_GRAZING_REFUSE. Refused as low_contrast: levels.
+ */
+cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
+                                  const cmo_stay_parameters *parameters);
+cmo_outcome cmo_stay_inside(cmo_robot *robot, const cmo_stay_parameters *parameters);
+
+/** Ends it at the next tick, with done and halted. */
+void cmo_stay_inside_end(cmo_stay_state *state);
+
+/** Waits for the start button, then counts down. */
+typedef struct cmo_countdown_parameters {
+    uint16_t seconds;    /**< 0..600; default: 0. CMO_EVENT_COUNTDOWN tells each second left */
+    uint32_t longest_ms; /**< time over when the button is not pressed; default: no end */
+} cmo_countdown_parameters;
+
+typedef struct cmo_countdown_state {
+    cmo_routine routine;
+    cmo_countdown_parameters parameters;
+    uint32_t pressed_us; /**< since the button was pressed */
+    uint16_t told;       /**< seconds left, as told last */
+} cmo_countdown_state;
+
+/** The robot stands meanwhile. Refused without a start button. */
+cmo_outcome cmo_countdown_start(cmo_robot *robot, cmo_countdown_state *state,
+                                const cmo_countdown_parameters *parameters);
+cmo_outcome cmo_countdown(cmo_robot *robot, const cmo_countdown_parameters *parameters);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif
