@@ -325,6 +325,7 @@ static void back_off(cmo_robot *robot, cmo_stay_state *state) {
     back = fminf(fmaxf(back, beyond + 4.0F), fmaxf(state->come_mm, 0.0F));
     float entry = cmo_wrap(wall->entry_rad - wall->normal_rad);
     state->last = (cmo_rebound){
+        .back_mm = state->last.back_mm,
         .met = wall->met,
         .known = wall->known,
         .crossing_us = robot->report.crossing_us,
@@ -461,11 +462,18 @@ static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
     }
     state->felt = false;
     state->back_rad = cmo_course_heading(&state->course, robot);
+    state->last.back_mm = 0.0F;
     if (state->wall.met == 3 || state->parameters.guess) {
         back_off(robot, state);
-    } else {
-        turn_by(robot, state, state->wall.met == 1 ? FEEL_RAD : -FEEL_RAD, CMO_STAGE_FEEL);
+        return;
     }
+    // Room to turn, if it stands square to the boundary after all and the other sensor met a gap.
+    const cmo_robot_description *d = robot->description;
+    float room = d->light[state->wall.first].ahead_mm -
+                 (cmo_way_mm(robot) - state->wall.entry_way_mm);
+    float missing = cmo_half_width_mm(d) + state->parameters.margin_mm + 2.0F - room;
+    state->feels = true;
+    back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)));
 }
 
 // Turning towards the side that has crossed brings the other sensor forward, and takes wheels and
@@ -578,7 +586,13 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         feel(robot, state);
         return;
     case CMO_STAGE_BACK:
-        if (!goes_back(robot, state)) {
+        if (goes_back(robot, state)) {
+            return;
+        }
+        if (state->feels) {
+            state->feels = false;
+            turn_by(robot, state, state->wall.met == 1 ? FEEL_RAD : -FEEL_RAD, CMO_STAGE_FEEL);
+        } else {
             turn_away(robot, state);
         }
         return;

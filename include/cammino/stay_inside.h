@@ -121,6 +121,7 @@ typedef struct cmo_stay_state {
     uint8_t unseen;     /**< ticks without anything in range */
     bool ending : 1;    /**< the caller has asked for its end */
     bool returns : 1;   /**< it turns back, to back off further */
+    bool feels : 1;     /**< it backs off to feel for the boundary */
     bool felt : 1;      /**< the boundary's direction has been felt */
     bool over : 1;      /**< it is done, and comes to a halt */
     bool other : 1;     /**< which way it turned last where either would do */
