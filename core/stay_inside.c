@@ -321,7 +321,8 @@ static void back_off(cmo_robot *robot, cmo_stay_state *state) {
         return;
     }
     choose_turn(robot, state);
-    float back = cmo_wall_back(wall, robot, state->heading_rad, p->margin_mm + 2.0F);
+    float back =
+        cmo_wall_back(wall, robot, p->convex, state->heading_rad, p->margin_mm + 2.0F);
     back = fminf(fmaxf(back, beyond + 4.0F), fmaxf(state->come_mm, 0.0F));
     float entry = cmo_wrap(wall->entry_rad - wall->normal_rad);
     state->last = (cmo_rebound){
@@ -486,10 +487,15 @@ static void feel(cmo_robot *robot, cmo_stay_state *state) {
         const cmo_light *light = &robot->light[i];
         for (uint8_t n = 0; n < light->crossings; n++) {
             // The other one comes to it, or the first one leaves it on the other side.
-            if (light->crossing[n].entering == (i != first)) {
+            bool entering = light->crossing[n].entering;
+            if (entering == (i != first)) {
                 cmo_wall_meet(wall, robot, i, light->crossing[n].time_us);
                 cmo_wall_solve(wall, robot);
                 take_no_proof(robot);
+            }
+            if (entering && i != first) { // the wheel follows some 45 degrees behind it
+                float further = 0.3F * robot->description->track_mm;
+                motion->target_mm = fminf(motion->target_mm, motion->place_mm + further);
             }
         }
     }

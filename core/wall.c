@@ -150,17 +150,20 @@ float cmo_wall_clearance(const cmo_wall *wall, const cmo_robot *robot) {
     return least;
 }
 
-float cmo_wall_back(const cmo_wall *wall, const cmo_robot *robot, float heading_rad,
+float cmo_wall_back(const cmo_wall *wall, const cmo_robot *robot, bool convex, float heading_rad,
                     float margin_mm) {
     const cmo_robot_description *d = robot->description;
     float most = 0.0F;
+    float dx = wall->x_mm[0] - wall->x_mm[1];
+    float dy = wall->y_mm[0] - wall->y_mm[1];
+    float poke = wall->known && !convex ? 0.5F * sqrtf(dx * dx + dy * dy) : 0.0F;
     for (uint8_t i = 0; i < 3; i++) {
         float normal = candidate(wall, robot, i);
         // On the way the wheels stand once along the normal; the rear ends where it turns to.
         float sine, cosine;
         cmo_sin_cos(heading_rad - normal, &sine, &cosine);
         float reach = fmaxf(cmo_half_width_mm(d), -cosine * cmo_rear_mm(d));
-        float missing = reach + margin_mm - clearance_at(wall, robot, normal);
+        float missing = reach + margin_mm + poke - clearance_at(wall, robot, normal);
         cmo_sin_cos(robot->odometer.pose.heading_rad - normal, &sine, &cosine);
         most = fmaxf(most, missing / fmaxf(cosine, 0.3F));
     }

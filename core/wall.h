@@ -22,8 +22,9 @@ bool cmo_wall_explains(const cmo_wall *wall, const cmo_robot *robot, uint8_t sen
 float cmo_wall_clearance(const cmo_wall *wall, const cmo_robot *robot);
 
 // Way to back off until the robot can turn from its heading to `heading_rad` with all contacts
-// inside by a margin.
-float cmo_wall_back(const cmo_wall *wall, const cmo_robot *robot, float heading_rad,
+// inside by a margin. Unless it is convex, a corner of 90 degrees may poke in between the places
+// where it was crossed, by up to half the way between them (Thales).
+float cmo_wall_back(const cmo_wall *wall, const cmo_robot *robot, bool convex, float heading_rad,
                     float margin_mm);
 
 #endif
