@@ -80,7 +80,7 @@ static void heavy(lab_robot *robot) {
 }
 
 static void duty(lab_robot *robot) {
-    place_spots(robot, 80.0, 60.0);
+    place_spots(robot, 80.0, 64.0);
     robot->traits &= (uint16_t)~CMO_TRAIT_SPEED;
     robot->description.full_duty_mm_s = 1000.0F;
     robot->description.dead_duty = 0.02F;
@@ -89,7 +89,7 @@ static void duty(lab_robot *robot) {
 }
 
 static void small(lab_robot *robot) {
-    place_spots(robot, 55.0, 40.0);
+    place_spots(robot, 55.0, 46.0);
     robot->description.track_mm = 70.0F;
     robot->plant.track_mm = 70.0;
     robot->plant.inertia_kg_m2 *= 0.41;
@@ -107,7 +107,7 @@ const robot_kind robot_kinds[ROBOTS] = {
     {"spots outside of the tyres", outboard},
     {"quick: 3 ms, lag 30, 1 m/s", quick},
     {"heavy, grip of 2 m/s2", heavy},
-    {"duty-only, spots at the tyres", duty},
+    {"duty-only motors", duty},
     {"small, 15 ms, 2 mm encoders", small},
 };
 

@@ -75,7 +75,7 @@ int main(int count, char **arguments) {
                 p->rebounds = (uint16_t)each;
                 p->longest_ms = CMO_NO_END; p->convex = a != 4 && getenv("CVX"); p->guess = getenv("GUESS") != NULL; p->turn = getenv("TURN") ? atoi(getenv("TURN")) : 0;
                 lab_start start = {route->x_mm, route->y_mm, 37.0 * (corner + 1)};
-                if (factor != 1.0) { cmo_patrol_budget b; cmo_budget_patrol(&robot.description, p->grazing, p->convex, 3, 0, &b); p->cruise_mm_s = b.speed_mm_s * factor; p->too_fast=CMO_TOO_FAST_SLOW; }
+                if (factor != 1.0) { cmo_patrol_budget b; cmo_budget_patrol(&robot.description, p->grazing, p->convex, 3, 0, &b); p->cruise_mm_s = b.speed_mm_s * factor; p->too_fast=CMO_TOO_FAST_ACCEPT; }
                 lab_run *run = lab_drive_from(route, &robot, &start, corner + 1, false);
                 const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 0);
                 add(&t, leg, each);

@@ -186,6 +186,17 @@ cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
 
 // --------------------------------------------------------------------------- looks and latches --
 
+// Way of a spot along its own path since its last look. Turning, it goes sideways too.
+static float path_mm(const cmo_robot *robot, uint8_t sensor, const cmo_moment *now) {
+    const cmo_robot_description *d = robot->description;
+    cmo_moment before = cmo_odometer_at(&robot->odometer, robot->light[sensor].look_us);
+    float left = now->left_mm - before.left_mm;
+    float right = now->right_mm - before.right_mm;
+    float along = cmo_sensor_way(d, sensor, left, right);
+    float across = (right - left) / d->track_mm * d->light[sensor].ahead_mm;
+    return sqrtf(along * along + across * across);
+}
+
 static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_t time_us) {
     const cmo_robot_description *description = robot->description;
     const cmo_light_description *described = &description->light[sensor];
@@ -198,7 +209,9 @@ static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_
     light->age_us = 0;
     uint32_t look_us = time_us - described->delay_us;
     cmo_moment moment = cmo_odometer_at(&robot->odometer, look_us);
-    float way_mm = cmo_sensor_way(description, sensor, moment.left_mm, moment.right_mm);
+    float way_mm = robot->curved && light->seen
+                       ? light->way_mm + path_mm(robot, sensor, &moment)
+                       : cmo_sensor_way(description, sensor, moment.left_mm, moment.right_mm);
     float reflectance = cmo_reflectance(&light->levels, counts);
 #if CMO_WATCH_LIGHT
     float before = light->reflectance;

@@ -18,6 +18,8 @@
 // In a corner it backs off by this much further, where it has come so far.
 #define FURTHER_MM       80.0F
 #define FURTHER_LEAST_MM 10.0F
+// Backing off while it sways, share of the cruise.
+#define BACK_SHARE 0.6F
 // How far it turns at most to feel for the boundary with the other sensor.
 #define FEEL_RAD 1.75F
 // Void is told from dark paint only where one look can do so: this many standard deviations apart.
@@ -73,7 +75,7 @@ static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p)
         unsigned value, most;
         const char *field;
     } choices[] = {{(unsigned)p->boundary, CMO_TONE_VOID, "boundary"},
-                   {(unsigned)p->too_fast, CMO_TOO_FAST_SLOW, "too_fast"},
+                   {(unsigned)p->too_fast, CMO_TOO_FAST_ACCEPT, "too_fast"},
                    {(unsigned)p->grazing, CMO_GRAZING_REFUSE, "grazing"},
                    {(unsigned)p->turn, CMO_TURN_MIDDLE, "turn"}};
     for (uint8_t i = 0; i < sizeof choices / sizeof *choices; i++) {
@@ -125,6 +127,9 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float aske
     robot->field = field;
     robot->limit = safe;
     *speed_mm_s = asked == 0.0F ? otherwise : asked;
+    if (state->parameters.too_fast == CMO_TOO_FAST_ACCEPT && asked > 0.0F) {
+        return asked <= d->top_speed_mm_s;
+    }
     if (safe < fmaxf(2.0F * d->slowest_mm_s, 10.0F)) {
         robot->field = state->budget.blind_deg < 90.0F ? "grazing" : "margin_mm";
         robot->limit = NAN;
@@ -294,6 +299,9 @@ static bool goes_back(cmo_robot *robot, cmo_stay_state *state) {
     float left = cmo_course_way(&state->course, robot) - state->back_to_mm;
     float slow = sqrtf(2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
     float top = fminf(robot->description->top_speed_mm_s, 300.0F);
+    if (state->course.sway_rad > 0.0F) { // tyres that turn as hard as they drive slide
+        top = fminf(top, BACK_SHARE * state->cruise_mm_s);
+    }
     cmo_course_follow(&state->course, robot, -fminf(slow, top), p->acceleration_mm_s2,
                       p->braking_mm_s2);
     return left > 0.5F;
@@ -323,7 +331,9 @@ static void back_off(cmo_robot *robot, cmo_stay_state *state) {
     choose_turn(robot, state);
     float back =
         cmo_wall_back(wall, robot, p->convex, state->heading_rad, p->margin_mm + 2.0F);
-    back = fminf(fmaxf(back, beyond + 4.0F), fmaxf(state->come_mm, 0.0F));
+    // A guess may ask for any way; what the robot itself takes up must do.
+    float most = wall->known ? INFINITY : beyond + 2.0F * cmo_half_width_mm(robot->description);
+    back = fminf(fminf(fmaxf(back, beyond + 4.0F), most), fmaxf(state->come_mm, 0.0F));
     float entry = cmo_wrap(wall->entry_rad - wall->normal_rad);
     state->last = (cmo_rebound){
         .back_mm = state->last.back_mm,
@@ -592,6 +602,11 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         feel(robot, state);
         return;
     case CMO_STAGE_BACK:
+        if (state->feels && meet(robot, state)) { // the other one too, at the end of the braking
+            state->feels = false;
+            back_off(robot, state);
+            return;
+        }
         if (goes_back(robot, state)) {
             return;
         }
@@ -643,6 +658,7 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
     state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
     state->motion.braking_mm_s2 = p->braking_mm_s2;
     cmo_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE);
+    robot->curved = robot->fine = true;
     if (!watch_boundary(robot, p)) {
         robot->routine = NULL;
         return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);

@@ -27,7 +27,8 @@ static void spot_of(const cmo_robot *robot, const cmo_pose *pose, uint8_t sensor
     *y_mm = pose->y_mm + light->ahead_mm * sine + light->left_mm * cosine;
 }
 
-// The pose a moment ago, back along the arc that the wheels have gone since.
+// The pose a moment ago, back along the arc that the wheels have gone since: from where the wheels
+// are thought to be, finer than a count.
 static cmo_pose pose_at(const cmo_robot *robot, uint32_t time_us) {
     const cmo_odometer *odometer = &robot->odometer;
     cmo_moment then = cmo_odometer_at(odometer, time_us);

@@ -185,6 +185,7 @@ static const lab_section measure_geometry_section = {
     measure_geometry_keys};
 
 static const char *const grazing_names[] = {"sway", "accept", "refuse", NULL};
+static const char *const stay_too_fast_names[] = {"refuse", "slow", "accept", NULL};
 static const char *const turn_names[] = {"mirrored", "away", "inward", "middle", NULL};
 static const char *const bumper_names[] = {"left", "right", "back", NULL};
 
@@ -194,8 +195,9 @@ static const lab_key stay_keys[] = {
                 "three tenths of the way from the floor to the boundary's level",
                 "reflectances that count as boundary"),
     SPEED(staged_stay, cruise_mm_s, "as fast as is safe", "speed of the patrol"),
-    KEY_CHOICE(staged_stay, too_fast, "too_fast", too_fast_names, "refuse",
-               "where the wheels could go over the boundary; slow: drive as fast as is safe"),
+    KEY_CHOICE(staged_stay, too_fast, "too_fast", stay_too_fast_names, "refuse",
+               "where the wheels could go over the boundary; slow: drive as fast as is safe; accept: "
+               "drive all the same"),
     KEY_CHOICE(staged_stay, grazing, "grazing", grazing_names, "sway",
                "where a wheel can reach the boundary unseen; accept: drive straight all the same"),
     KEY_FLAG(staged_stay, convex, "convex", "false",

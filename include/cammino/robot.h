@@ -214,6 +214,7 @@ typedef struct cmo_robot {
     bool ticked : 1;
     bool unsure : 1; /**< the routine does not take the encoders' word for anything */
     bool fine : 1; /**< looks are placed by the observed places of the wheels, finer than a count */
+    bool curved : 1; /**< it turns as it looks: looks are placed along the spots' own paths */
     bool begun : 1; /**< the routine has not had its first tick */
     volatile bool abort;
 

@@ -65,7 +65,8 @@ typedef enum cmo_effort {
 typedef enum cmo_too_fast {
     CMO_TOO_FAST_REFUSE =
         0,            /**< it does not start; robot->limit is the highest speed that would do */
-    CMO_TOO_FAST_SLOW /**< it drives no faster than that */
+    CMO_TOO_FAST_SLOW, /**< it drives no faster than that */
+    CMO_TOO_FAST_ACCEPT /**< stay inside only: it drives so all the same */
 } cmo_too_fast;
 
 /** For least_width_mm: anything of the right tone is a line. */
