@@ -108,6 +108,9 @@ static void finish_faults(cmo_sim_faults *faults, const staged_faults *from) {
 
 static void finish_plant(lab_robot *robot, const staged_plant *from) {
     cmo_sim_plant_default(&robot->plant, &robot->description);
+    robot->plant.body_front_mm = robot->plant.range_ahead_mm = robot->outline.front_mm;
+    robot->plant.body_back_mm = robot->outline.back_mm;
+    robot->plant.body_half_mm = 0.5 * (robot->outline.left_mm + robot->outline.right_mm);
     staged_plant merged = {.plant = robot->plant};
     overlay(&lab_plant_section, &merged, from);
     overlay(&lab_eye_section, &merged.plant.eye[0], &from->eyes.left);
@@ -179,6 +182,12 @@ static void finish(lab_robot *robot, const staged_robot *from, const char *file)
     if (given(from->heading, 0.0) != 0.0) {
         robot->traits |= CMO_TRAIT_HEADING;
     }
+    unsigned buttons = (unsigned)given(from->buttons, 0.0);
+    robot->traits = (uint16_t)(robot->traits |
+                               (given(from->range, 0.0) != 0.0 ? CMO_TRAIT_RANGE : 0U) |
+                               (given(from->touch, 0.0) != 0.0 ? CMO_TRAIT_TOUCH : 0U) |
+                               (buttons & 1U ? CMO_TRAIT_START : 0U) |
+                               (buttons & 2U ? CMO_TRAIT_STOP : 0U));
     finish_drive(robot, &from->drive);
     if (!isnan(from->lights.left.ahead_mm)) {
         finish_light(robot, &from->lights.left, 0);

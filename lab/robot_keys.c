@@ -266,6 +266,12 @@ static const lab_key plant_keys[] = {
     PLANT(ambient, 0, 10, "", "0.3", "ambient light, in luminance of the sensor's lamp on white"),
     PLANT(ambient_change, -1, 10, "", "0", "by what share of itself ambient light changes"),
     PLANT(ambient_change_s, 0, 3600, "s", "0", "within this time from the start; 0: not at all"),
+    PLANT(range_ahead_mm, -500, 500, "mm", "the outline's front",
+          "range sensor: its place ahead of the axle"),
+    PLANT(range_half_deg, 1, 60, "deg", "12", "half the angle of its cone"),
+    PLANT(range_reach_mm, 10, 10000, "mm", "800", "how far it sees"),
+    PLANT(range_noise_mm, 0, 100, "mm", "3", "standard deviation of a reading"),
+    PLANT(range_interval_ms, 1, 1000, "ms", "20", "between two readings"),
     PLANT(wheel_spread, 0, 0.2, "", "0.004", "each wheel's size is off by up to this"),
     PLANT(place_spread_mm, 0, 50, "mm", "1", "each sensor's place is off by up to this"),
     PLANT(delay_spread_ms, 0, 20, "ms", "1", "each sensor's delay is off by up to this"),
@@ -282,6 +288,7 @@ const lab_section lab_plant_section = {
     "much robots differ: each seed draws its own, evenly within plus and minus.",
     plant_keys};
 
+static const char *const button_names[] = {"start", "stop", NULL};
 static const lab_key robot_keys[] = {
     KEY_TEXT(staged_robot, name, "name", "the file's name", "name of the robot"),
     KEY(staged_robot, tick_ms, "tick_ms", 1, 25, "ms", MUST, "period of the program's loop"),
@@ -294,6 +301,9 @@ static const lab_key robot_keys[] = {
         "width of a tyre; with the track it says how far out the wheels stand"),
     KEY(staged_robot, rear_mm, "rear_mm", 0, 500, "mm", "half the track",
         "from the axle back to the hindmost place that touches the floor"),
+    KEY_FLAG(staged_robot, range, "range", "false", "it has a range sensor that looks ahead"),
+    KEY_FLAG(staged_robot, touch, "touch", "false", "it has bumpers: left, right, back"),
+    KEY_CHOICES(staged_robot, buttons, "buttons", button_names, "[]", "what buttons it has"),
     KEY(staged_robot, drift_most, "drift_most", 0, 0.2, "", "0",
         "levels may follow slow changes of the light by up to this share of the contrast"),
     KEY_SECTION(staged_robot, outline, "outline", &outline_section, "from the track",

@@ -269,6 +269,22 @@ static lab_spread to_spread(const lab_spread *from) {
                         given(from->gain, 0.02)};
 }
 
+static cmo_sim_object to_object(const staged_object *from) {
+    double mass_kg = given(from->mass_kg, 0.5);
+    cmo_sim_object object = {.x_mm = from->x_mm,
+                             .y_mm = from->y_mm,
+                             .radius_mm = given(from->radius_mm, 50.0),
+                             .mass_kg = mass_kg,
+                             .friction_n = given(from->friction_n, 4.0 * mass_kg),
+                             .speed_mm_s = given(from->speed_mm_s, 0.0),
+                             .stops = from->stops};
+    for (unsigned i = 0; i < from->stops; i++) {
+        object.stop[i][0] = from->stop[i].x_mm;
+        object.stop[i][1] = from->stop[i].y_mm;
+    }
+    return object;
+}
+
 // All but the legs, which need a look of their own.
 static bool read_head(yaml_reader *reader, yaml_node_t *root, staged_route *staged) {
     lab_section_clear(&lab_start_section, &staged->start);
@@ -281,7 +297,8 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
     if (!yaml_reader_open(&reader, name, bytes, size, error)) {
         return NULL;
     }
-    staged_route staged = {.mat_width_mm = NAN, .mat_px_per_mm = NAN, .longest_s = NAN};
+    staged_route staged;
+    lab_section_clear(&lab_route_section, &staged);
     lab_route *route = g_new0(lab_route, 1);
     yaml_node_t *root = yaml_reader_root(&reader);
     bool good = read_head(&reader, root, &staged) &&
@@ -294,6 +311,12 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
             (cmo_sim_mat_options){isnan(staged.mat_px_per_mm) ? 0.0 : staged.mat_px_per_mm,
                                   isnan(staged.mat_width_mm) ? 0.0 : staged.mat_width_mm};
         route->longest_s = isnan(staged.longest_s) ? 0.0 : staged.longest_s;
+        route->start_pressed_s = given(staged.start_pressed_s, 0.0);
+        route->stop_pressed_s = given(staged.stop_pressed_s, 0.0);
+        route->objects = staged.objects;
+        for (unsigned i = 0; i < staged.objects; i++) {
+            route->object[i] = to_object(&staged.object[i]);
+        }
         route->spread = to_spread(&staged.spread);
         route->x_mm = staged.start.x_mm;
         route->y_mm = staged.start.y_mm;

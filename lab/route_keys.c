@@ -283,6 +283,30 @@ const lab_section lab_spread_section = {"spread",
                                         "stand where the start says.",
                                         spread_keys};
 
+static const lab_key stop_place_keys[] = {
+    KEY(staged_stop, x_mm, "x_mm", -1000, 21000, "mm", MUST, "to the right"),
+    KEY(staged_stop, y_mm, "y_mm", -1000, 21000, "mm", MUST, "up"), KEY_END};
+static const lab_section stop_place_section = {
+    "objects[].stops[]", "A place that it drives to.", stop_place_keys};
+
+static const lab_key object_keys[] = {
+    KEY(staged_object, x_mm, "x_mm", -1000, 21000, "mm", MUST, "its middle, to the right"),
+    KEY(staged_object, y_mm, "y_mm", -1000, 21000, "mm", MUST, "its middle, up"),
+    KEY(staged_object, radius_mm, "radius_mm", 1, 1000, "mm", "50", "its radius"),
+    KEY(staged_object, mass_kg, "mass_kg", 0.01, 1000, "kg", "0.5", "its mass"),
+    KEY(staged_object, friction_n, "friction_n", 0, 100000, "N", "4 times its mass",
+        "force that it takes to push it over the floor"),
+    KEY(staged_object, speed_mm_s, "speed_mm_s", 0, 2000, "mm/s", "0",
+        "it drives from stop to stop at this"),
+    KEY_LIST(staged_object, stop, "stops", &stop_place_section, staged_stop, 8, stops, "none",
+             "places that it drives to in turn, over and over"),
+    KEY_END};
+static const lab_section object_section = {
+    "objects[]",
+    "Something on the mat, a disc, that the range sensor sees and that can be pushed; with speed "
+    "and stops another robot that drives a route of its own.",
+    object_keys};
+
 static const lab_key route_keys[] = {
     KEY_TEXT(staged_route, robot, "robot", MUST, "robot file, beside the route"),
     KEY_TEXT(staged_route, mat, "mat", MUST, "mat, SVG or PNG, beside the route"),
@@ -295,6 +319,12 @@ static const lab_key route_keys[] = {
     KEY_SECTION(staged_route, start, "start", &lab_start_section, MUST, "start pose"),
     KEY_SECTION(staged_route, spread, "spread", &lab_spread_section, "as beside its keys",
                 "how trials of a series differ"),
+    KEY_LIST(staged_route, object, "objects", &object_section, staged_object, CMO_SIM_OBJECTS_MAX,
+             objects, "none", "what stands or drives on the mat besides"),
+    KEY(staged_route, start_pressed_s, "start_pressed_s", 0.001, 3600, "s", "never",
+        "when the start button is pressed"),
+    KEY(staged_route, stop_pressed_s, "stop_pressed_s", 0.001, 3600, "s", "never",
+        "when the stop button is pressed"),
     {"legs", LAB_LIST, 0, 0, 0, "", MUST, "list of legs, one routine each", NULL, &lab_leg_section,
      0, LAB_LEGS_MAX, 0},
     KEY_END};
@@ -304,6 +334,8 @@ const lab_section lab_route_section = {"route file", "A robot, a mat, a start po
 const lab_section *const lab_route_sections[] = {&lab_route_section,
                                                  &lab_start_section,
                                                  &lab_spread_section,
+                                                 &object_section,
+                                                 &stop_place_section,
                                                  &lab_leg_section,
                                                  &travel_section,
                                                  &rotate_section,

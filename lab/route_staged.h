@@ -60,9 +60,21 @@ typedef struct staged_leg {
     staged_countdown countdown;
 } staged_leg;
 
+typedef struct staged_stop {
+    double x_mm, y_mm;
+} staged_stop;
+
+typedef struct staged_object {
+    double x_mm, y_mm, radius_mm, mass_kg, friction_n, speed_mm_s;
+    unsigned stops;
+    staged_stop stop[8];
+} staged_object;
+
 typedef struct staged_route {
     char *robot, *mat;
-    double mat_width_mm, mat_px_per_mm, longest_s;
+    double mat_width_mm, mat_px_per_mm, longest_s, start_pressed_s, stop_pressed_s;
+    unsigned objects;
+    staged_object object[CMO_SIM_OBJECTS_MAX];
     staged_start start;
     lab_spread spread;
 } staged_route;

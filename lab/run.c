@@ -4,6 +4,7 @@
 #include "truth.h"
 
 #include <math.h>
+#include <string.h>
 
 // Any routine's state: one object serves all legs.
 typedef union routine_state {
@@ -140,6 +141,7 @@ typedef struct recorder {
     lab_run *run;
     const cmo_sim *sim;
     unsigned leg;
+    unsigned objects;
 } recorder;
 
 static void take_row(void *context, const cmo_trace_row *row) {
@@ -151,6 +153,10 @@ static void take_row(void *context, const cmo_trace_row *row) {
                     .true_x_mm = truth.x_mm,
                     .true_y_mm = truth.y_mm,
                     .true_heading_deg = truth.heading_rad * (180.0 / G_PI)};
+    for (unsigned i = 0; i < r->objects; i++) {
+        cmo_sim_object_now(r->sim, i, &kept.object_mm[i][0], &kept.object_mm[i][1]);
+    }
+    kept.range_mm = cmo_sim_range(r->sim);
     g_array_append_val(r->run->rows, kept);
 }
 
@@ -307,7 +313,11 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
                            .x_mm = start->x_mm,
                            .y_mm = start->y_mm,
                            .heading_deg = start->heading_deg,
+                           .objects = route->objects,
+                           .start_pressed_ms = 1000.0 * route->start_pressed_s,
+                           .stop_pressed_ms = 1000.0 * route->stop_pressed_s,
                            .seed = seed};
+    memcpy(setup.object, route->object, sizeof setup.object);
     cmo_sim *sim = cmo_sim_new(&setup);
     cmo_sim_record(sim);
     lab_run *run = g_new0(lab_run, 1);
@@ -321,7 +331,7 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
     set_levels(&robot, described);
     cmo_robot_set_pose(&robot, (float)route->x_mm, (float)route->y_mm, (float)route->heading_deg);
     cmo_robot_set_run_limit(&robot, (uint32_t)(1000.0 * route->longest_s));
-    recorder r = {run, sim, 0};
+    recorder r = {run, sim, 0, route->objects};
     if (trace) {
         cmo_robot_set_trace(&robot, take_row, &r);
     }

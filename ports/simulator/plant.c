@@ -69,6 +69,14 @@ void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *de
     plant->heading_scale = 1.005;
     plant->heading_noise_deg = 0.05;
     plant->ambient = 0.3;
+    plant->body_front_mm = 0.8 * d->track_mm;
+    plant->body_back_mm = plant->body_half_mm = 0.6 * d->track_mm;
+    // A small ultrasonic or light-time sensor on the nose.
+    plant->range_ahead_mm = plant->body_front_mm;
+    plant->range_half_deg = 12.0;
+    plant->range_reach_mm = 800.0;
+    plant->range_noise_mm = 3.0;
+    plant->range_interval_ms = 20.0;
     plant->wheel_spread = 0.004;
     plant->place_spread_mm = 1.0;
     plant->delay_spread_ms = 1.0;

@@ -5,6 +5,7 @@
 #include "direction.h"
 #include "eye.h"
 #include "noise.h"
+#include "object.h"
 #include "plant.h"
 
 #include <math.h>
@@ -27,6 +28,11 @@ struct cmo_sim {
     noise sensing; // of readings
     noise turning; // of the heading
     noise mishaps; // of faults
+    noise ranging; // of the range sensor
+    struct object objects[CMO_SIM_OBJECTS_MAX];
+    unsigned touch; // bumpers, as cmo_sample has them
+    double range_mm, range_next_us;
+    bool ranged; // a reading that has not been handed over yet
     double start_heading_rad;
     double now_us;
     command commands[COMMANDS]; // on their way to the motors
@@ -256,6 +262,20 @@ static void look(cmo_sim *sim, const cmo_sim_truth *after) {
     }
 }
 
+static void find_range(cmo_sim *sim) {
+    const cmo_sim_plant *p = &sim->setup.plant;
+    if (!(sim->setup.traits & CMO_TRAIT_RANGE) || sim->now_us < sim->range_next_us) {
+        return;
+    }
+    double range = cmo_sim_range(sim);
+    // Beyond its reach it says nothing but that.
+    sim->range_mm =
+        isinf(range) ? 10.0 * p->range_reach_mm
+                     : fmax(range + p->range_noise_mm * noise_normal(&sim->ranging), 0.0);
+    sim->ranged = true;
+    sim->range_next_us = sim->now_us + 1000.0 * p->range_interval_ms;
+}
+
 // One step of at most a millisecond.
 static void step(cmo_sim *sim, double us) {
     obey(sim);
@@ -263,7 +283,11 @@ static void step(cmo_sim *sim, double us) {
     apply_faults(sim);
     sim->before = cmo_sim_truth_now(sim);
     plant_step(&sim->plant, us * 1e-6);
+    if (sim->setup.objects > 0) {
+        sim->touch = objects_step(sim->objects, sim->setup.objects, &sim->plant, us * 1e-6);
+    }
     sim->now_us += us;
+    find_range(sim);
     cmo_sim_truth after = cmo_sim_truth_now(sim);
     look(sim, &after);
     note_crossings(sim, &after);
@@ -344,6 +368,10 @@ static uint32_t counts(const cmo_sim *sim, bool right) {
     return (uint32_t)(uint64_t)count & (bits < 32 ? (1U << bits) - 1U : 0xFFFFFFFFU);
 }
 
+static bool pressed(const cmo_sim *sim, double at_ms) {
+    return at_ms > 0.0 && since(sim, at_ms) && sim->now_us < (at_ms + 200.0) * 1000.0;
+}
+
 static cmo_status port_sample(void *context, cmo_sample *sample) {
     cmo_sim *sim = context;
     const cmo_sim_faults *f = &sim->setup.faults;
@@ -372,6 +400,20 @@ static cmo_status port_sample(void *context, cmo_sample *sample) {
                          p->heading_noise_deg * noise_normal(&sim->turning);
         sample->have |= CMO_HAVE_HEADING;
         sample->heading_deg = (float)(heading - 360.0 * floor(heading / 360.0));
+    }
+    if (sim->ranged) {
+        sim->ranged = false;
+        sample->have |= CMO_HAVE_RANGE;
+        sample->range_mm = (float)sim->range_mm;
+    }
+    if (sim->setup.traits & CMO_TRAIT_TOUCH) {
+        sample->have |= CMO_HAVE_TOUCH;
+        sample->touch = (uint8_t)sim->touch;
+    }
+    if (sim->setup.traits & (CMO_TRAIT_START | CMO_TRAIT_STOP)) {
+        sample->have |= CMO_HAVE_BUTTONS;
+        sample->start = pressed(sim, sim->setup.start_pressed_ms);
+        sample->stop = pressed(sim, sim->setup.stop_pressed_ms);
     }
     if (sim->setup.traits & CMO_TRAIT_BATTERY) {
         sample->have |= CMO_HAVE_BATTERY;
@@ -415,6 +457,15 @@ static cmo_status port_halt(void *context, cmo_halt how) {
     return CMO_OK;
 }
 
+void cmo_sim_object_now(const cmo_sim *sim, unsigned object, double *x_mm, double *y_mm) {
+    *x_mm = sim->objects[object].x_mm;
+    *y_mm = sim->objects[object].y_mm;
+}
+
+double cmo_sim_range(const cmo_sim *sim) {
+    return objects_range(sim->objects, sim->setup.objects, &sim->plant);
+}
+
 const cmo_port *cmo_sim_port(cmo_sim *sim) {
     return &sim->port;
 }
@@ -455,6 +506,7 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     noise_seed(&build, setup->seed);
     noise_seed(&sim->sensing, setup->seed ^ 0x5E5E5E5E5E5E5E5EU);
     noise_seed(&sim->turning, setup->seed ^ 0x3C3C3C3C3C3C3C3CU);
+    noise_seed(&sim->ranging, setup->seed ^ 0x7272727272727272U);
     noise_seed(&sim->mishaps, setup->seed ^ 0xA1A1A1A1A1A1A1A1U);
     plant_start(&sim->plant, &sim->setup.plant, &build, setup->x_mm, setup->y_mm,
                 setup->heading_deg * 0.017453292519943295);
@@ -466,6 +518,9 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     }
     for (unsigned i = 0; i < setup->plant.eyes; i++) {
         eye_start(&sim->eyes[i], &sim->setup.plant, i, &build);
+    }
+    for (unsigned i = 0; i < setup->objects; i++) {
+        object_start(&sim->objects[i], &sim->setup.object[i]);
     }
     sim->start_heading_rad = sim->plant.heading_rad;
     sim->deadline_us = INFINITY;

@@ -102,6 +102,10 @@ typedef struct lab_route {
     cmo_sim_mat_options mat_options;
     double x_mm, y_mm, heading_deg;
     lab_spread spread;
+    unsigned objects; /**< on the mat */
+    cmo_sim_object object[CMO_SIM_OBJECTS_MAX];
+    double start_pressed_s; /**< the start button is pressed then; 0: never */
+    double stop_pressed_s;
     double longest_s; /**< of the whole run; 0: no limit */
     unsigned legs;
     lab_leg leg[LAB_LEGS_MAX];

@@ -43,6 +43,19 @@ typedef struct cmo_sim_shadow {
 
 #define CMO_SIM_SHADOWS_MAX 8
 
+/** Something that stands on the mat, or another robot that drives a route of its own: a disc that a
+ *  range sensor sees and that can be pushed. */
+typedef struct cmo_sim_object {
+    double x_mm, y_mm, radius_mm; /**< middle, at the start */
+    double mass_kg;
+    double friction_n; /**< force below which it stays where it is, or goes on as it drives */
+    double speed_mm_s; /**< at which it drives from stop to stop, over and over; 0: it stands */
+    unsigned stops;
+    double stop[8][2]; /**< x and y */
+} cmo_sim_object;
+
+#define CMO_SIM_OBJECTS_MAX 6
+
 /** What is true of the robot. cmo_sim_plant_default() says where the numbers come from. */
 typedef struct cmo_sim_plant {
     double mass_kg;
@@ -83,6 +96,15 @@ typedef struct cmo_sim_plant {
     double ambient; /**< ambient light, in luminance of the sensor's own lamp on white */
     unsigned shadows;
     cmo_sim_shadow shadow[CMO_SIM_SHADOWS_MAX];
+
+    double body_front_mm; /**< how far the body reaches from the axle: what bumps into things */
+    double body_back_mm;
+    double body_half_mm;      /**< to either side */
+    double range_ahead_mm;    /**< range sensor: its place ahead of the axle, */
+    double range_half_deg;    /**< half the angle of its cone, */
+    double range_reach_mm;    /**< how far it sees, */
+    double range_noise_mm;    /**< standard deviation of a reading, */
+    double range_interval_ms; /**< and between two of them */
 
     /* Spreads: what differs from robot to robot. */
     double wheel_spread;    /**< of each wheel's size */
@@ -126,11 +148,15 @@ typedef struct cmo_sim_faults {
 
 typedef struct cmo_sim_setup {
     uint16_t traits; /**< of the port: any of encoders, look times, speed, coast, brake, hold,
-                          heading, battery */
+                          heading, range, touch, start, stop, battery */
     cmo_sim_plant plant;
     cmo_sim_faults faults;
     const cmo_sim_mat *mat;         /**< must outlive the simulator; may serve many at once */
     double x_mm, y_mm, heading_deg; /**< start pose */
+    unsigned objects;
+    cmo_sim_object object[CMO_SIM_OBJECTS_MAX];
+    double start_pressed_ms; /**< the start button is pressed at this time, for 200 ms; 0: never */
+    double stop_pressed_ms;  /**< the same of the stop button */
     uint64_t seed;
     uint32_t clock_start_us; /**< what the port's clock says at the start */
 } cmo_sim_setup;
@@ -194,6 +220,13 @@ const cmo_sim_truth *cmo_sim_recorded(const cmo_sim *sim, size_t *count);
 
 /** Noiseless luminance under a sensor now. */
 double cmo_sim_luminance(const cmo_sim *sim, unsigned sensor);
+
+/** Where an object is now. */
+void cmo_sim_object_now(const cmo_sim *sim, unsigned object, double *x_mm, double *y_mm);
+
+/** Distance from the range sensor's place to the nearest object in its cone, without noise;
+ *  INFINITY: there is none within its reach. */
+double cmo_sim_range(const cmo_sim *sim);
 
 /** Whether the motors are halted, by a call or because a drive command was not renewed. */
 bool cmo_sim_halted(const cmo_sim *sim);
