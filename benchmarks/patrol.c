@@ -43,7 +43,7 @@ static void add(tally *t, const lab_leg_result *leg, unsigned asked) {
     for (guint i = 0; i < leg->rebounds->len; i++) {
         const lab_rebound *r = &g_array_index(leg->rebounds, lab_rebound, i);
         double error = fabs(r->turn_error_deg);
-        if (getenv("DBG")) printf("      %u%s met %d known %d both %d entry %.1f/%.1f exit asked %.1f true %.1f err %.2f turned %.1f asked %.1f back %.0f margin %.1f/%.1f at %.0f %.0f t %.0f-%.0f\n", i, r->robot.answered?"A":"", r->robot.met, r->robot.known, r->both, (double)r->robot.entry_deg, remainder(r->entry_rad-r->normal_rad,2*G_PI)*180/G_PI, (double)r->robot.exit_deg, remainder(r->exit_rad-r->normal_rad,2*G_PI)*180/G_PI, r->turn_error_deg, (double)r->robot.turned_deg,(double)r->robot.asked_deg,(double)r->robot.back_mm,(double)r->robot.margin_mm,r->margin_mm,r->x_mm,r->y_mm,r->start_ms,r->end_ms);
+        if (getenv("DBG")) printf("      %u%s met %d known %d both %d entry %.1f/%.1f exit asked %.1f true %.1f err %.2f turned %.1f asked %.1f back %.0f margin %.1f/%.1f at %.0f %.0f t %.0f-%.0f\n", i, r->robot.answered?"A":"", r->robot.crossed, r->robot.known, r->both, (double)r->robot.entry_deg, remainder(r->entry_rad-r->normal_rad,2*G_PI)*180/G_PI, (double)r->robot.exit_deg, remainder(r->exit_rad-r->normal_rad,2*G_PI)*180/G_PI, r->turn_error_deg, (double)r->robot.turned_deg,(double)r->robot.asked_deg,(double)r->robot.back_mm,(double)r->robot.margin_mm,r->margin_mm,r->x_mm,r->y_mm,r->start_ms,r->end_ms);
         if (isfinite(error) && !r->robot.answered) {
             g_array_append_val(r->both ? t->errors : t->singles, error);
         }
@@ -73,7 +73,7 @@ int main(int count, char **arguments) {
                 set_corner(&robot, route->robot, corner);
                 cmo_stay_parameters *p = &route->leg[0].parameters.stay;
                 p->rebounds = (uint16_t)each;
-                p->longest_ms = CMO_NO_END; p->convex = a != 4 && getenv("CVX"); p->guess = getenv("GUESS") != NULL; p->turn = getenv("TURN") ? atoi(getenv("TURN")) : 0;
+                p->longest_ms = CMO_NO_END; p->convex = a != 4 && getenv("CVX"); p->guess = getenv("GUESS") != NULL; if (getenv("FOR")) { p->rebounds=0; p->longest_ms=(uint32_t)(1000*atof(getenv("FOR"))); } p->turn = getenv("TURN") ? atoi(getenv("TURN")) : 0;
                 lab_start start = {route->x_mm, route->y_mm, 37.0 * (corner + 1)};
                 if (factor != 1.0) { cmo_patrol_budget b; cmo_budget_patrol(&robot.description, p->grazing, p->convex, 3, 0, &b); p->cruise_mm_s = b.speed_mm_s * factor; p->too_fast=CMO_TOO_FAST_ACCEPT; }
                 lab_run *run = lab_drive_from(route, &robot, &start, corner + 1, false);

@@ -79,6 +79,36 @@ static void print_table(const sheet *s) {
     printf("\nleast line: the narrowest that no look can miss\n");
 }
 
+// How fast it may patrol within a boundary, and which angles its geometry cannot see.
+static void print_patrol(const cmo_robot_description *d) {
+    if (d->lights < 2) {
+        return;
+    }
+    cmo_patrol_budget any, convex, straight;
+    cmo_budget_patrol(d, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &any);
+    cmo_budget_patrol(d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &convex);
+    cmo_budget_patrol(d, CMO_GRAZING_ACCEPT, true, 3.0F, 0.0F, &straight);
+    printf("\nstay inside, wheels and caster 3 mm from the boundary\n");
+    if (any.blind_deg < 90.0F) {
+        printf("  driving straight, a wheel is over it unseen from %.0f degrees off square on: the "
+               "tyres stand further out than the spots\n",
+               (double)any.blind_deg);
+    }
+    if (any.speed_mm_s <= 0.0F) {
+        printf("  no speed is safe at all angles; put the spots further out or further ahead\n");
+    } else if (any.sway_deg > 0.0F) {
+        printf("  at any angle: up to %.0f mm/s, swaying %.0f degrees every %.0f mm\n",
+               (double)any.speed_mm_s, (double)any.sway_deg, (double)any.sway_mm);
+    } else {
+        printf("  at any angle: up to %.0f mm/s; where no corner pokes in, %.0f\n",
+               (double)any.speed_mm_s, (double)convex.speed_mm_s);
+    }
+    if (straight.sees_deg < 90.0F) {
+        printf("  straight, up to %.0f degrees off square: up to %.0f mm/s\n",
+               (double)straight.sees_deg, (double)straight.speed_mm_s);
+    }
+}
+
 static void print_answers(const sheet *s) {
     const cmo_robot_description *d = &s->robot->description;
     float reach = cmo_budget_reach(d);
@@ -97,6 +127,7 @@ static void print_answers(const sheet *s) {
         printf("a line of %.4g mm: up to %.0f mm/s\n", width,
                fmin(highest, (double)d->top_speed_mm_s));
     }
+    print_patrol(d);
 }
 
 static void add(JsonBuilder *builder, const char *name, double value) {
@@ -132,6 +163,15 @@ static void print_json(const sheet *s) {
     float reach = cmo_budget_reach(d);
     add(builder, "table_edge_mm_s",
         reach > 0.0F ? (double)cmo_budget_speed(d, 0, reach, 0.0F) : 0.0);
+    if (d->lights > 1) {
+        cmo_patrol_budget any, convex;
+        cmo_budget_patrol(d, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &any);
+        cmo_budget_patrol(d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &convex);
+        add(builder, "patrol_mm_s", (double)any.speed_mm_s);
+        add(builder, "patrol_convex_mm_s", (double)convex.speed_mm_s);
+        add(builder, "sway_deg", (double)any.sway_deg);
+        add(builder, "blind_deg", (double)any.blind_deg);
+    }
     if (distance > 0.0) {
         add(builder, "distance_mm_s", (double)cmo_budget_speed(d, 0, (float)distance, 0.0F));
     }

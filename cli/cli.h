@@ -49,7 +49,7 @@ void cli_print_run(const lab_route *route, const lab_run *run);
 
 // ---------------------------------------------------------------------------------- pictures --
 
-typedef enum cli_view { CLI_VIEW_MAT, CLI_VIEW_STRIP } cli_view;
+typedef enum cli_view { CLI_VIEW_MAT, CLI_VIEW_STRIP, CLI_VIEW_HEAT, CLI_VIEW_MARGINS } cli_view;
 
 // What --view, --leg and --over say.
 typedef struct cli_picture {
@@ -67,8 +67,9 @@ typedef struct cli_picture {
      0,                                                                                            \
      G_OPTION_ARG_STRING,                                                                          \
      view,                                                                                         \
-     "What it shows: mat, the path from above, or strip, reflectance and speed of one leg "        \
-     "(default " fallback ")",                                                                     \
+     "What it shows: mat, the path from above; strip, reflectance and speed of one leg; of a "     \
+     "patrol also heat, where it was for how long, and margins, how near it came to the "          \
+     "boundary (default " fallback ")",                                                            \
      "VIEW"},                                                                                      \
         {"leg", 0,                                                                                 \
          0,     G_OPTION_ARG_INT,                                                                  \
@@ -86,6 +87,16 @@ bool cli_picture_parse(const char *path, const char *view, int leg, const char *
 // The mat with the robot's path. `run` may be NULL: then only what the rows hold is drawn.
 bool cli_draw_mat(const lab_route *route, const GArray *rows, const lab_run *run,
                   const cli_picture *picture, GError **error);
+
+// Of a run's patrols: time spent over the floor, and the least margin of each rebound.
+bool cli_draw_heat(const lab_route *route, const lab_run *run, const cli_picture *picture,
+                   GError **error);
+bool cli_draw_margins(const lab_route *route, const lab_run *run, const cli_picture *picture,
+                      GError **error);
+
+// Draws a run as its picture asks for.
+bool cli_draw_run(const lab_route *route, const lab_run *run, const cli_picture *picture,
+                  GError **error);
 
 // Draws a chart by a gnuplot script, which sets neither terminal nor output; at `path` stands the
 // whole picture or what was there before.

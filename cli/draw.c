@@ -18,6 +18,11 @@ static int draw(const char *trace_path) {
     if (!cli_picture_parse(picture_path, chosen, leg, over, &picture, &error)) {
         return cli_error(error);
     }
+    if (picture.view > CLI_VIEW_STRIP) {
+        return cli_wrong("--view: %s needs the truth of a run: cammino drive ROUTE --view %s "
+                         "--picture FILE",
+                         view, view);
+    }
     if (picture.view == CLI_VIEW_MAT && route_path == NULL) {
         return cli_wrong("the view mat needs --route ROUTE: the trace does not hold the mat");
     }

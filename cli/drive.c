@@ -29,9 +29,7 @@ static int write_files(const lab_route *route, const lab_run *run) {
     if (picture_path != NULL) {
         cli_picture picture;
         bool good = cli_picture_parse(picture_path, view, leg, over, &picture, &error) &&
-                    (picture.view == CLI_VIEW_MAT
-                         ? cli_draw_mat(route, run->rows, run, &picture, &error)
-                         : cli_draw_strip(route->path, run->rows, run, &picture, &error));
+                    cli_draw_run(route, run, &picture, &error);
         if (!good) {
             return cli_error(error);
         }

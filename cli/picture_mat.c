@@ -1,65 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The mat from above: the robot's path, its outline at start and rest, crossings, what it aimed at.
-#include "cli.h"
+#include "canvas.h"
 
-#include <cairo-svg.h>
-#include <glib/gstdio.h>
-#include <librsvg/rsvg.h>
 #include <math.h>
-#include <string.h>
-
-#define WIDTH  1280.0
-#define MARGIN 28.0
-#define TITLE  54.0
-#define LEGEND 58.0
-
-typedef struct canvas {
-    cairo_t *cairo;
-    const lab_route *route;
-    double scale;  // pixels per mm
-    double x0, y0; // of the mat's lower left corner
-    double height; // of the picture
-} canvas;
 
 typedef struct pose {
     double x_mm, y_mm, heading_deg;
 } pose;
-
-// Colours that stay apart for most kinds of colour vision.
-static const double leg_colours[][3] = {{0.00, 0.33, 0.62}, {0.80, 0.36, 0.00}, {0.00, 0.47, 0.34},
-                                        {0.55, 0.20, 0.60}, {0.47, 0.36, 0.00}, {0.10, 0.55, 0.65},
-                                        {0.35, 0.35, 0.40}};
-static const double aim_colour[3] = {0.84, 0.00, 0.22};
-
-static void set_colour(cairo_t *cairo, const double colour[3], double alpha) {
-    cairo_set_source_rgba(cairo, colour[0], colour[1], colour[2], alpha);
-}
-
-static const double *leg_colour(unsigned leg) {
-    return leg_colours[(MAX(leg, 1U) - 1) % G_N_ELEMENTS(leg_colours)];
-}
-
-static double px(const canvas *c, double x_mm) {
-    return c->x0 + x_mm * c->scale;
-}
-
-static double py(const canvas *c, double y_mm) {
-    return c->y0 - y_mm * c->scale;
-}
-
-static void put_text(cairo_t *cairo, double x, double y, double size, bool bold, const char *text) {
-    cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL,
-                           bold ? CAIRO_FONT_WEIGHT_BOLD : CAIRO_FONT_WEIGHT_NORMAL);
-    cairo_set_font_size(cairo, size);
-    cairo_move_to(cairo, x, y);
-    cairo_show_text(cairo, text);
-}
-
-static double text_width(cairo_t *cairo, const char *text) {
-    cairo_text_extents_t extents;
-    cairo_text_extents(cairo, text, &extents);
-    return extents.x_advance;
-}
 
 // -------------------------------------------------------------------------------------- rows --
 
@@ -82,44 +29,6 @@ static guint leg_end(const GArray *rows, guint start) {
     return end;
 }
 
-// --------------------------------------------------------------------------------------- mat --
-
-static bool paint_mat(const canvas *c, GError **error) {
-    const lab_route *route = c->route;
-    double width = cmo_sim_mat_width_mm(route->mat) * c->scale;
-    double height = cmo_sim_mat_height_mm(route->mat) * c->scale;
-    double top = c->y0 - height;
-    cairo_t *cairo = c->cairo;
-    cairo_save(cairo);
-    cairo_rectangle(cairo, c->x0, top, width, height);
-    cairo_clip(cairo);
-    cairo_set_source_rgb(cairo, 0.85, 0.91, 0.95); // no floor
-    cairo_paint(cairo);
-    bool drawn = true;
-    cairo_surface_t *png = cairo_image_surface_create_from_png(route->mat_path);
-    if (cairo_surface_status(png) == CAIRO_STATUS_SUCCESS) {
-        cairo_translate(cairo, c->x0, top);
-        cairo_scale(cairo, width / cairo_image_surface_get_width(png),
-                    height / cairo_image_surface_get_height(png));
-        cairo_set_source_surface(cairo, png, 0.0, 0.0);
-        cairo_paint(cairo);
-    } else {
-        RsvgHandle *handle = rsvg_handle_new_from_file(route->mat_path, error);
-        RsvgRectangle viewport = {c->x0, top, width, height};
-        drawn = handle != NULL && rsvg_handle_render_document(handle, cairo, &viewport, error);
-        if (handle != NULL) {
-            g_object_unref(handle);
-        }
-    }
-    cairo_surface_destroy(png);
-    cairo_restore(cairo);
-    cairo_rectangle(cairo, c->x0, top, width, height);
-    cairo_set_source_rgb(cairo, 0.45, 0.50, 0.54);
-    cairo_set_line_width(cairo, 1.0);
-    cairo_stroke(cairo);
-    return drawn;
-}
-
 // -------------------------------------------------------------------------------------- robot --
 
 static void trace_path(const canvas *c, const GArray *rows, guint start, guint end, bool truth) {
@@ -130,6 +39,11 @@ static void trace_path(const canvas *c, const GArray *rows, guint start, guint e
     }
 }
 
+// In a patrol odometry drifts as it likes: nothing sets it right.
+static bool by_odometry(const lab_row *row) {
+    return row->has_truth && row->robot.kind != CMO_KIND_STAY_INSIDE;
+}
+
 static void draw_path(const canvas *c, const GArray *rows, guint start, guint end) {
     cairo_t *cairo = c->cairo;
     cairo_set_line_join(cairo, CAIRO_LINE_JOIN_ROUND);
@@ -138,10 +52,10 @@ static void draw_path(const canvas *c, const GArray *rows, guint start, guint en
     cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.85);
     cairo_set_line_width(cairo, 6.0);
     cairo_stroke_preserve(cairo);
-    set_colour(cairo, leg_colour(row_at(rows, start)->leg), 1.0);
+    canvas_colour(cairo, canvas_leg_colour(row_at(rows, start)->leg), 1.0);
     cairo_set_line_width(cairo, 3.0);
     cairo_stroke(cairo);
-    if (row_at(rows, start)->has_truth) {
+    if (by_odometry(row_at(rows, start))) {
         static const double dashes[] = {2.0, 5.0};
         trace_path(c, rows, start, end, false);
         cairo_set_dash(cairo, dashes, 2, 0.0);
@@ -183,14 +97,14 @@ static void draw_robot(const canvas *c, pose at, const double colour[3], look ho
     cairo_set_line_width(cairo, 1.8 / c->scale);
     double scaled[2] = {dashes[0] / c->scale, dashes[1] / c->scale};
     cairo_set_dash(cairo, scaled, how == LOOK_START ? 2 : 0, 0.0);
-    set_colour(cairo, colour, 0.95 * shown);
+    canvas_colour(cairo, colour, 0.95 * shown);
     cairo_stroke(cairo);
     cairo_set_dash(cairo, NULL, 0, 0.0);
     double half = 0.5 * (double)robot->description.track_mm;
     double tyre = robot->plant.wheel_width_mm;
     cairo_rectangle(cairo, -16.0, half - 0.5 * tyre, 32.0, tyre);
     cairo_rectangle(cairo, -16.0, -half - 0.5 * tyre, 32.0, tyre);
-    set_colour(cairo, colour, 0.75 * shown);
+    canvas_colour(cairo, colour, 0.75 * shown);
     cairo_fill(cairo);
     for (unsigned i = 0; i < robot->description.lights; i++) {
         const cmo_light_description *light = &robot->description.light[i];
@@ -213,11 +127,11 @@ static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint 
         }
         seen[stage] = true;
         pose at = pose_of(row, true);
-        draw_robot(c, at, leg_colour(row->leg), LOOK_GHOST);
+        draw_robot(c, at, canvas_leg_colour(row->leg), LOOK_GHOST);
         double turn = at.heading_deg * G_PI / 180.0;
         double away = c->route->robot->outline.front_mm + 14.0;
-        set_colour(c->cairo, leg_colour(row->leg), 1.0);
-        put_text(c->cairo, px(c, at.x_mm + away * cos(turn)),
+        canvas_colour(c->cairo, canvas_leg_colour(row->leg), 1.0);
+        canvas_text(c->cairo, px(c, at.x_mm + away * cos(turn)),
                  py(c, at.y_mm + away * sin(turn)) + (stage == CMO_STAGE_BRAKE ? -6.0 : 12.0), 12.0,
                  false, stage == CMO_STAGE_BRAKE ? "crossed" : "turns");
     }
@@ -232,7 +146,7 @@ static void draw_ring(const canvas *c, double x_mm, double y_mm) {
     cairo_set_source_rgb(cairo, 1.0, 1.0, 1.0);
     cairo_set_line_width(cairo, 4.5);
     cairo_stroke_preserve(cairo);
-    set_colour(cairo, aim_colour, 1.0);
+    canvas_colour(cairo, canvas_aim_colour, 1.0);
     cairo_set_line_width(cairo, 2.2);
     cairo_stroke(cairo);
 }
@@ -254,7 +168,7 @@ static void draw_target(const canvas *c, const lab_target *target) {
     cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.9);
     cairo_set_line_width(cairo, 5.0);
     cairo_stroke_preserve(cairo);
-    set_colour(cairo, aim_colour, 1.0);
+    canvas_colour(cairo, canvas_aim_colour, 1.0);
     cairo_set_line_width(cairo, 2.6);
     cairo_stroke(cairo);
     draw_ring(c, crossing->x_mm, crossing->y_mm);
@@ -301,76 +215,54 @@ static void draw_number(const canvas *c, const GArray *rows, guint start, guint 
     g_snprintf(text, sizeof text, "%u", row_at(rows, start)->leg);
     cairo_new_path(cairo);
     cairo_arc(cairo, x, y, 11.0, 0.0, 2.0 * G_PI);
-    set_colour(cairo, leg_colour(row_at(rows, start)->leg), 1.0);
+    canvas_colour(cairo, canvas_leg_colour(row_at(rows, start)->leg), 1.0);
     cairo_fill_preserve(cairo);
     cairo_set_source_rgb(cairo, 1.0, 1.0, 1.0);
     cairo_set_line_width(cairo, 1.5);
     cairo_stroke(cairo);
     cairo_select_font_face(cairo, "DejaVu Sans", CAIRO_FONT_SLANT_NORMAL, CAIRO_FONT_WEIGHT_BOLD);
     cairo_set_font_size(cairo, 13.0);
-    put_text(cairo, x - 0.5 * text_width(cairo, text), y + 4.7, 13.0, true, text);
+    canvas_text(cairo, x - 0.5 * canvas_text_width(cairo, text), y + 4.7, 13.0, true, text);
 }
 
 // ------------------------------------------------------------------------------------- around --
 
-static double scale_bar_mm(double scale) {
-    static const double lengths[] = {10, 20, 50, 100, 200, 500, 1000, 2000, 5000};
-    double best = lengths[0];
-    for (size_t i = 0; i < G_N_ELEMENTS(lengths); i++) {
-        best = lengths[i] * scale <= 200.0 ? lengths[i] : best;
+static bool any_by_odometry(const GArray *rows) {
+    for (guint i = 0; i < rows->len; i += 10) {
+        if (by_odometry(row_at(rows, i))) {
+            return true;
+        }
     }
-    return best;
+    return false;
 }
 
-static void draw_scale_bar(const canvas *c, double x, double y) {
-    double length = scale_bar_mm(c->scale);
+// What the marks are, where the run is known: of patrols their rebounds, else what was aimed at.
+static void draw_marks_legend(const canvas *c, const lab_run *run, double x) {
     cairo_t *cairo = c->cairo;
-    cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
-    cairo_set_line_width(cairo, 1.5);
-    cairo_move_to(cairo, x, y - 5.0);
-    cairo_line_to(cairo, x, y + 5.0);
-    cairo_move_to(cairo, x, y);
-    cairo_line_to(cairo, x + length * c->scale, y);
-    cairo_move_to(cairo, x + length * c->scale, y - 5.0);
-    cairo_line_to(cairo, x + length * c->scale, y + 5.0);
-    cairo_stroke(cairo);
-    char text[32];
-    g_snprintf(text, sizeof text, "%.0f mm", length);
-    put_text(cairo, x + length * c->scale + 8.0, y + 5.0, 14.0, false, text);
-}
-
-static void draw_legend(const canvas *c, const GArray *rows, bool targets) {
-    cairo_t *cairo = c->cairo;
-    double y = c->height - 0.5 * LEGEND;
-    draw_scale_bar(c, MARGIN, y);
-    bool truth = rows->len > 0 && row_at(rows, 0)->has_truth;
-    double x = MARGIN + 330.0;
-    cairo_set_line_width(cairo, 3.0);
-    set_colour(cairo, leg_colours[0], 1.0);
-    cairo_move_to(cairo, x, y);
-    cairo_line_to(cairo, x + 34.0, y);
-    cairo_stroke(cairo);
-    cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
-    put_text(cairo, x + 42.0, y + 5.0, 14.0, false,
-             truth ? "true path of the axle, by leg" : "path of the axle by odometry, by leg");
-    x += 310.0;
-    if (truth) {
-        static const double dashes[] = {2.0, 5.0};
-        cairo_set_dash(cairo, dashes, 2, 0.0);
-        cairo_set_line_width(cairo, 1.6);
-        cairo_move_to(cairo, x, y);
-        cairo_line_to(cairo, x + 34.0, y);
-        cairo_stroke(cairo);
-        cairo_set_dash(cairo, NULL, 0, 0.0);
-        put_text(cairo, x + 42.0, y + 5.0, 14.0, false, "by odometry");
-        x += 160.0;
+    double y = c->height - 0.5 * CANVAS_LEGEND;
+    bool rebounds = false;
+    bool targets = false;
+    for (guint i = 0; run != NULL && i < run->legs->len; i++) {
+        const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
+        rebounds = rebounds || (leg->rebounds != NULL && leg->rebounds->len > 0);
+        targets = targets || leg->target.found;
     }
-    canvas at = *c; // the ring's own place, in pixels
+    canvas at = *c; // the mark's own place, in pixels
     at.scale = 1.0;
     at.x0 = 0.0;
     at.y0 = 0.0;
+    canvas_colour(cairo, canvas_aim_colour, 1.0);
+    if (rebounds) {
+        cairo_arc(cairo, x + 16.0, y, 9.0, 0.0, 2.0 * G_PI);
+        cairo_fill(cairo);
+        cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
+        canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false, "rebound: angles from square on, true");
+        return;
+    }
+    if (run != NULL && !targets) {
+        return;
+    }
     if (targets) {
-        set_colour(cairo, aim_colour, 1.0);
         cairo_set_line_width(cairo, 2.6);
         cairo_move_to(cairo, x + 16.0, y - 14.0);
         cairo_line_to(cairo, x + 16.0, y + 14.0);
@@ -378,8 +270,37 @@ static void draw_legend(const canvas *c, const GArray *rows, bool targets) {
     }
     draw_ring(&at, x + 16.0, -y);
     cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
-    put_text(cairo, x + 42.0, y + 5.0, 14.0, false,
-             targets ? "edge aimed at, true first crossing" : "latched crossing");
+    canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false,
+                targets ? "edge aimed at, true first crossing" : "latched crossing");
+}
+
+static void draw_legend(const canvas *c, const GArray *rows, const lab_run *run) {
+    cairo_t *cairo = c->cairo;
+    double y = c->height - 0.5 * CANVAS_LEGEND;
+    canvas_scale_bar(c);
+    bool truth = rows->len > 0 && row_at(rows, 0)->has_truth;
+    double x = CANVAS_MARGIN + 330.0;
+    cairo_set_line_width(cairo, 3.0);
+    canvas_colour(cairo, canvas_leg_colour(1), 1.0);
+    cairo_move_to(cairo, x, y);
+    cairo_line_to(cairo, x + 34.0, y);
+    cairo_stroke(cairo);
+    cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
+    canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false,
+             truth ? "true path of the axle, by leg" : "path of the axle by odometry, by leg");
+    x += 310.0;
+    if (any_by_odometry(rows)) {
+        static const double dashes[] = {2.0, 5.0};
+        cairo_set_dash(cairo, dashes, 2, 0.0);
+        cairo_set_line_width(cairo, 1.6);
+        cairo_move_to(cairo, x, y);
+        cairo_line_to(cairo, x + 34.0, y);
+        cairo_stroke(cairo);
+        cairo_set_dash(cairo, NULL, 0, 0.0);
+        canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false, "by odometry");
+        x += 160.0;
+    }
+    draw_marks_legend(c, run, x);
 }
 
 static void draw_title(const canvas *c, const GArray *rows, const lab_run *run) {
@@ -389,20 +310,19 @@ static void draw_title(const canvas *c, const GArray *rows, const lab_run *run) 
                      ? g_strdup_printf("%s, seed %" G_GUINT64_FORMAT ": %s after %.1f s", name,
                                        (guint64)run->seed, cmo_outcome_name(run->outcome), seconds)
                      : g_strdup_printf("%s: %.1f s", name, seconds);
-    cairo_set_source_rgb(c->cairo, 0.1, 0.1, 0.1);
-    put_text(c->cairo, MARGIN, 35.0, 19.0, true, c->route->robot->name);
-    double x = MARGIN + text_width(c->cairo, c->route->robot->name) + 14.0;
-    put_text(c->cairo, x, 35.0, 16.0, false, text);
+    canvas_title(c, text);
     g_free(text);
     g_free(name);
 }
 
-static bool draw_all(const canvas *c, const GArray *rows, const lab_run *run, GError **error) {
-    cairo_set_source_rgb(c->cairo, 1.0, 1.0, 1.0);
-    cairo_paint(c->cairo);
-    if (!paint_mat(c, error)) {
-        return false;
-    }
+typedef struct drawn {
+    const GArray *rows;
+    const lab_run *run;
+} drawn;
+
+static void draw_all(const canvas *c, void *data) {
+    const GArray *rows = ((const drawn *)data)->rows;
+    const lab_run *run = ((const drawn *)data)->run;
     static const double grey[3] = {0.25, 0.25, 0.25};
     if (rows->len > 0) {
         draw_robot(c, pose_of(row_at(rows, 0), true), grey, LOOK_START);
@@ -410,7 +330,7 @@ static bool draw_all(const canvas *c, const GArray *rows, const lab_run *run, GE
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
         draw_ghosts(c, rows, start, end);
-        draw_robot(c, pose_of(row_at(rows, end - 1), true), leg_colour(row_at(rows, start)->leg),
+        draw_robot(c, pose_of(row_at(rows, end - 1), true), canvas_leg_colour(row_at(rows, start)->leg),
                    LOOK_REST);
     }
     for (guint start = 0, end; start < rows->len; start = end) {
@@ -419,6 +339,9 @@ static bool draw_all(const canvas *c, const GArray *rows, const lab_run *run, GE
         if (run == NULL) {
             draw_latched(c, rows, start, end);
         }
+    }
+    if (run != NULL) {
+        canvas_patrols(c, rows, run);
     }
     for (guint i = 0; run != NULL && i < run->legs->len; i++) {
         draw_target(c, &g_array_index(run->legs, lab_leg_result, i).target);
@@ -429,46 +352,13 @@ static bool draw_all(const canvas *c, const GArray *rows, const lab_run *run, GE
             draw_number(c, rows, start, end);
         }
     }
-    draw_legend(c, rows, run != NULL);
+    draw_legend(c, rows, run);
     draw_title(c, rows, run);
-    return true;
 }
 
-// The picture is written beside its place and moved there when it is whole.
 bool cli_draw_mat(const lab_route *route, const GArray *rows, const lab_run *run,
                   const cli_picture *picture, GError **error) {
-    double width_mm = cmo_sim_mat_width_mm(route->mat);
-    double height_mm = cmo_sim_mat_height_mm(route->mat);
-    canvas c = {.route = route};
-    c.scale = MIN((WIDTH - 2.0 * MARGIN) / width_mm, 1400.0 / height_mm);
-    c.height = ceil(TITLE + height_mm * c.scale + LEGEND);
-    c.x0 = 0.5 * (WIDTH - width_mm * c.scale);
-    c.y0 = TITLE + height_mm * c.scale;
-    char *part = g_strdup_printf("%s.part", picture->path);
-    bool svg = g_str_has_suffix(picture->path, ".svg");
-    cairo_surface_t *surface =
-        svg ? cairo_svg_surface_create(part, WIDTH, c.height)
-            : cairo_image_surface_create(CAIRO_FORMAT_RGB24, (int)WIDTH, (int)c.height);
-    c.cairo = cairo_create(surface);
-    bool drawn = draw_all(&c, rows, run, error);
-    cairo_destroy(c.cairo);
-    cairo_status_t status = CAIRO_STATUS_SUCCESS;
-    if (drawn && !svg) {
-        status = cairo_surface_write_to_png(surface, part);
-    }
-    cairo_surface_finish(surface);
-    status = status == CAIRO_STATUS_SUCCESS ? cairo_surface_status(surface) : status;
-    cairo_surface_destroy(surface);
-    if (drawn && (status != CAIRO_STATUS_SUCCESS || g_rename(part, picture->path) != 0)) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: the picture cannot be written: %s",
-                    picture->path,
-                    status != CAIRO_STATUS_SUCCESS ? cairo_status_to_string(status)
-                                                   : "it cannot be moved there");
-        drawn = false;
-    }
-    if (!drawn) {
-        g_unlink(part);
-    }
-    g_free(part);
-    return drawn;
+    drawn what = {rows, run};
+    return canvas_picture(route, picture->path, draw_all, &what, error);
 }
+

@@ -13,6 +13,8 @@ static int decimals(cmo_figure figure) {
     switch (figure) {
     case CMO_PASSED_OVER:
     case CMO_TICK_LATE_US:
+    case CMO_REBOUNDS:
+    case CMO_DEPARTURES:
         return 0;
     case CMO_REST_ERROR_MM:
     case CMO_OVERSHOOT_MM:
@@ -23,6 +25,11 @@ static int decimals(cmo_figure figure) {
     case CMO_ENTRY_ANGLE_DEG:
     case CMO_RESIDUAL_ANGLE_DEG:
     case CMO_TURNED_DEG:
+    case CMO_TURN_ERROR_DEG:
+    case CMO_MARGIN_MM:
+    case CMO_COVERED_SHARE:
+    case CMO_COVERED_PER_MIN:
+    case CMO_COVERED_EVENNESS:
         return 2;
     default:
         return 1;
@@ -57,6 +64,31 @@ static void print_unfit(const lab_run *run) {
                 cli_side(i));
         }
     }
+}
+
+// How a patrol drove, and how its rebounds were known.
+static void print_patrol(const lab_leg_result *leg) {
+    if (leg->rebounds == NULL) {
+        return;
+    }
+    const cmo_patrol_budget *b = &leg->budget;
+    printf("  cruise %.0f mm/s, safe up to %.0f", leg->cruise_mm_s, (double)b->speed_mm_s);
+    if (b->sway_deg > 0.0F) {
+        printf("; it swayed %.0f degrees every %.0f mm: the tyres stand further out than the spots",
+               (double)b->sway_deg, (double)b->sway_mm);
+    } else if (b->sees_deg < 90.0F) {
+        printf("; that holds up to %.0f degrees from square, beyond %.0f a wheel is over unseen",
+               (double)b->sees_deg, (double)b->blind_deg);
+    }
+    unsigned both = 0, felt = 0, corners = 0;
+    for (guint i = 0; i < leg->rebounds->len; i++) {
+        const cmo_rebound *r = &g_array_index(leg->rebounds, lab_rebound, i).robot;
+        both += r->known && r->crossed;
+        felt += r->known && !r->crossed;
+        corners += r->answered;
+    }
+    printf("\n  boundary crossed by both sensors %u times, felt for %u, guessed %u; %u corners\n",
+           both, felt, leg->rebounds->len - both - felt, corners);
 }
 
 static void print_leg(const lab_leg_result *leg) {
@@ -103,6 +135,7 @@ static void print_leg(const lab_leg_result *leg) {
         }
         printf("\n");
     }
+    print_patrol(leg);
     if (leg->report.passed_reason == CMO_PASSED_TOO_NARROW) {
         printf("  passed over last: at %.1f mm, %.1f mm wide, narrower than a line\n",
                (double)leg->report.passed_at_mm, (double)leg->report.passed_width_mm);
@@ -128,7 +161,7 @@ void cli_print_run(const lab_route *route, const lab_run *run) {
     if (estimated != 0) {
         printf("~ is an estimate from commanded speed: this robot has no encoders\n");
     }
-    if (!run->marked) {
+    if (!run->marked && route->region == NULL) {
         printf(
             "the mat marks no line and no boundary, so nothing can be said of the true target\n");
     }

@@ -66,6 +66,17 @@ static void print_findings(const lab_route *route, const lab_leg_result *leg) {
     }
 }
 
+// At which angles a boundary is not seen before a wheel is over it.
+static void print_blind(const lab_route *route) {
+    cmo_patrol_budget budget;
+    cmo_budget_patrol(&route->robot->description, CMO_GRAZING_ACCEPT, true, 3.0F, 0.0F, &budget);
+    if (budget.blind_deg < 90.0F) {
+        printf("\nblind: driving straight, a wheel is over a boundary unseen from %.0f degrees off "
+               "square on; cammino budget says what speed is safe\n",
+               (double)budget.blind_deg);
+    }
+}
+
 static void print_row(const char *name, double stated, double measured, double error,
                       int decimals) {
     printf("  %-24s%12.*f%12.*f", name, decimals, stated, decimals, measured);
@@ -137,6 +148,9 @@ static int tell(const lab_route *route, const lab_run *driven) {
                 printf("\nleg %u  %s: %s\n", leg->number, cmo_kind_name(leg->kind),
                        cmo_outcome_name(leg->outcome));
             }
+        }
+        if (route->robot->description.lights > 1) {
+            print_blind(route);
         }
         if (write_file) {
             printf(geometry != NULL ? "\nwritten to %s\n"

@@ -337,11 +337,12 @@ static void back_off(cmo_robot *robot, cmo_stay_state *state) {
     float entry = cmo_wrap(wall->entry_rad - wall->normal_rad);
     state->last = (cmo_rebound){
         .back_mm = state->last.back_mm,
-        .met = wall->met,
+        .sensor = wall->first,
+        .crossed = state->last.crossed,
         .known = wall->known,
         .crossing_us = robot->report.crossing_us,
-        .x_mm = wall->x_mm[wall->met & 1U ? 0 : 1],
-        .y_mm = wall->y_mm[wall->met & 1U ? 0 : 1],
+        .x_mm = wall->x_mm[wall->first],
+        .y_mm = wall->y_mm[wall->first],
         .speed_mm_s = state->last.speed_mm_s,
         .entry_deg = cmo_degrees(entry),
     };
@@ -379,11 +380,11 @@ static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
     last->exit_deg = cmo_degrees(cmo_wrap(state->heading_rad - state->wall.normal_rad));
     last->done_us = robot->clock_us;
     state->rebounds = (uint16_t)(state->rebounds < UINT16_MAX ? state->rebounds + 1 : UINT16_MAX);
-    if (last->known) {
+    if (last->known && last->crossed && !last->answered) {
         float error = last->turned_deg - last->asked_deg;
-        float squares = state->turn_error_deg * state->turn_error_deg * (float)state->known;
-        state->known = (uint16_t)(state->known < UINT16_MAX ? state->known + 1 : UINT16_MAX);
-        state->turn_error_deg = sqrtf((squares + error * error) / (float)state->known);
+        float squares = state->turn_error_deg * state->turn_error_deg * (float)state->crossed;
+        state->crossed = (uint16_t)(state->crossed < UINT16_MAX ? state->crossed + 1 : UINT16_MAX);
+        state->turn_error_deg = sqrtf((squares + error * error) / (float)state->crossed);
     }
     cmo_notify(robot, CMO_EVENT_REBOUND, state->rebounds);
     state->answers = 0;
@@ -396,7 +397,7 @@ static void begin_rebound(cmo_robot *robot, cmo_stay_state *state) {
     uint8_t sensor = 0;
     const cmo_crossing *crossing = next_crossing(robot, &sensor);
     cmo_report *report = &robot->report;
-    report->sensor = (int8_t)(state->wall.met & 1U ? 0 : 1);
+    report->sensor = (int8_t)state->wall.first;
     report->crossing_us = crossing != NULL ? crossing->time_us : robot->clock_us;
     report->crossing_mm =
         state->wall.entry_way_mm - 0.5F * (robot->start_left_mm + robot->start_right_mm);
@@ -474,6 +475,7 @@ static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
     state->felt = false;
     state->back_rad = cmo_course_heading(&state->course, robot);
     state->last.back_mm = 0.0F;
+    state->last.crossed = state->wall.met == 3;
     if (state->wall.met == 3 || state->parameters.guess) {
         back_off(robot, state);
         return;
@@ -604,6 +606,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     case CMO_STAGE_BACK:
         if (state->feels && meet(robot, state)) { // the other one too, at the end of the braking
             state->feels = false;
+            state->last.crossed = true;
             back_off(robot, state);
             return;
         }

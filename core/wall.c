@@ -59,7 +59,7 @@ void cmo_wall_meet(cmo_wall *wall, const cmo_robot *robot, uint8_t sensor, uint3
 
 static float clearance_at(const cmo_wall *wall, const cmo_robot *robot, float normal_rad) {
     const cmo_pose *pose = &robot->odometer.pose;
-    uint8_t slot = wall->met & 1U ? 0 : 1;
+    uint8_t slot = wall->first;
     float sine, cosine;
     cmo_sin_cos(normal_rad, &sine, &cosine);
     return (wall->x_mm[slot] - pose->x_mm) * cosine + (wall->y_mm[slot] - pose->y_mm) * sine;
@@ -101,7 +101,7 @@ static float least_entry(const cmo_wall *wall, const cmo_robot *robot) {
 }
 
 static float side_of(const cmo_wall *wall) {
-    return wall->met & 1U ? 1.0F : -1.0F; // the wall is to the left of a heading that met it left
+    return wall->first == 0 ? 1.0F : -1.0F; // the wall is to the left of a heading that met it left
 }
 
 void cmo_wall_solve(cmo_wall *wall, const cmo_robot *robot) {

@@ -174,7 +174,7 @@ void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result
     unsigned known = 0;
     for (guint i = 0; i < result->rebounds->len; i++) {
         const lab_rebound *r = &g_array_index(result->rebounds, lab_rebound, i);
-        if (r->both && isfinite(r->turn_error_deg)) {
+        if (r->both && !r->robot.answered && isfinite(r->turn_error_deg)) {
             squares += r->turn_error_deg * r->turn_error_deg;
             known++;
         }

@@ -88,6 +88,47 @@ static void add_geometry(JsonBuilder *builder, const cmo_geometry *g) {
     json_builder_end_object(builder);
 }
 
+// A patrol: how it was driven, and each rebound, the robot's word beside the truth.
+static void add_patrol(JsonBuilder *builder, const lab_leg_result *leg) {
+    const cmo_patrol_budget *b = &leg->budget;
+    add_number(builder, "cruise_mm_s", leg->cruise_mm_s);
+    add_number(builder, "safe_mm_s", (double)b->speed_mm_s);
+    add_number(builder, "sees_deg", (double)b->sees_deg);
+    add_number(builder, "blind_deg", (double)b->blind_deg);
+    add_number(builder, "sway_deg", (double)b->sway_deg);
+    json_builder_set_member_name(builder, "rebounds");
+    json_builder_begin_array(builder);
+    for (guint i = 0; i < leg->rebounds->len; i++) {
+        const lab_rebound *r = &g_array_index(leg->rebounds, lab_rebound, i);
+        double degree = 180.0 / G_PI;
+        double entry = remainder(r->entry_rad - r->normal_rad, 2.0 * G_PI) * degree;
+        double exit = remainder(r->exit_rad - r->normal_rad, 2.0 * G_PI) * degree;
+        json_builder_begin_object(builder);
+        json_builder_set_member_name(builder, "sensor");
+        json_builder_add_string_value(builder, sides[r->robot.sensor & 1U]);
+        json_builder_set_member_name(builder, "known_by");
+        json_builder_add_string_value(builder, !r->robot.known    ? "guess"
+                                               : r->robot.crossed ? "both"
+                                                                  : "feeling");
+        json_builder_set_member_name(builder, "corner");
+        json_builder_add_boolean_value(builder, r->robot.answered);
+        add_number(builder, "x_mm", r->crossed ? r->x_mm : NAN);
+        add_number(builder, "y_mm", r->crossed ? r->y_mm : NAN);
+        add_number(builder, "start_ms", r->start_ms);
+        add_number(builder, "end_ms", r->end_ms);
+        add_number(builder, "crossing_speed_mm_s", (double)r->robot.speed_mm_s);
+        add_number(builder, "back_mm", (double)r->robot.back_mm);
+        add_number(builder, "robot_entry_angle_deg", (double)r->robot.entry_deg);
+        add_number(builder, "entry_angle_deg", r->crossed ? entry : NAN);
+        add_number(builder, "robot_exit_angle_deg", (double)r->robot.exit_deg);
+        add_number(builder, "exit_angle_deg", r->crossed ? exit : NAN);
+        add_number(builder, "turn_error_deg", r->turn_error_deg);
+        add_number(builder, "margin_mm", r->margin_mm);
+        json_builder_end_object(builder);
+    }
+    json_builder_end_array(builder);
+}
+
 static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_begin_object(builder);
     json_builder_set_member_name(builder, "leg");
@@ -114,6 +155,9 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
         }
     }
     json_builder_end_array(builder);
+    if (leg->rebounds != NULL) {
+        add_patrol(builder, leg);
+    }
     if (leg->kind == CMO_KIND_CHECK_WIRING) {
         add_findings(builder, leg);
     } else if (leg->kind == CMO_KIND_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {

@@ -217,7 +217,7 @@ static void take_patrol(lab_leg_result *result, const cmo_stay_state *state) {
     lab_put(&result->robot, CMO_REBOUNDS, state->rebounds);
     lab_put(&result->robot, CMO_MARGIN_MM, (double)state->margin_mm);
     lab_put(&result->robot, CMO_TURN_ERROR_DEG,
-            state->known > 0 ? (double)state->turn_error_deg : NAN);
+            state->crossed > 0 ? (double)state->turn_error_deg : NAN);
     result->cruise_mm_s = (double)state->cruise_mm_s;
     result->budget = state->budget;
 }

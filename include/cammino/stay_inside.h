@@ -56,8 +56,10 @@ typedef struct cmo_stay_parameters {
 
 /** A rebound: what was met, and what was done about it. Angles in degrees, positive to the left. */
 typedef struct cmo_rebound {
-    uint8_t met;          /**< bit n: sensor n had crossed when the robot stood, 3: both */
-    bool known;           /**< the boundary's direction was measured; else guessed */
+    uint8_t sensor;       /**< the one that crossed first */
+    bool crossed;         /**< both had crossed when the robot stood */
+    bool known;           /**< the boundary's direction was measured, by both crossings or by
+                               turning the other sensor over it; else guessed */
     bool answered;        /**< something else was met in the turn, a corner: it left as it had come */
     uint32_t crossing_us; /**< first crossing, port clock */
     uint32_t done_us;     /**< turned away, port clock */
@@ -68,7 +70,7 @@ typedef struct cmo_rebound {
     float asked_deg;      /**< turn from the heading at the crossing, */
     float turned_deg;     /**< and what odometry says of it */
     float back_mm;        /**< backed off */
-    float margin_mm;      /**< of the wheels to the boundary when it stood; valid if `known` */
+    float margin_mm;      /**< of the wheels to the boundary, as it began to back off; if `known` */
 } cmo_rebound;
 
 /** A course: a heading, and how the robot sways to both sides of it. */
@@ -99,7 +101,7 @@ typedef struct cmo_stay_state {
     float cruise_mm_s;        /**< what it drives at, */
     float charge_mm_s;        /**< and charges at */
     uint16_t rebounds;        /**< so far */
-    uint16_t known;           /**< of them with both sensors; of these: */
+    uint16_t crossed;         /**< of them with both sensors; of these: */
     float turn_error_deg;     /**< root mean square of turned less asked, by odometry */
     float margin_mm;          /**< smallest distance of a wheel to the boundary; INFINITY: not known */
     cmo_rebound last;         /**< valid once `rebounds` is above 0 */

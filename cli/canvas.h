@@ -1,0 +1,54 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// The mat from above, to draw on: its place on the picture, colours, text, and the frame around it.
+#ifndef CLI_CANVAS_H
+#define CLI_CANVAS_H
+
+#include "cli.h"
+
+#include <cairo.h>
+
+#define CANVAS_MARGIN 28.0
+#define CANVAS_LEGEND 58.0
+
+typedef struct canvas {
+    cairo_t *cairo;
+    const lab_route *route;
+    double scale;  // pixels per mm
+    double x0, y0; // of the mat's lower left corner
+    double height; // of the picture
+} canvas;
+
+extern const double canvas_aim_colour[3]; // of what was aimed at, or met
+
+static inline double px(const canvas *c, double x_mm) {
+    return c->x0 + x_mm * c->scale;
+}
+
+static inline double py(const canvas *c, double y_mm) {
+    return c->y0 - y_mm * c->scale;
+}
+
+void canvas_colour(cairo_t *cairo, const double colour[3], double alpha);
+
+// Colours that stay apart for most kinds of colour vision.
+const double *canvas_leg_colour(unsigned leg);
+
+void canvas_text(cairo_t *cairo, double x, double y, double size, bool bold, const char *text);
+double canvas_text_width(cairo_t *cairo, const char *text);
+
+// A bar of a round length at the lower left.
+void canvas_scale_bar(const canvas *c);
+
+// The robot's name, and what is shown.
+void canvas_title(const canvas *c, const char *text);
+
+// Draws a picture of the mat: the mat, and on it what `draw` adds. At the path stands the whole
+// picture or what was there before.
+typedef void (*canvas_draw)(const canvas *c, void *data);
+bool canvas_picture(const lab_route *route, const char *path, canvas_draw draw, void *data,
+                    GError **error);
+
+// The patrols of a run: rebounds with their angles, and the objects on the mat.
+void canvas_patrols(const canvas *c, const GArray *rows, const lab_run *run);
+
+#endif
