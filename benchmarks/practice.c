@@ -28,7 +28,8 @@ static void drive(practice *p, double left, double right) {
 }
 
 static bool sees(const practice *p, int sensor) {
-    return p->counts[sensor] < p->threshold[sensor];
+    bool below = p->counts[sensor] < p->threshold[sensor];
+    return below != p->light;
 }
 
 static void wait_ms(practice *p, double ms) {
@@ -44,7 +45,7 @@ static void stop(practice *p) {
 
 static void begin(practice *p) {
     p->elapsed_ms = 0.0;
-    p->counts[0] = p->counts[1] = 65535.0;
+    p->counts[0] = p->counts[1] = p->light ? 0.0 : 65535.0;
     look(p);
     look(p);
 }
@@ -118,4 +119,46 @@ bool practice_square_by_halves(practice *p, double approach_mm_s, double search_
         halve(p, 1, search_mm_s);
     }
     return p->elapsed_ms < LONGEST_MS;
+}
+
+// Found by trial at 200 mm/s: half a second back, and as much turn as that takes.
+#define BACK_MS   400.0
+#define TURN_MS   600.0
+#define BACK_MM   80.0
+#define TURN_DEG  120.0
+#define ROUND_DEG 180.0
+
+static void move_by(practice *p, practice_means means, double left, double right, double ms,
+                    double way_mm) {
+    double start = p->way_mm[1];
+    double until = p->elapsed_ms + (means == PRACTICE_TIME ? ms : 4000.0);
+    while (p->elapsed_ms < until &&
+           (means == PRACTICE_TIME || fabs(p->way_mm[1] - start) < way_mm)) {
+        drive(p, left, right);
+        look(p);
+    }
+    stop(p);
+}
+
+unsigned practice_patrol(practice *p, practice_means means, double speed, double until_ms) {
+    begin(p);
+    unsigned rebounds = 0;
+    while (p->elapsed_ms < until_ms) {
+        if (!sees(p, 0) && !sees(p, 1)) {
+            drive(p, speed, speed);
+            look(p);
+            continue;
+        }
+        bool left = sees(p, 0);
+        bool both = left && sees(p, 1);
+        stop(p);
+        move_by(p, means, -speed, -speed, BACK_MS, BACK_MM);
+        double turn = both ? ROUND_DEG : TURN_DEG;
+        double way = turn * 3.14159265 / 180.0 * 0.5 * p->track_mm;
+        double sign = left ? 1.0 : -1.0; // away from the side that saw it
+        move_by(p, means, sign * speed, -sign * speed, TURN_MS * turn / TURN_DEG, way);
+        rebounds++;
+    }
+    stop(p);
+    return rebounds;
 }

@@ -16,6 +16,8 @@ typedef struct practice {
     double counts[2];    // newest readings
     double way_mm[2];    // of the wheels
     double elapsed_ms;
+    double track_mm;
+    bool light; // the boundary is light on dark
 } practice;
 
 // Drives at a speed until either sensor sees the line, and brakes.
@@ -27,5 +29,11 @@ bool practice_square_by_wheel(practice *p, double speed_mm_s, double reverse);
 
 // Each wheel by itself goes over the line and half of its width back; all of it twice.
 bool practice_square_by_halves(practice *p, double approach_mm_s, double search_mm_s);
+
+// Until a time: drives until a sensor sees the boundary, brakes, backs off by a fixed amount, turns
+// by a fixed amount away from the side that saw it, or right round where both did, and goes on. By
+// time, as tuned for 200 mm/s, or by the encoders. Returns how often.
+typedef enum practice_means { PRACTICE_TIME, PRACTICE_DISTANCE } practice_means;
+unsigned practice_patrol(practice *p, practice_means means, double speed_mm_s, double until_ms);
 
 #endif

@@ -142,8 +142,7 @@ bool canvas_picture(const lab_route *route, const char *path, canvas_draw draw, 
     status = status == CAIRO_STATUS_SUCCESS ? cairo_surface_status(surface) : status;
     cairo_surface_destroy(surface);
     if (drawn && (status != CAIRO_STATUS_SUCCESS || g_rename(part, path) != 0)) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: the picture cannot be written: %s",
-                    path,
+        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: the picture cannot be written: %s", path,
                     status != CAIRO_STATUS_SUCCESS ? cairo_status_to_string(status)
                                                    : "it cannot be moved there");
         drawn = false;

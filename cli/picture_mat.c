@@ -132,8 +132,8 @@ static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint 
         double away = c->route->robot->outline.front_mm + 14.0;
         canvas_colour(c->cairo, canvas_leg_colour(row->leg), 1.0);
         canvas_text(c->cairo, px(c, at.x_mm + away * cos(turn)),
-                 py(c, at.y_mm + away * sin(turn)) + (stage == CMO_STAGE_BRAKE ? -6.0 : 12.0), 12.0,
-                 false, stage == CMO_STAGE_BRAKE ? "crossed" : "turns");
+                    py(c, at.y_mm + away * sin(turn)) + (stage == CMO_STAGE_BRAKE ? -6.0 : 12.0),
+                    12.0, false, stage == CMO_STAGE_BRAKE ? "crossed" : "turns");
     }
 }
 
@@ -287,7 +287,7 @@ static void draw_legend(const canvas *c, const GArray *rows, const lab_run *run)
     cairo_stroke(cairo);
     cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
     canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false,
-             truth ? "true path of the axle, by leg" : "path of the axle by odometry, by leg");
+                truth ? "true path of the axle, by leg" : "path of the axle by odometry, by leg");
     x += 310.0;
     if (any_by_odometry(rows)) {
         static const double dashes[] = {2.0, 5.0};
@@ -330,8 +330,8 @@ static void draw_all(const canvas *c, void *data) {
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
         draw_ghosts(c, rows, start, end);
-        draw_robot(c, pose_of(row_at(rows, end - 1), true), canvas_leg_colour(row_at(rows, start)->leg),
-                   LOOK_REST);
+        draw_robot(c, pose_of(row_at(rows, end - 1), true),
+                   canvas_leg_colour(row_at(rows, start)->leg), LOOK_REST);
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
@@ -361,4 +361,3 @@ bool cli_draw_mat(const lab_route *route, const GArray *rows, const lab_run *run
     drawn what = {rows, run};
     return canvas_picture(route, picture->path, draw_all, &what, error);
 }
-

@@ -186,11 +186,11 @@ static void draw_heat(const canvas *c, void *data) {
     canvas_scale_bar(c);
     draw_heat_legend(c, view);
     char *name = g_path_get_basename(c->route->path);
-    char *text = g_strdup_printf(
-        "%s, seed %" G_GUINT64_FORMAT ", leg %u: %.0f %% of the floor covered in %.0f s", name,
-        (guint64)view->run->seed, view->leg->number,
-        100.0 * view->leg->truth.value[CMO_COVERED_SHARE],
-        (view->leg->end_ms - view->leg->start_ms) / 1000.0);
+    char *text = g_strdup_printf("%s, seed %" G_GUINT64_FORMAT
+                                 ", leg %u: %.0f %% of the floor covered in %.0f s",
+                                 name, (guint64)view->run->seed, view->leg->number,
+                                 100.0 * view->leg->truth.value[CMO_COVERED_SHARE],
+                                 (view->leg->end_ms - view->leg->start_ms) / 1000.0);
     canvas_title(c, text);
     g_free(text);
     g_free(name);

@@ -34,7 +34,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     uint16_t left = (uint16_t)((whole - state->pressed_us + 999999U) / 1000000U);
     if (left != state->told) {
         state->told = left;
-        cmo_notify(robot, CMO_EVENT_COUNTDOWN, left);
+        cmo_notify(robot, CMO_EVENT_COUNTDOWN, (int)left);
     }
 }
 

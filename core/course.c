@@ -38,8 +38,7 @@ void cmo_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
     float before = course->speed_mm_s;
     float up = before < 0.0F ? braking_mm_s2 : acceleration_mm_s2;
     float down = before > 0.0F ? braking_mm_s2 : acceleration_mm_s2;
-    course->speed_mm_s =
-        fmaxf(before - down * dt_s, fminf(speed_mm_s, before + up * dt_s));
+    course->speed_mm_s = fmaxf(before - down * dt_s, fminf(speed_mm_s, before + up * dt_s));
     float speed = course->speed_mm_s;
     float change = dt_s > 0.0F ? (speed - before) / dt_s : 0.0F;
     float turn = 0.0F; // per mm

@@ -51,8 +51,6 @@ static bool check_drive(cmo_robot *robot, const cmo_robot_description *d, uint16
 bool cmo_check_description(cmo_robot *robot, const cmo_robot_description *d, uint16_t traits) {
     if (!within(robot, (float)d->tick_us, 1000.0F, 25000.0F, "tick_us") ||
         !within(robot, d->track_mm, 20.0F, 1000.0F, "track_mm") ||
-        !within(robot, d->tyre_mm, 0.0F, 200.0F, "tyre_mm") ||
-        !within(robot, d->rear_mm, 0.0F, 500.0F, "rear_mm") ||
         !within(robot, d->drift_most, 0.0F, 0.2F, "drift_most")) {
         return false;
     }

@@ -186,6 +186,7 @@ cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
 
 // --------------------------------------------------------------------------- looks and latches --
 
+#if CMO_CURVED_LOOKS
 // Way of a spot along its own path since its last look. Turning, it goes sideways too.
 static float path_mm(const cmo_robot *robot, uint8_t sensor, const cmo_moment *now) {
     const cmo_robot_description *d = robot->description;
@@ -196,6 +197,7 @@ static float path_mm(const cmo_robot *robot, uint8_t sensor, const cmo_moment *n
     float across = (right - left) / d->track_mm * d->light[sensor].ahead_mm;
     return sqrtf(along * along + across * across);
 }
+#endif
 
 static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_t time_us) {
     const cmo_robot_description *description = robot->description;
@@ -209,9 +211,12 @@ static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_
     light->age_us = 0;
     uint32_t look_us = time_us - described->delay_us;
     cmo_moment moment = cmo_odometer_at(&robot->odometer, look_us);
-    float way_mm = robot->curved && light->seen
-                       ? light->way_mm + path_mm(robot, sensor, &moment)
-                       : cmo_sensor_way(description, sensor, moment.left_mm, moment.right_mm);
+    float way_mm = cmo_sensor_way(description, sensor, moment.left_mm, moment.right_mm);
+#if CMO_CURVED_LOOKS
+    if (robot->curved && light->seen) {
+        way_mm = light->way_mm + path_mm(robot, sensor, &moment);
+    }
+#endif
     float reflectance = cmo_reflectance(&light->levels, counts);
 #if CMO_WATCH_LIGHT
     float before = light->reflectance;

@@ -36,7 +36,7 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
         "the encoders jumped further than the robot can move",
         "a tick came later than a drive command lives",
         "the port said that the hardware failed",
-        "at this speed a line could be missed between two looks",
+        "at this speed a line could be missed, or a boundary overrun",
         "a parameter makes no sense",
         "the robot lacks what was asked for",
         "the stop button was pressed",
@@ -51,8 +51,8 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
 
 const char *cmo_kind_name(cmo_kind kind) {
     static const char *const names[CMO_KINDS] = {
-        "none",   "travel",      "rotate",       "drive_until_line", "stop_on_line",
-        "action", "take_levels", "check_wiring", "measure_geometry", "square_on_line",
+        "none",        "travel",      "rotate",       "drive_until_line", "stop_on_line",
+        "action",      "take_levels", "check_wiring", "measure_geometry", "square_on_line",
         "stay_inside", "countdown",
     };
     return pick(names, COUNT(names), (unsigned)kind);
@@ -60,9 +60,8 @@ const char *cmo_kind_name(cmo_kind kind) {
 
 const char *cmo_stage_name(cmo_stage stage) {
     static const char *const names[CMO_STAGES] = {
-        "idle",   "move",   "blind", "search", "prove",  "brake",
-        "return", "settle", "swing", "turn",   "action", "patrol", "feel", "back", "scan",
-        "charge", "wait", "countdown",
+        "idle", "move",   "blind",  "search", "prove", "brake", "return", "settle", "swing",
+        "turn", "action", "patrol", "feel",   "back",  "scan",  "charge", "wait",   "countdown",
     };
     return pick(names, COUNT(names), (unsigned)stage);
 }

@@ -52,8 +52,8 @@ static bool watch_boundary(cmo_robot *robot, const cmo_stay_parameters *p) {
             // A threshold that was chosen among all of a floor's surfaces knows better.
             bool chosen = light_rim ? levels->light_threshold != 0 : levels->dark_threshold != 0;
             float share = light_rim ? BOUNDARY_SHARE : 1.0F - BOUNDARY_SHARE;
-            float at = chosen ? cmo_threshold(levels, light_rim ? CMO_TONE_LIGHT : CMO_TONE_DARK)
-                              : share;
+            float at =
+                chosen ? cmo_threshold(levels, light_rim ? CMO_TONE_LIGHT : CMO_TONE_DARK) : share;
             band = light_rim ? (cmo_band){at, INFINITY} : (cmo_band){-INFINITY, at};
             float depth = cmo_threshold(levels, CMO_TONE_VOID);
             bool sure = depth * -2.0F > VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
@@ -89,8 +89,7 @@ static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p)
     if (robot->description->lights < 2) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
     }
-    if ((p->range_mm > 0.0F || p->charge_mm > 0.0F) &&
-        !(robot->port->traits & CMO_TRAIT_RANGE)) {
+    if ((p->range_mm > 0.0F || p->charge_mm > 0.0F) && !(robot->port->traits & CMO_TRAIT_RANGE)) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED,
                           p->range_mm > 0.0F ? "range_mm" : "charge_mm", NAN);
     }
@@ -103,7 +102,11 @@ static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p)
 static bool check_numbers(cmo_robot *robot, cmo_stay_parameters *p) {
     const cmo_robot_description *d = robot->description;
     float none = 0.0F;
+    float tyre = d->tyre_mm;
+    float rear = d->rear_mm;
     bool good =
+        cmo_take(robot, &tyre, none, 0.0F, 200.0F, "tyre_mm") &&
+        cmo_take(robot, &rear, none, 0.0F, 500.0F, "rear_mm") &&
         cmo_take(robot, &p->angle_deg, 120.0F, 20.0F, 180.0F, "angle_deg") &&
         cmo_take(robot, &p->margin_mm, 3.0F, 0.5F, 100.0F, "margin_mm") &&
         cmo_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
@@ -142,7 +145,8 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float aske
     return true;
 }
 
-// -------------------------------------------------------------------------------------- crossings --
+// -------------------------------------------------------------------------------------- crossings
+// --
 
 // A crossing into the boundary in this tick, by either sensor. The second of two is left for the
 // next call: `sensor` says where to go on.
@@ -202,7 +206,8 @@ static bool stands_on(cmo_robot *robot, cmo_stay_state *state) {
     return on;
 }
 
-// ---------------------------------------------------------------------------------------- rebound --
+// ---------------------------------------------------------------------------------------- rebound
+// --
 
 // Reckons the way just come, and the middle of the ground that was covered.
 static void reckon(cmo_robot *robot, cmo_stay_state *state) {
@@ -329,8 +334,7 @@ static void back_off(cmo_robot *robot, cmo_stay_state *state) {
         return;
     }
     choose_turn(robot, state);
-    float back =
-        cmo_wall_back(wall, robot, p->convex, state->heading_rad, p->margin_mm + 2.0F);
+    float back = cmo_wall_back(wall, robot, p->convex, state->heading_rad, p->margin_mm + 2.0F);
     // A guess may ask for any way; what the robot itself takes up must do.
     float most = wall->known ? INFINITY : beyond + 2.0F * cmo_half_width_mm(robot->description);
     back = fminf(fminf(fmaxf(back, beyond + 4.0F), most), fmaxf(state->come_mm, 0.0F));
@@ -386,12 +390,13 @@ static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
         state->crossed = (uint16_t)(state->crossed < UINT16_MAX ? state->crossed + 1 : UINT16_MAX);
         state->turn_error_deg = sqrtf((squares + error * error) / (float)state->crossed);
     }
-    cmo_notify(robot, CMO_EVENT_REBOUND, state->rebounds);
+    cmo_notify(robot, CMO_EVENT_REBOUND, (int)state->rebounds);
     state->answers = 0;
     state->wall.met = 0;
 }
 
-// ------------------------------------------------------------------------------------------ steps --
+// ------------------------------------------------------------------------------------------ steps
+// --
 
 static void begin_rebound(cmo_robot *robot, cmo_stay_state *state) {
     uint8_t sensor = 0;
@@ -482,8 +487,8 @@ static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
     }
     // Room to turn, if it stands square to the boundary after all and the other sensor met a gap.
     const cmo_robot_description *d = robot->description;
-    float room = d->light[state->wall.first].ahead_mm -
-                 (cmo_way_mm(robot) - state->wall.entry_way_mm);
+    float room =
+        d->light[state->wall.first].ahead_mm - (cmo_way_mm(robot) - state->wall.entry_way_mm);
     float missing = cmo_half_width_mm(d) + state->parameters.margin_mm + 2.0F - room;
     state->feels = true;
     back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)));

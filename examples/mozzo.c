@@ -27,26 +27,70 @@ const cmo_levels mozzo_levels[2] = {
     {.dark = 83, .light = 556, .void_counts = CMO_LEVEL_UNKNOWN, .noise = 8},
 };
 
-const cmo_port *mozzo_port(void) {
+const cmo_robot_description mozzo_yard = {
+    .tick_us = 10000,
+    .track_mm = 110,
+    .tyre_mm = 8,
+    .rear_mm = 63,
+    .left_step_mm = 0.5F,
+    .right_step_mm = 0.5F,
+    .encoder_bits = 16,
+    .top_speed_mm_s = 700,
+    .slowest_mm_s = 15,
+    .acceleration_mm_s2 = 2000,
+    .braking_mm_s2 = 3000,
+    .lag_ms = 45,
+    .lights = 2,
+    .light =
+        {{.ahead_mm = 70, .left_mm = 64, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000},
+         {.ahead_mm = 70, .left_mm = -64, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000}},
+};
+
+const cmo_levels mozzo_yard_levels[2] = {
+    {.dark = 83, .light = 556, .void_counts = 61, .noise = 8},
+    {.dark = 83, .light = 556, .void_counts = 61, .noise = 8},
+};
+
+// What lives until the program ends is never freed.
+static const cmo_port *start(const char *mat_file, const cmo_robot_description *description,
+                             uint16_t traits, cmo_sim_setup *setup) {
     GError *error = NULL;
-    cmo_sim_mat *mat = cmo_sim_mat_load(MAT_FILE, NULL, &error);
-    if (mat == NULL) {
+    setup->mat = cmo_sim_mat_load(mat_file, NULL, &error);
+    if (setup->mat == NULL) {
         fprintf(stderr, "%s\n", error->message);
         exit(2);
     }
-    cmo_sim_setup setup = {
-        .traits = CMO_TRAIT_ENCODERS | CMO_TRAIT_LOOK_TIMES | CMO_TRAIT_SPEED | CMO_TRAIT_COAST |
-                  CMO_TRAIT_BRAKE | CMO_TRAIT_HOLD,
-        .mat = mat,
-        .x_mm = 150,
-        .y_mm = 611,
-        .seed = 1,
-    };
-    cmo_sim_plant_default(&setup.plant, &mozzo);
-    for (unsigned i = 0; i < setup.plant.eyes; i++) {
-        setup.plant.eye[i].black_counts = 61;
-        setup.plant.eye[i].white_counts = 848;
+    setup->traits =
+        (uint16_t)(traits | CMO_TRAIT_ENCODERS | CMO_TRAIT_LOOK_TIMES | CMO_TRAIT_SPEED |
+                   CMO_TRAIT_COAST | CMO_TRAIT_BRAKE | CMO_TRAIT_HOLD);
+    setup->seed = 1;
+    cmo_sim_plant_default(&setup->plant, description);
+    for (unsigned i = 0; i < setup->plant.eyes; i++) {
+        setup->plant.eye[i].black_counts = 61;
+        setup->plant.eye[i].white_counts = 848;
     }
-    cmo_sim_faults_none(&setup.faults);
-    return cmo_sim_port(cmo_sim_new(&setup)); // both live until the program ends
+    cmo_sim_faults_none(&setup->faults);
+    return cmo_sim_port(cmo_sim_new(setup));
+}
+
+const cmo_port *mozzo_port(void) {
+    cmo_sim_setup setup = {.x_mm = 150, .y_mm = 611};
+    return start(DATA "/car-deck.svg", &mozzo, 0, &setup);
+}
+
+const cmo_port *mozzo_top_deck_port(void) {
+    cmo_sim_setup setup = {.x_mm = 500, .y_mm = 480, .heading_deg = 25};
+    return start(DATA "/top-deck.svg", &mozzo_yard, 0, &setup);
+}
+
+const cmo_port *mozzo_yard_port(void) {
+    cmo_sim_setup setup = {
+        .x_mm = 700,
+        .y_mm = 350,
+        .heading_deg = 180,
+        .start_pressed_ms = 500,
+        .objects = 2,
+        .object = {{.x_mm = 980, .y_mm = 900, .radius_mm = 45, .mass_kg = 0.2, .friction_n = 0.8},
+                   {.x_mm = 420, .y_mm = 820, .radius_mm = 45, .mass_kg = 0.2, .friction_n = 0.8}}};
+    return start(DATA "/yard.svg", &mozzo_yard, CMO_TRAIT_RANGE | CMO_TRAIT_START, &setup);
 }

@@ -12,4 +12,12 @@ extern const cmo_levels mozzo_levels[2];
 // The simulated Mozzo on the car deck, 450 mm before the first cross line.
 const cmo_port *mozzo_port(void);
 
+// Mozzo dressed for the crate yard: the spots further out than the tyres, a range sensor, buttons.
+extern const cmo_robot_description mozzo_yard;
+extern const cmo_levels mozzo_yard_levels[2];
+const cmo_port *mozzo_yard_port(void);
+
+// The same on the ferry's top deck, which has no rail.
+const cmo_port *mozzo_top_deck_port(void);
+
 #endif

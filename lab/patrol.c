@@ -39,6 +39,33 @@ static double least_margin(const lab_route *route, const cmo_sim *sim, const cmo
     return least;
 }
 
+// Where the region's edge lies along a direction from a point, within 10 mm.
+static double edge_along(const cmo_sim_region *region, double x, double y, double nx, double ny) {
+    double low = -10.0;
+    double high = 10.0;
+    for (int i = 0; i < 12; i++) {
+        double middle = 0.5 * (low + high);
+        if (cmo_sim_region_margin(region, x + middle * nx, y + middle * ny) > 0.0) {
+            low = middle;
+        } else {
+            high = middle;
+        }
+    }
+    return 0.5 * (low + high);
+}
+
+// Outward normal of the region's edge near a point: from where the edge lies 20 mm to either side.
+static double edge_normal(const cmo_sim_region *region, double x, double y) {
+    double gx = cmo_sim_region_margin(region, x - 5.0, y) - cmo_sim_region_margin(region, x + 5.0, y);
+    double gy = cmo_sim_region_margin(region, x, y - 5.0) - cmo_sim_region_margin(region, x, y + 5.0);
+    double normal = atan2(gy, gx);
+    double nx = cos(normal);
+    double ny = sin(normal);
+    double left = edge_along(region, x - 20.0 * ny, y + 20.0 * nx, nx, ny);
+    double right = edge_along(region, x + 20.0 * ny, y - 20.0 * nx, nx, ny);
+    return normal + atan2(right - left, 40.0);
+}
+
 // The true crossings of a rebound: the first into the boundary, and the other sensor's.
 static void take_crossings(const lab_route *route, const cmo_sim *sim, lab_rebound *r,
                            double from_ms, double stood_ms) {
@@ -58,9 +85,9 @@ static void take_crossings(const lab_route *route, const cmo_sim *sim, lab_rebou
             r->x_mm = c->x_mm;
             r->y_mm = c->y_mm;
             r->entry_rad = c->at.heading_rad;
-            double nx, ny;
-            bool edge = cmo_sim_mat_normal(route->mat, c->mark, c->x_mm, c->y_mm, &nx, &ny);
-            r->normal_rad = edge ? atan2(ny, nx) : c->at.heading_rad;
+            r->normal_rad = route->region != NULL
+                                ? edge_normal(route->region, c->x_mm, c->y_mm)
+                                : c->at.heading_rad;
         } else if (c->sensor != first->sensor && !r->both) {
             double nx = c->y_mm - first->y_mm;
             double ny = first->x_mm - c->x_mm;
@@ -94,7 +121,7 @@ static void judge_rebound(const lab_route *route, const cmo_sim *sim, const cmo_
 static void start_heat(const lab_route *route, lab_heat *heat) {
     heat->columns = (int)ceil(cmo_sim_mat_width_mm(route->mat) / LAB_HEAT_CELL_MM);
     heat->rows = (int)ceil(cmo_sim_mat_height_mm(route->mat) / LAB_HEAT_CELL_MM);
-    heat->seconds = g_new(float, (size_t)heat->columns * (size_t)heat->rows);
+    heat->seconds = g_new(float, (size_t)heat->columns *(size_t)heat->rows);
     for (int r = 0; r < heat->rows; r++) {
         for (int c = 0; c < heat->columns; c++) {
             double margin = cmo_sim_region_margin(route->region, (c + 0.5) * LAB_HEAT_CELL_MM,

@@ -183,11 +183,10 @@ static void finish(lab_robot *robot, const staged_robot *from, const char *file)
         robot->traits |= CMO_TRAIT_HEADING;
     }
     unsigned buttons = (unsigned)given(from->buttons, 0.0);
-    robot->traits = (uint16_t)(robot->traits |
-                               (given(from->range, 0.0) != 0.0 ? CMO_TRAIT_RANGE : 0U) |
-                               (given(from->touch, 0.0) != 0.0 ? CMO_TRAIT_TOUCH : 0U) |
-                               (buttons & 1U ? CMO_TRAIT_START : 0U) |
-                               (buttons & 2U ? CMO_TRAIT_STOP : 0U));
+    robot->traits =
+        (uint16_t)(robot->traits | (given(from->range, 0.0) != 0.0 ? CMO_TRAIT_RANGE : 0U) |
+                   (given(from->touch, 0.0) != 0.0 ? CMO_TRAIT_TOUCH : 0U) |
+                   (buttons & 1U ? CMO_TRAIT_START : 0U) | (buttons & 2U ? CMO_TRAIT_STOP : 0U));
     finish_drive(robot, &from->drive);
     if (!isnan(from->lights.left.ahead_mm)) {
         finish_light(robot, &from->lights.left, 0);

@@ -190,14 +190,16 @@ static const char *const turn_names[] = {"mirrored", "away", "inward", "middle",
 static const char *const bumper_names[] = {"left", "right", "back", NULL};
 
 static const lab_key stay_keys[] = {
-    KEY_CHOICE(staged_stay, boundary, "boundary", tone_names, "dark", "what the boundary is made of"),
+    KEY_CHOICE(staged_stay, boundary, "boundary", tone_names, "dark",
+               "what the boundary is made of"),
     KEY_SECTION(staged_stay, band, "band", &band_section,
                 "three tenths of the way from the floor to the boundary's level",
                 "reflectances that count as boundary"),
     SPEED(staged_stay, cruise_mm_s, "as fast as is safe", "speed of the patrol"),
-    KEY_CHOICE(staged_stay, too_fast, "too_fast", stay_too_fast_names, "refuse",
-               "where the wheels could go over the boundary; slow: drive as fast as is safe; accept: "
-               "drive all the same"),
+    KEY_CHOICE(
+        staged_stay, too_fast, "too_fast", stay_too_fast_names, "refuse",
+        "where the wheels could go over the boundary; slow: drive as fast as is safe; accept: "
+        "drive all the same"),
     KEY_CHOICE(staged_stay, grazing, "grazing", grazing_names, "sway",
                "where a wheel can reach the boundary unseen; accept: drive straight all the same"),
     KEY_FLAG(staged_stay, convex, "convex", "false",
@@ -286,8 +288,8 @@ const lab_section lab_spread_section = {"spread",
 static const lab_key stop_place_keys[] = {
     KEY(staged_stop, x_mm, "x_mm", -1000, 21000, "mm", MUST, "to the right"),
     KEY(staged_stop, y_mm, "y_mm", -1000, 21000, "mm", MUST, "up"), KEY_END};
-static const lab_section stop_place_section = {
-    "objects[].stops[]", "A place that it drives to.", stop_place_keys};
+static const lab_section stop_place_section = {"objects[].stops[]", "A place that it drives to.",
+                                               stop_place_keys};
 
 static const lab_key object_keys[] = {
     KEY(staged_object, x_mm, "x_mm", -1000, 21000, "mm", MUST, "its middle, to the right"),

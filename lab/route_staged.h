@@ -41,9 +41,9 @@ typedef struct staged_geometry_leg {
 
 typedef struct staged_stay {
     staged_band band;
-    double boundary, cruise_mm_s, too_fast, grazing, convex, guess, turn, angle_deg, margin_mm, acceleration_mm_s2,
-        braking_mm_s2, halt, for_s, rebounds, distance_mm, touch, range_mm, charge_mm, charge_mm_s,
-        scan_deg;
+    double boundary, cruise_mm_s, too_fast, grazing, convex, guess, turn, angle_deg, margin_mm,
+        acceleration_mm_s2, braking_mm_s2, halt, for_s, rebounds, distance_mm, touch, range_mm,
+        charge_mm, charge_mm_s, scan_deg;
 } staged_stay;
 
 typedef struct staged_countdown {

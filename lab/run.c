@@ -273,9 +273,8 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
     result.start_ms = result.end_ms = cmo_sim_truth_now(sim).time_ms;
     result.outcome = start_leg(robot, &state, leg);
     if (result.outcome == CMO_RUNNING) {
-        result.outcome = leg->kind == CMO_KIND_STAY_INSIDE
-                             ? lab_patrol(robot, &state.stay, &result)
-                             : cmo_run(robot);
+        result.outcome = leg->kind == CMO_KIND_STAY_INSIDE ? lab_patrol(robot, &state.stay, &result)
+                                                           : cmo_run(robot);
         result.end_ms = cmo_sim_truth_now(sim).time_ms;
         take_report(&result, &robot->report, leg);
         if (leg->kind == CMO_KIND_STAY_INSIDE) {

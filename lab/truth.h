@@ -10,10 +10,6 @@
 void lab_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
                const lab_leg *leg);
 
-// The same for a patrol: margin, departures, the true side of each rebound, and the ground covered.
-// Turns done into departed where a ground contact was over the boundary.
-void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result);
-
 // Runs stay_inside to its end, and notes each of its rebounds.
 cmo_outcome lab_patrol(cmo_robot *robot, cmo_stay_state *state, lab_leg_result *result);
 

@@ -62,23 +62,23 @@ typedef enum cmo_kind {
 
 /** Stages of all routines. */
 typedef enum cmo_stage {
-    CMO_STAGE_IDLE = 0, /**< no routine runs */
-    CMO_STAGE_MOVE,     /**< along the speed profile */
-    CMO_STAGE_BLIND,    /**< drives without looking for a line */
-    CMO_STAGE_SEARCH,   /**< drives and looks */
-    CMO_STAGE_PROVE,    /**< goes on until the line has shown its least width */
-    CMO_STAGE_BRAKE,    /**< halted, and not yet at a standstill */
-    CMO_STAGE_RETURN,   /**< comes back to where it is to rest */
-    CMO_STAGE_SETTLE,   /**< the last small closed-loop move onto the target */
-    CMO_STAGE_SWING,    /**< swings one wheel by itself */
-    CMO_STAGE_TURN,     /**< turns on the spot */
-    CMO_STAGE_ACTION,   /**< the user's own callback */
-    CMO_STAGE_PATROL,   /**< drives and looks for the boundary */
-    CMO_STAGE_FEEL,     /**< turns the other sensor over the boundary, to know its direction */
-    CMO_STAGE_BACK,     /**< backs off from it, on the way just come */
-    CMO_STAGE_SCAN,     /**< turns on the spot to find something in range */
-    CMO_STAGE_CHARGE,   /**< drives at what is in range */
-    CMO_STAGE_WAIT,     /**< waits for the start button */
+    CMO_STAGE_IDLE = 0,  /**< no routine runs */
+    CMO_STAGE_MOVE,      /**< along the speed profile */
+    CMO_STAGE_BLIND,     /**< drives without looking for a line */
+    CMO_STAGE_SEARCH,    /**< drives and looks */
+    CMO_STAGE_PROVE,     /**< goes on until the line has shown its least width */
+    CMO_STAGE_BRAKE,     /**< halted, and not yet at a standstill */
+    CMO_STAGE_RETURN,    /**< comes back to where it is to rest */
+    CMO_STAGE_SETTLE,    /**< the last small closed-loop move onto the target */
+    CMO_STAGE_SWING,     /**< swings one wheel by itself */
+    CMO_STAGE_TURN,      /**< turns on the spot */
+    CMO_STAGE_ACTION,    /**< the user's own callback */
+    CMO_STAGE_PATROL,    /**< drives and looks for the boundary */
+    CMO_STAGE_FEEL,      /**< turns the other sensor over the boundary, to know its direction */
+    CMO_STAGE_BACK,      /**< backs off from it, on the way just come */
+    CMO_STAGE_SCAN,      /**< turns on the spot to find something in range */
+    CMO_STAGE_CHARGE,    /**< drives at what is in range */
+    CMO_STAGE_WAIT,      /**< waits for the start button */
     CMO_STAGE_COUNTDOWN, /**< counts down */
     CMO_STAGES
 } cmo_stage;
@@ -109,11 +109,11 @@ typedef enum cmo_figure {
     CMO_REPORT_FIGURES,         /**< how many a report holds. What follows stands in the state of
                                    stay inside, or only a simulation knows it */
     CMO_REBOUNDS = CMO_REPORT_FIGURES, /**< rebounds from the boundary */
-    CMO_TURN_ERROR_DEG, /**< turn of a rebound against the boundary, less what was asked: root of the
-                           mean square over those where both sensors had crossed */
-    CMO_MARGIN_MM,      /**< smallest distance of a ground contact to the boundary; negative: over */
-    CMO_DEPARTURES,     /**< how often a ground contact went over the boundary */
-    CMO_COVERED_SHARE,  /**< share of the floor inside that the robot's body went over */
+    CMO_TURN_ERROR_DEG, /**< turn of a rebound against the boundary, less what was asked: root of
+                           the mean square over those where both sensors had crossed */
+    CMO_MARGIN_MM,     /**< smallest distance of a ground contact to the boundary; negative: over */
+    CMO_DEPARTURES,    /**< how often a ground contact went over the boundary */
+    CMO_COVERED_SHARE, /**< share of the floor inside that the robot's body went over */
     CMO_COVERED_PER_MIN,  /**< that share per minute */
     CMO_COVERED_EVENNESS, /**< 0..1: how evenly it was there; 1 - Gini coefficient of the visits */
     CMO_FIGURES           /**< how many there are */

@@ -35,6 +35,13 @@ extern "C" {
 #define CMO_WATCH_LIGHT 1
 #endif
 
+/** Whether looks can be placed along curved paths, as stay inside asks for. A part with little
+ * flash that does not use it may set it to 0 for the whole build; that saves about 350 bytes there.
+ */
+#ifndef CMO_CURVED_LOOKS
+#define CMO_CURVED_LOOKS 1
+#endif
+
 /** A light sensor, as the robot believes it to be. Lengths from the middle of the axle. */
 typedef struct cmo_light_description {
     float ahead_mm;       /**< -500..500; positive is ahead of the axle */
@@ -57,8 +64,8 @@ typedef struct cmo_robot_description {
                               robot that has stopped has rolled on by it */
     uint8_t encoder_bits; /**< width at which the counts wrap, 8..32; 0: 32 */
 
-    float tyre_mm; /**< width of a tyre, 0..200; 0: 10. With the track it says how far out the wheels
-                        stand */
+    float tyre_mm; /**< to stay inside: width of a tyre, 0..200; 0: 10. With the track it says how
+                      far out the wheels stand */
     float rear_mm; /**< from the axle back to the hindmost ground contact, a caster's wheel swung
                         out to the rear, 0..500; 0: half the track */
 
@@ -180,9 +187,9 @@ typedef void (*cmo_trace_function)(void *context, const struct cmo_trace_row *ro
 typedef struct cmo_robot {
     const cmo_robot_description *description;
     const cmo_port *port;
-    cmo_routine *routine; /**< the active one; NULL: none */
+    cmo_routine *routine;     /**< the active one; NULL: none */
     const cmo_sample *sample; /**< during a tick: all inputs; NULL between ticks */
-    const char *field;    /**< after a refusal: the field that makes no sense */
+    const char *field;        /**< after a refusal: the field that makes no sense */
 
     cmo_odometer odometer;
     cmo_light light[CMO_LIGHTS_MAX];
@@ -215,7 +222,7 @@ typedef struct cmo_robot {
     bool unsure : 1; /**< the routine does not take the encoders' word for anything */
     bool fine : 1; /**< looks are placed by the observed places of the wheels, finer than a count */
     bool curved : 1; /**< it turns as it looks: looks are placed along the spots' own paths */
-    bool begun : 1; /**< the routine has not had its first tick */
+    bool begun : 1;  /**< the routine has not had its first tick */
     volatile bool abort;
 
     float start_left_mm; /**< odometer at the start of the routine */

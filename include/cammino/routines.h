@@ -64,8 +64,8 @@ typedef enum cmo_effort {
 /** What a routine does whose speed breaks its budget. */
 typedef enum cmo_too_fast {
     CMO_TOO_FAST_REFUSE =
-        0,            /**< it does not start; robot->limit is the highest speed that would do */
-    CMO_TOO_FAST_SLOW, /**< it drives no faster than that */
+        0,              /**< it does not start; robot->limit is the highest speed that would do */
+    CMO_TOO_FAST_SLOW,  /**< it drives no faster than that */
     CMO_TOO_FAST_ACCEPT /**< stay inside only: it drives so all the same */
 } cmo_too_fast;
 

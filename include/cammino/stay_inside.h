@@ -15,10 +15,11 @@ extern "C" {
 
 /** Which way it goes on after a rebound. */
 typedef enum cmo_turn {
-    CMO_TURN_MIRRORED = 0, /**< as light leaves a mirror, at 15 degrees from the boundary at least */
-    CMO_TURN_AWAY,         /**< by `angle_deg` from its heading, away from the side that met first */
-    CMO_TURN_INWARD,       /**< along the boundary's normal */
-    CMO_TURN_MIDDLE        /**< toward the middle of the ground that it has covered */
+    CMO_TURN_MIRRORED =
+        0,           /**< as light leaves a mirror, at 15 degrees from the boundary at least */
+    CMO_TURN_AWAY,   /**< by `angle_deg` from its heading, away from the side that met first */
+    CMO_TURN_INWARD, /**< along the boundary's normal */
+    CMO_TURN_MIDDLE  /**< toward the middle of the ground that it has covered */
 } cmo_turn;
 
 /** For distances and times: none. */
@@ -42,25 +43,25 @@ typedef struct cmo_stay_parameters {
     float braking_mm_s2;      /**< default: the robot's */
     cmo_halt halt;            /**< at the end; default: the port's best */
 
-    uint32_t longest_ms;  /**< done after this time; default: 30000; CMO_NO_END */
-    uint16_t rebounds;    /**< done after so many; default: no end */
-    float distance_mm;    /**< done after this way, 0..1e6; default: no end */
-    uint8_t touch;        /**< done when one of these bumpers (cmo_sample::touch) touches */
-    float range_mm;       /**< done when something is nearer than this; default: no end */
+    uint32_t longest_ms; /**< done after this time; default: 30000; CMO_NO_END */
+    uint16_t rebounds;   /**< done after so many; default: no end */
+    float distance_mm;   /**< done after this way, 0..1e6; default: no end */
+    uint8_t touch;       /**< done when one of these bumpers (cmo_sample::touch) touches */
+    float range_mm;      /**< done when something is nearer than this; default: no end */
 
     float charge_mm;   /**< what is in range within this is charged, 0..5000; default: nothing is */
     float charge_mm_s; /**< at this speed; default: cruise */
-    float scan_deg;    /**< after a rebound, and where nothing is seen, turns on by up to this to look
-                          for something to charge, 0..360; default: does not */
+    float scan_deg; /**< after a rebound, and where nothing is seen, turns on by up to this to look
+                       for something to charge, 0..360; default: does not */
 } cmo_stay_parameters;
 
 /** A rebound: what was met, and what was done about it. Angles in degrees, positive to the left. */
 typedef struct cmo_rebound {
-    uint8_t sensor;       /**< the one that crossed first */
-    bool crossed;         /**< both had crossed when the robot stood */
-    bool known;           /**< the boundary's direction was measured, by both crossings or by
-                               turning the other sensor over it; else guessed */
-    bool answered;        /**< something else was met in the turn, a corner: it left as it had come */
+    uint8_t sensor; /**< the one that crossed first */
+    bool crossed;   /**< both had crossed when the robot stood */
+    bool known;     /**< the boundary's direction was measured, by both crossings or by
+                         turning the other sensor over it; else guessed */
+    bool answered;  /**< something else was met in the turn, a corner: it left as it had come */
     uint32_t crossing_us; /**< first crossing, port clock */
     uint32_t done_us;     /**< turned away, port clock */
     float x_mm, y_mm;     /**< first crossing, by odometry */
@@ -84,14 +85,14 @@ typedef struct cmo_course {
 
 /** What is known of the boundary that was met. Places and directions are odometry's. */
 typedef struct cmo_wall {
-    uint8_t met;          /**< bit n: sensor n has crossed */
-    uint8_t first;        /**< the one that crossed first */
-    bool known;           /**< its direction is measured, else guessed */
-    float x_mm[2];        /**< where it was crossed, by the first sensor and then by the other */
+    uint8_t met;   /**< bit n: sensor n has crossed */
+    uint8_t first; /**< the one that crossed first */
+    bool known;    /**< its direction is measured, else guessed */
+    float x_mm[2]; /**< where it was crossed, by the first sensor and then by the other */
     float y_mm[2];
-    float entry_rad;      /**< heading at the first crossing */
-    float entry_way_mm;   /**< way at the first crossing */
-    float normal_rad;     /**< direction of the outward normal */
+    float entry_rad;    /**< heading at the first crossing */
+    float entry_way_mm; /**< way at the first crossing */
+    float normal_rad;   /**< direction of the outward normal */
 } cmo_wall;
 
 typedef struct cmo_stay_state {
@@ -103,8 +104,8 @@ typedef struct cmo_stay_state {
     uint16_t rebounds;        /**< so far */
     uint16_t crossed;         /**< of them with both sensors; of these: */
     float turn_error_deg;     /**< root mean square of turned less asked, by odometry */
-    float margin_mm;          /**< smallest distance of a wheel to the boundary; INFINITY: not known */
-    cmo_rebound last;         /**< valid once `rebounds` is above 0 */
+    float margin_mm;  /**< smallest distance of a wheel to the boundary; INFINITY: not known */
+    cmo_rebound last; /**< valid once `rebounds` is above 0 */
 
     cmo_course course;
     cmo_motion motion;

@@ -6,9 +6,9 @@
 
 #include <math.h>
 
-#define HALF_GAP 5.0  // widest gap that counts as closed, half of it
-#define EXACT_MM 4.0  // within this of the edge its pieces are asked
-#define RIM      12   // pixels around the mat
+#define HALF_GAP 5.0 // widest gap that counts as closed, half of it
+#define EXACT_MM 4.0 // within this of the edge its pieces are asked
+#define RIM      12  // pixels around the mat
 
 struct cmo_sim_region {
     const cmo_sim_mat *mat;
@@ -81,7 +81,7 @@ static void spread(cmo_sim_region *region, const float *edge, const bool *reache
     int *from = g_new(int, longest);
     double *limit = g_new(double, longest);
     double *line = g_new(double, longest);
-    int *above = g_new(int, columns * (size_t)region->rows); // the nearest row of this column
+    int *above = g_new(int, columns *(size_t)region->rows); // the nearest row of this column
     for (int c = 0; c < region->columns; c++) {
         for (int r = 0; r < region->rows; r++) {
             line[r] = reached[at_of(region, c, r)] ? 0.0 : INFINITY;
@@ -166,9 +166,9 @@ double cmo_sim_region_margin(const cmo_sim_region *region, double x_mm, double y
     double fx = x - c;
     double fy = y - r;
     const float *m = region->margin + at_of(region, c, r);
-    double rough = (1.0 - fy) * ((1.0 - fx) * (double)m[0] + fx * (double)m[1]) +
-                   fy * ((1.0 - fx) * (double)m[region->columns] +
-                         fx * (double)m[region->columns + 1]);
+    double rough =
+        (1.0 - fy) * ((1.0 - fx) * (double)m[0] + fx * (double)m[1]) +
+        fy * ((1.0 - fx) * (double)m[region->columns] + fx * (double)m[region->columns + 1]);
     if (fabs(rough) > EXACT_MM) {
         return rough;
     }

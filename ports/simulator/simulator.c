@@ -269,9 +269,9 @@ static void find_range(cmo_sim *sim) {
     }
     double range = cmo_sim_range(sim);
     // Beyond its reach it says nothing but that.
-    sim->range_mm =
-        isinf(range) ? 10.0 * p->range_reach_mm
-                     : fmax(range + p->range_noise_mm * noise_normal(&sim->ranging), 0.0);
+    sim->range_mm = isinf(range)
+                        ? 10.0 * p->range_reach_mm
+                        : fmax(range + p->range_noise_mm * noise_normal(&sim->ranging), 0.0);
     sim->ranged = true;
     sim->range_next_us = sim->now_us + 1000.0 * p->range_interval_ms;
 }

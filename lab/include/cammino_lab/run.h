@@ -29,15 +29,15 @@ typedef struct lab_target {
 /** A rebound: what the robot knows of it, and the truth. */
 typedef struct lab_rebound {
     cmo_rebound robot;
-    bool crossed;                /**< a sensor truly crossed the boundary: */
-    bool both;                   /**< both did before the robot stood */
-    double start_ms, end_ms;     /**< first true crossing, and turned away */
-    double x_mm, y_mm;           /**< where that crossing was */
-    double normal_rad;           /**< of the boundary there, outward: across the chord of both true
-                                      crossings, else of its edge */
-    double entry_rad, exit_rad;  /**< headings then and at the end */
-    double turn_error_deg;       /**< NAN: none */
-    double margin_mm;            /**< least in between */
+    bool crossed;               /**< a sensor truly crossed the boundary: */
+    bool both;                  /**< both did before the robot stood */
+    double start_ms, end_ms;    /**< first true crossing, and turned away */
+    double x_mm, y_mm;          /**< where that crossing was */
+    double normal_rad;          /**< of the boundary there, outward: across the chord of both true
+                                     crossings, else of its edge */
+    double entry_rad, exit_rad; /**< headings then and at the end */
+    double turn_error_deg;      /**< NAN: none */
+    double margin_mm;           /**< least in between */
 } lab_rebound;
 
 /** Where a patrol has been: seconds spent over each cell of floor, under the robot's body. */
@@ -114,6 +114,13 @@ typedef struct lab_start {
 lab_run *lab_drive_from(const lab_route *route, const lab_robot *robot, const lab_start *start,
                         uint64_t seed, bool trace);
 void lab_run_free(lab_run *run);
+
+/**
+ * Fills in the truth of a patrol from what the simulator recorded between result->start_ms and
+ * end_ms: margin, departures, the true side of each of result->rebounds, and the ground covered.
+ * Turns done into departed where a ground contact was over the boundary.
+ */
+void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result);
 
 /** The run's results as JSON text, one document; free with g_free(). */
 char *lab_run_json(const lab_run *run, const char *route_name);

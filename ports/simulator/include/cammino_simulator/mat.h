@@ -106,7 +106,8 @@ cmo_sim_region *cmo_sim_region_new(cmo_sim_mat *mat, double x_mm, double y_mm);
 void cmo_sim_region_free(cmo_sim_region *region);
 
 /** Distance from a point to the near edge of the boundary around the region, mm; negative beyond
- *  it, on the paint and behind it too. Good to 0.1 mm within 4 mm of the edge, to 1 mm elsewhere. */
+ *  it, on the paint and behind it too. Good to 0.1 mm within 4 mm of the edge, to 1 mm elsewhere.
+ */
 double cmo_sim_region_margin(const cmo_sim_region *region, double x_mm, double y_mm);
 
 /** Its area, mm^2. */

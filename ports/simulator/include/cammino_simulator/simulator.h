@@ -167,7 +167,7 @@ typedef struct cmo_sim_truth {
     double x_mm, y_mm, heading_rad; /**< middle of the axle */
     double speed_mm_s;
     double turn_rad_s;
-    double way_mm; /**< of the middle of the axle; backward counts back */
+    double way_mm;                   /**< of the middle of the axle; backward counts back */
     double caster_x_mm, caster_y_mm; /**< where the caster touches the floor */
 } cmo_sim_truth;
 
@@ -208,7 +208,8 @@ void cmo_sim_spot(const cmo_sim *sim, const cmo_sim_truth *at, unsigned sensor, 
                   double *y_mm);
 
 /** The places, x and y, at which the robot touches the floor at a moment. */
-void cmo_sim_contacts(const cmo_sim *sim, const cmo_sim_truth *at, double place[CMO_SIM_CONTACTS][2]);
+void cmo_sim_contacts(const cmo_sim *sim, const cmo_sim_truth *at,
+                      double place[CMO_SIM_CONTACTS][2]);
 
 /** All true crossings so far, in order of time. The array is the simulator's and is valid until
  *  time goes on. */
