@@ -116,31 +116,55 @@ void set_corner(lab_robot *robot, const lab_robot *plain, unsigned corner) {
     robot->plant.grip_m_s2 = plain->plant.grip_m_s2 * (corner & 2U ? 1.1 : 0.9);
 }
 
-lab_route *make_patrol(unsigned robot, unsigned number) {
+// Mats and their regions are slow to make, and the same for every robot.
+static cmo_sim_mat *mats[ARENAS];
+static cmo_sim_region *regions[ARENAS];
+
+static cmo_sim_mat *mat_of(const arena *a) {
     GError *error = NULL;
-    static const char text[] = "robot: r\nmat: m\nstart: {x_mm: 700, y_mm: 700}\nlegs:\n"
-                               "  - stay_inside: {}\n";
-    const arena *a = &arenas[number];
     char *ground = a->ground != NULL
                        ? g_strdup_printf("<rect width='1400' height='1400' fill='%s'/>", a->ground)
                        : g_strdup("");
     char *svg = g_strdup_printf("<svg xmlns='http://www.w3.org/2000/svg' width='1400mm' "
                                 "height='1400mm' viewBox='0 0 1400 1400'>%s%s</svg>",
                                 ground, a->drawing);
-    lab_route *route = lab_route_from_bytes("x", text, sizeof text - 1, &error);
-    route->x_mm = a->x_mm;
-    route->y_mm = a->y_mm;
-    route->robot = lab_robot_load(SOURCE_DIR "/data/ferry/mozzo.yaml", &error);
-    route->mat = cmo_sim_mat_from_bytes("m", svg, strlen(svg), NULL, &error);
-    if (route->robot == NULL || route->mat == NULL) {
+    cmo_sim_mat *mat = cmo_sim_mat_from_bytes("m", svg, strlen(svg), NULL, &error);
+    if (mat == NULL) {
         fprintf(stderr, "%s\n", error->message);
         exit(2);
     }
     g_free(svg);
     g_free(ground);
+    return mat;
+}
+
+void free_patrol(lab_route *route) {
+    route->mat = NULL;
+    route->region = NULL;
+    lab_route_free(route);
+}
+
+lab_route *make_patrol(unsigned robot, unsigned number) {
+    GError *error = NULL;
+    static const char text[] = "robot: r\nmat: m\nstart: {x_mm: 700, y_mm: 700}\nlegs:\n"
+                               "  - stay_inside: {}\n";
+    const arena *a = &arenas[number];
+    lab_route *route = lab_route_from_bytes("x", text, sizeof text - 1, &error);
+    route->x_mm = a->x_mm;
+    route->y_mm = a->y_mm;
+    route->robot = lab_robot_load(SOURCE_DIR "/data/ferry/mozzo.yaml", &error);
+    if (route->robot == NULL) {
+        fprintf(stderr, "%s\n", error->message);
+        exit(2);
+    }
     robot_kinds[robot].make(route->robot);
     route->leg[0].parameters.stay.boundary = a->boundary;
-    lab_route_enclose(route);
+    if (mats[number] == NULL) {
+        mats[number] = mat_of(a);
+        regions[number] = cmo_sim_region_new(mats[number], a->x_mm, a->y_mm);
+    }
+    route->mat = mats[number];
+    route->region = regions[number];
     if (route->region == NULL) {
         fprintf(stderr, "%s: the start is not inside\n", a->name);
         exit(2);

@@ -26,6 +26,7 @@ extern const robot_kind robot_kinds[ROBOTS];
 
 // A route with one leg, stay_inside, in that arena and with that robot.
 lab_route *make_patrol(unsigned robot, unsigned arena);
+void free_patrol(lab_route *route);
 
 // Sets battery and grip to a corner of the stated spread of 10 % each, 0..3.
 void set_corner(lab_robot *robot, const lab_robot *plain, unsigned corner);

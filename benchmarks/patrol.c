@@ -118,7 +118,7 @@ static bool ten_thousand(unsigned each) {
             departures += t.departures;
             failed += t.failed;
             end_tally(&t);
-            lab_route_free(route);
+            free_patrol(route);
         }
     }
     printf("\n%u rebounds, %u departures, %u patrols ended otherwise\n\n", rebounds, departures,
@@ -145,7 +145,7 @@ static void beyond(unsigned r, double factor, unsigned each, tally *t) {
                                  .too_fast = CMO_TOO_FAST_ACCEPT,
                                  .cruise_mm_s = (float)fmin(factor * (double)b.speed_mm_s, top)};
         patrol(route, &p, 1, t);
-        lab_route_free(route);
+        free_patrol(route);
     }
 }
 
@@ -242,7 +242,7 @@ static void compare(unsigned seconds) {
                 for (unsigned a = 0; a < ARENAS; a++) {
                     lab_route *route = make_patrol(robots[i], a);
                     theirs(route, (practice_means)m, speed, seconds, &t);
-                    lab_route_free(route);
+                    free_patrol(route);
                 }
                 print_practice(speed == 100 ? means[m] : "", speed, &t, CORNERS * ARENAS);
                 end_tally(&t);
@@ -257,7 +257,7 @@ static void compare(unsigned seconds) {
                                          .convex = faster == 1 && convex(a),
                                          .guess = faster == 1};
                 patrol(route, &p, 1, &t);
-                lab_route_free(route);
+                free_patrol(route);
             }
             print_practice(faster ? "stay inside, arena known to be convex, guessing"
                                   : "stay inside",

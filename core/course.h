@@ -5,6 +5,9 @@
 
 #include <cammino/stay_inside.h>
 
+// Swaying, tyres turn as hard as they brake: this share of the braking limit is left for braking.
+#define CMO_SWAY_BRAKING 0.6F
+
 // Sets out from here on a heading, with the speed that the robot has.
 void cmo_course_start(cmo_course *course, const cmo_robot *robot, float heading_rad);
 

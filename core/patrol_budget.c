@@ -3,6 +3,7 @@
 #include <cammino/budget.h>
 
 #include "contacts.h"
+#include "course.h"
 #include "trig.h"
 
 #include <math.h>
@@ -263,9 +264,10 @@ void cmo_budget_patrol(const cmo_robot_description *d, cmo_grazing grazing, bool
         for (uint8_t i = 0; i < 3; i++) {
             for (uint8_t n = 2; n <= 6; n++) {
                 sway w = {cmo_radians((float)amplitudes[i]), 0.5F * (float)n * d->track_mm};
-                try_sway(d, &s, &w, margin_mm, braking, budget);
+                try_sway(d, &s, &w, margin_mm, CMO_SWAY_BRAKING * braking, budget);
             }
         }
     }
-    budget->stop_mm = cmo_budget_braking(d, budget->speed_mm_s, braking);
+    float held = budget->sway_deg > 0.0F ? CMO_SWAY_BRAKING * braking : braking;
+    budget->stop_mm = cmo_budget_braking(d, budget->speed_mm_s, held);
 }

@@ -230,7 +230,7 @@ static void reckon(cmo_robot *robot, cmo_stay_state *state) {
 static void brake(cmo_robot *robot, cmo_stay_state *state) {
     cmo_enter(robot, CMO_STAGE_BRAKE);
     cmo_course_follow(&state->course, robot, 0.0F, state->parameters.acceleration_mm_s2,
-                      state->parameters.braking_mm_s2);
+                      state->braking_mm_s2);
 }
 
 // The heading to leave on, and which way round: radians to turn from here.
@@ -256,7 +256,9 @@ static float choose_turn(const cmo_robot *robot, cmo_stay_state *state) {
             cmo_direction(state->covered_x_mm - pose->x_mm, state->covered_y_mm - pose->y_mm);
         off = cmo_wrap(middle - wall->normal_rad - CMO_PI);
     }
-    off = fmaxf(-SHALLOWEST_RAD, fminf(off, SHALLOWEST_RAD));
+    // What is guessed may be off by half a right angle.
+    float shallowest = wall->known ? SHALLOWEST_RAD : 0.5F * SHALLOWEST_RAD;
+    off = fmaxf(-shallowest, fminf(off, shallowest));
     state->heading_rad = wall->normal_rad + CMO_PI + off;
     float left = cmo_wrap(state->heading_rad - pose->heading_rad);
     // Away from the side that the wall is on.
@@ -663,6 +665,8 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
     }
     state->course.sway_rad = cmo_radians(state->budget.sway_deg);
     state->course.sway_mm = state->budget.sway_mm;
+    state->braking_mm_s2 =
+        p->braking_mm_s2 * (state->budget.sway_deg > 0.0F ? CMO_SWAY_BRAKING : 1.0F);
     state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
     state->motion.braking_mm_s2 = p->braking_mm_s2;
     cmo_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE);

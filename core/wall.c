@@ -157,7 +157,8 @@ float cmo_wall_back(const cmo_wall *wall, const cmo_robot *robot, bool convex, f
     float most = 0.0F;
     float dx = wall->x_mm[0] - wall->x_mm[1];
     float dy = wall->y_mm[0] - wall->y_mm[1];
-    float poke = wall->known && !convex ? 0.5F * sqrtf(dx * dx + dy * dy) : 0.0F;
+    float apart = wall->known ? sqrtf(dx * dx + dy * dy) : across_mm(robot);
+    float poke = convex ? 0.0F : 0.5F * apart;
     for (uint8_t i = 0; i < 3; i++) {
         float normal = candidate(wall, robot, i);
         // On the way the wheels stand once along the normal; the rear ends where it turns to.

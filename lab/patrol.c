@@ -56,8 +56,10 @@ static double edge_along(const cmo_sim_region *region, double x, double y, doubl
 
 // Outward normal of the region's edge near a point: from where the edge lies 20 mm to either side.
 static double edge_normal(const cmo_sim_region *region, double x, double y) {
-    double gx = cmo_sim_region_margin(region, x - 5.0, y) - cmo_sim_region_margin(region, x + 5.0, y);
-    double gy = cmo_sim_region_margin(region, x, y - 5.0) - cmo_sim_region_margin(region, x, y + 5.0);
+    double gx =
+        cmo_sim_region_margin(region, x - 5.0, y) - cmo_sim_region_margin(region, x + 5.0, y);
+    double gy =
+        cmo_sim_region_margin(region, x, y - 5.0) - cmo_sim_region_margin(region, x, y + 5.0);
     double normal = atan2(gy, gx);
     double nx = cos(normal);
     double ny = sin(normal);
@@ -85,9 +87,8 @@ static void take_crossings(const lab_route *route, const cmo_sim *sim, lab_rebou
             r->x_mm = c->x_mm;
             r->y_mm = c->y_mm;
             r->entry_rad = c->at.heading_rad;
-            r->normal_rad = route->region != NULL
-                                ? edge_normal(route->region, c->x_mm, c->y_mm)
-                                : c->at.heading_rad;
+            r->normal_rad = route->region != NULL ? edge_normal(route->region, c->x_mm, c->y_mm)
+                                                  : c->at.heading_rad;
         } else if (c->sensor != first->sensor && !r->both) {
             double nx = c->y_mm - first->y_mm;
             double ny = first->x_mm - c->x_mm;

@@ -261,8 +261,7 @@ END_TEST
 START_TEST(it_charges_what_is_in_range_but_the_rim_goes_first) {
     cmo_sim_setup crate = {
         .objects = 1,
-        .object = {
-            {.x_mm = 550, .y_mm = 355, .radius_mm = 30, .mass_kg = 0.2, .friction_n = 0.6}}};
+        .object = {{.x_mm = 550, .y_mm = 355, .radius_mm = 30, .mass_kg = 0.2, .friction_n = 0.6}}};
     cmo_sim_faults_none(&crate.faults);
     patrol p;
     start_patrol(&p, &dark_room, 64, CMO_TRAIT_RANGE, &crate);

@@ -108,6 +108,7 @@ typedef struct cmo_stay_state {
     cmo_rebound last; /**< valid once `rebounds` is above 0 */
 
     cmo_course course;
+    float braking_mm_s2;
     cmo_motion motion;
     cmo_wall wall;
     float heading_rad;  /**< asked for after the rebound */
