@@ -496,6 +496,17 @@ static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
     back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)));
 }
 
+// Whether the turn takes the spot that has crossed last outward, as the boundary is thought to be.
+static bool turns_outward(const cmo_robot *robot, const cmo_stay_state *state) {
+    const cmo_wall *wall = &state->wall;
+    const cmo_pose *pose = &robot->odometer.pose;
+    float rx = wall->x_mm[1U - wall->first] - pose->x_mm;
+    float ry = wall->y_mm[1U - wall->first] - pose->y_mm;
+    float sine, cosine;
+    cmo_sin_cos(wall->normal_rad, &sine, &cosine);
+    return state->motion.right_sign * (rx * sine - ry * cosine) > 0.0F;
+}
+
 // Turning towards the side that has crossed brings the other sensor forward, and takes wheels and
 // caster away from the boundary.
 static void feel(cmo_robot *robot, cmo_stay_state *state) {
@@ -511,6 +522,12 @@ static void feel(cmo_robot *robot, cmo_stay_state *state) {
                 cmo_wall_meet(wall, robot, i, light->crossing[n].time_us);
                 cmo_wall_solve(wall, robot);
                 take_no_proof(robot);
+                bool wrong = turns_outward(robot, state) != entering ||
+                             (i == first && cmo_wall_beyond(wall, robot, (uint8_t)(1U - i)) > 3.0F);
+                if (wall->known && wrong) {
+                    wall->known = false; // the far edge of the paint, left or entered from outside
+                    wall->met = (uint8_t)(1U << first);
+                }
             }
             if (entering && i != first) { // the wheel follows some 45 degrees behind it
                 float further = 0.3F * robot->description->track_mm;

@@ -113,6 +113,13 @@ void cmo_wall_solve(cmo_wall *wall, const cmo_robot *robot) {
     }
 }
 
+float cmo_wall_beyond(const cmo_wall *wall, const cmo_robot *robot, uint8_t sensor) {
+    float x_mm, y_mm, sine, cosine;
+    spot_of(robot, &robot->odometer.pose, sensor, &x_mm, &y_mm);
+    cmo_sin_cos(wall->normal_rad, &sine, &cosine);
+    return (x_mm - wall->x_mm[0]) * cosine + (y_mm - wall->y_mm[0]) * sine;
+}
+
 bool cmo_wall_explains(const cmo_wall *wall, const cmo_robot *robot, uint8_t sensor) {
     float x_mm, y_mm;
     spot_of(robot, &robot->odometer.pose, sensor, &x_mm, &y_mm);
@@ -128,7 +135,7 @@ bool cmo_wall_explains(const cmo_wall *wall, const cmo_robot *robot, uint8_t sen
     }
     float sine, cosine;
     cmo_sin_cos(wall->normal_rad, &sine, &cosine);
-    float beyond = (x_mm - wall->x_mm[0]) * cosine + (y_mm - wall->y_mm[0]) * sine;
+    float beyond = cmo_wall_beyond(wall, robot, sensor);
     float along = (y_mm - wall->y_mm[0]) * cosine - (x_mm - wall->x_mm[0]) * sine;
     return beyond > -8.0F - BEND * fabsf(along); // beyond it nothing is to be found
 }

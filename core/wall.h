@@ -15,6 +15,9 @@ void cmo_wall_meet(cmo_wall *wall, const cmo_robot *robot, uint8_t sensor, uint3
 // has gone since, without the other one crossing too.
 void cmo_wall_solve(cmo_wall *wall, const cmo_robot *robot);
 
+// How far a spot stands beyond the wall now.
+float cmo_wall_beyond(const cmo_wall *wall, const cmo_robot *robot, uint8_t sensor);
+
 // Whether a spot that crosses now does so on the wall that is known already.
 bool cmo_wall_explains(const cmo_wall *wall, const cmo_robot *robot, uint8_t sensor);
 
