@@ -91,6 +91,13 @@ static bool convex(unsigned a) {
     return strcmp(arenas[a].name, "L-shape") != 0;
 }
 
+// Whether the robot can patrol in convex arenas alone.
+static bool needs_convex(const lab_route *route) {
+    cmo_patrol_budget b;
+    cmo_budget_patrol(&route->robot->description, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &b);
+    return b.speed_mm_s <= 0.0F;
+}
+
 // ------------------------------------------------------------------------------ ten thousand --
 
 static bool ten_thousand(unsigned each) {
@@ -107,7 +114,16 @@ static bool ten_thousand(unsigned each) {
             lab_route *route = make_patrol(r, a);
             tally t;
             start_tally(&t);
-            cmo_stay_parameters p = {.rebounds = (uint16_t)each, .longest_ms = CMO_NO_END};
+            bool sways = needs_convex(route);
+            if (sways && !convex(a)) {
+                printf("%-28s%-19s refused: a corner that pokes in can pass under a tyre unseen\n",
+                       "", arenas[a].name);
+                end_tally(&t);
+                free_patrol(route);
+                continue;
+            }
+            cmo_stay_parameters p = {
+                .rebounds = (uint16_t)each, .longest_ms = CMO_NO_END, .convex = sways};
             patrol(route, &p, 1, &t);
             printf("%-28s%-19s%6.0f%9u%8u%9.1f%6u%6.1f%7u%8.1f%8u\n",
                    a == 0 ? robot_kinds[r].name : "", arenas[a].name, t.speed_mm_s, t.rebounds,
@@ -253,8 +269,11 @@ static void compare(unsigned seconds) {
             start_tally(&t);
             for (unsigned a = 0; a < ARENAS; a++) {
                 lab_route *route = make_patrol(robots[i], a);
+                bool sways = needs_convex(route);
                 cmo_stay_parameters p = {.longest_ms = 1000 * seconds,
-                                         .convex = faster == 1 && convex(a),
+                                         .convex = (faster == 1 || sways) && convex(a),
+                                         .grazing = sways && !convex(a) ? CMO_GRAZING_ACCEPT
+                                                                        : CMO_GRAZING_SWAY,
                                          .guess = faster == 1};
                 patrol(route, &p, 1, &t);
                 free_patrol(route);
@@ -268,9 +287,9 @@ static void compare(unsigned seconds) {
 }
 
 int main(int count, char **arguments) {
-    unsigned each = count > 1 ? (unsigned)CLAMP(atoi(arguments[1]), 5, 5000) : 53;
+    unsigned each = count > 1 ? (unsigned)CLAMP(atoi(arguments[1]), 5, 5000) : 54;
     bool good = ten_thousand(each);
-    budget((each * 2 + 2) / 3);
+    budget((each * 2) / 3);
     compare(60);
     return good ? 0 : 1;
 }

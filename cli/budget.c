@@ -94,11 +94,12 @@ static void print_patrol(const cmo_robot_description *d) {
                "tyres stand further out than the spots\n",
                (double)any.blind_deg);
     }
-    if (any.speed_mm_s <= 0.0F) {
+    if (convex.speed_mm_s <= 0.0F) {
         printf("  no speed is safe at all angles; put the spots further out or further ahead\n");
-    } else if (any.sway_deg > 0.0F) {
-        printf("  at any angle: up to %.0f mm/s, swaying %.0f degrees every %.0f mm\n",
-               (double)any.speed_mm_s, (double)any.sway_deg, (double)any.sway_mm);
+    } else if (convex.sway_deg > 0.0F) {
+        printf("  at any angle: up to %.0f mm/s, swaying %.0f degrees every %.0f mm; none where a "
+               "corner pokes in, it can pass beside a spot and under a tyre\n",
+               (double)convex.speed_mm_s, (double)convex.sway_deg, (double)convex.sway_mm);
     } else {
         printf("  at any angle: up to %.0f mm/s; where no corner pokes in, %.0f\n",
                (double)any.speed_mm_s, (double)convex.speed_mm_s);
@@ -169,7 +170,7 @@ static void print_json(const sheet *s) {
         cmo_budget_patrol(d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &convex);
         add(builder, "patrol_mm_s", (double)any.speed_mm_s);
         add(builder, "patrol_convex_mm_s", (double)convex.speed_mm_s);
-        add(builder, "sway_deg", (double)any.sway_deg);
+        add(builder, "sway_deg", (double)convex.sway_deg);
         add(builder, "blind_deg", (double)any.blind_deg);
     }
     if (distance > 0.0) {

@@ -107,6 +107,11 @@ static void print_leg(const lab_leg_result *leg) {
         printf(")");
     }
     printf("\n");
+    if (leg->kind == CMO_KIND_STAY_INSIDE && g_strcmp0(leg->field, "convex") == 0) {
+        printf(
+            "  its tyres stand further out than its spots, so a corner that pokes in could be run "
+            "over unseen; say convex: true if there is none, or grazing: accept\n");
+    }
     if (leg->report.motors_may_run) {
         printf("  the halt has not succeeded: motors may be running\n");
     }

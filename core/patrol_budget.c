@@ -259,7 +259,7 @@ void cmo_budget_patrol(const cmo_robot_description *d, cmo_grazing grazing, bool
         budget->sees_deg = fminf(ACCEPTED_DEG, 0.75F * budget->blind_deg);
         float left = left_mm(&s, budget->sees_deg, margin_mm);
         budget->speed_mm_s = speed_within(d, left, braking);
-    } else if (grazing == CMO_GRAZING_SWAY) {
+    } else if (grazing == CMO_GRAZING_SWAY && convex) {
         static const uint8_t amplitudes[3] = {16, 24, 32};
         for (uint8_t i = 0; i < 3; i++) {
             for (uint8_t n = 2; n <= 6; n++) {

@@ -28,6 +28,11 @@
 #define SHALLOWEST_RAD (75.0F * (CMO_PI / 180.0F))
 // Within this the entry is head on, and either side would do.
 #define HEAD_ON_RAD 0.035F
+// So many rebounds in a row that leave as square as this go to and fro on one line: then it turns
+// aside by more.
+#define SQUARE_RAD      0.26F
+#define MOST_TO_AND_FRO 2U
+#define ASIDE_RAD       0.7F
 // A run shorter than this got hardly anywhere; so many in a row are a corner, and so many too many.
 #define SHORT_RUN_MM 40.0F
 #define SHORT_RUNS   3U
@@ -134,7 +139,10 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float aske
         return asked <= d->top_speed_mm_s;
     }
     if (safe < fmaxf(2.0F * d->slowest_mm_s, 10.0F)) {
-        robot->field = state->budget.blind_deg < 90.0F ? "grazing" : "margin_mm";
+        bool refuses = state->parameters.grazing == CMO_GRAZING_REFUSE;
+        robot->field = state->budget.blind_deg >= 90.0F      ? "margin_mm"
+                       : refuses || state->parameters.convex ? "grazing"
+                                                             : "convex";
         robot->limit = NAN;
         return false;
     }
@@ -238,17 +246,18 @@ static float choose_turn(const cmo_robot *robot, cmo_stay_state *state) {
     const cmo_stay_parameters *p = &state->parameters;
     const cmo_wall *wall = &state->wall;
     const cmo_pose *pose = &robot->odometer.pose;
-    float entry = cmo_wrap(wall->entry_rad - wall->normal_rad);
-    bool head_on = fabsf(entry) < HEAD_ON_RAD;
+    // Swaying, it is the course that comes to the boundary and leaves it.
+    bool sways = state->course.sway_rad > 0.0F;
+    float heading = sways ? state->course.heading_rad : wall->entry_rad;
+    float entry = cmo_wrap(heading - wall->normal_rad);
     float side = entry > 0.0F ? 1.0F : -1.0F;
-    if (head_on) {
-        state->other = !state->other;
+    if (fabsf(entry) < HEAD_ON_RAD) {
         side = state->other ? 1.0F : -1.0F;
     }
     cmo_turn turn = state->short_runs >= SHORT_RUNS ? CMO_TURN_MIDDLE : p->turn;
     float off = 0.0F; // from inward
     if (turn == CMO_TURN_MIRRORED) {
-        off = -entry;
+        off = state->to_and_fro < MOST_TO_AND_FRO ? -entry : -side * ASIDE_RAD;
     } else if (turn == CMO_TURN_AWAY) {
         off = cmo_wrap(entry + side * cmo_radians(p->angle_deg) - CMO_PI);
     } else if (turn == CMO_TURN_MIDDLE) {
@@ -392,6 +401,10 @@ static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
         state->crossed = (uint16_t)(state->crossed < UINT16_MAX ? state->crossed + 1 : UINT16_MAX);
         state->turn_error_deg = sqrtf((squares + error * error) / (float)state->crossed);
     }
+    float off = cmo_wrap(state->heading_rad - state->wall.normal_rad - CMO_PI);
+    bool square = fabsf(off) < SQUARE_RAD;
+    state->to_and_fro = (uint8_t)(square && state->to_and_fro < 255 ? state->to_and_fro + 1 : 0);
+    state->other = !state->other;
     cmo_notify(robot, CMO_EVENT_REBOUND, (int)state->rebounds);
     state->answers = 0;
     state->wall.met = 0;

@@ -203,7 +203,8 @@ static const lab_key stay_keys[] = {
     KEY_CHOICE(staged_stay, grazing, "grazing", grazing_names, "sway",
                "where a wheel can reach the boundary unseen; accept: drive straight all the same"),
     KEY_FLAG(staged_stay, convex, "convex", "false",
-             "no corner of the boundary pokes into the floor: it may be faster"),
+             "no corner of the boundary pokes into the floor: it may be faster; needed where the "
+             "tyres stand further out than the spots"),
     KEY_FLAG(staged_stay, guess, "guess", "false",
              "where one sensor alone has crossed, guess the boundary's direction"),
     KEY_CHOICE(staged_stay, turn, "turn", turn_names, "mirrored",

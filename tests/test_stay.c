@@ -128,8 +128,10 @@ START_TEST(no_wheel_goes_over_a_boundary_of_any_kind) {
     for (size_t i = 0; i < G_N_ELEMENTS(kinds); i++) {
         patrol p;
         start_patrol(&p, kinds[i].room, kinds[i].side_mm, 0, NULL);
-        cmo_stay_parameters parameters = {
-            .boundary = kinds[i].boundary, .rebounds = 10, .longest_ms = CMO_NO_END};
+        cmo_stay_parameters parameters = {.boundary = kinds[i].boundary,
+                                          .convex = kinds[i].side_mm < 50.0F,
+                                          .rebounds = 10,
+                                          .longest_ms = CMO_NO_END};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
         ck_assert_uint_eq(p.state.rebounds, 10);
         ck_assert_msg(p.least_mm > 0.5, "kind %zu: %g mm", i, p.least_mm);
@@ -354,6 +356,9 @@ START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
                                            &(cmo_stay_parameters){.grazing = CMO_GRAZING_REFUSE}),
                      CMO_OUTCOME_TOO_FAST);
     ck_assert_str_eq(p.bench.robot.field, "grazing");
+    ck_assert_int_eq(cmo_stay_inside_start(&p.bench.robot, &p.state, &(cmo_stay_parameters){0}),
+                     CMO_OUTCOME_TOO_FAST);
+    ck_assert_str_eq(p.bench.robot.field, "convex");
     end_patrol(&p);
 }
 END_TEST
@@ -391,6 +396,8 @@ START_TEST(the_budget_follows_from_the_geometry) {
     ck_assert_double_eq_tol((double)b.stop_mm, 70.0 - 14.0 * tan(e) - 3.0 / cos(e), 0.1);
     ck_assert_double_eq_tol((double)cmo_budget_sight(&d, b.speed_mm_s, 3.0F, 0.0F),
                             (double)b.sees_deg, 0.2);
+    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &b);
+    ck_assert_float_eq(b.speed_mm_s, 0.0F);
     cmo_budget_patrol(&d, CMO_GRAZING_REFUSE, true, 3.0F, 0.0F, &b);
     ck_assert_float_eq(b.speed_mm_s, 0.0F);
     d.lights = 0;

@@ -52,7 +52,8 @@ float cmo_budget_reach(const cmo_robot_description *description);
 /** What to do where a wheel can reach a boundary before a sensor has seen it: at a grazing angle,
  *  driving straight, if the tyres stand further out than the spots. */
 typedef enum cmo_grazing {
-    CMO_GRAZING_SWAY = 0, /**< sway to both sides, so that a sensor comes round first */
+    CMO_GRAZING_SWAY = 0, /**< sway to both sides, so that a sensor comes round first; for convex
+                               boundaries alone */
     CMO_GRAZING_ACCEPT,   /**< drive straight: at angles from `blind_deg` on a wheel may go over */
     CMO_GRAZING_REFUSE    /**< do not start */
 } cmo_grazing;
@@ -86,7 +87,8 @@ float cmo_budget_braking(const cmo_robot_description *description, float speed_m
  *
  * A corner that pokes in passes between the sensors; where a robot drives straight, the budget
  * leaves the way to stand from where the first sensor sees it, for a corner of 90 degrees at any
- * angle and place. Swaying, it cannot promise that.
+ * angle and place. Where the tyres stand further out than the spots, such a corner can pass beside
+ * a spot and under a tyre: then no speed is safe, swaying or not.
  *
  * Takes some hundred thousand operations: it is meant for the start of a routine.
  *

@@ -33,12 +33,13 @@ typedef struct cmo_stay_parameters {
     float cruise_mm_s; /**< default: as fast as is safe; the state says what that is */
     cmo_too_fast too_fast; /**< what to do about a cruise that is not; default: refuse */
     cmo_grazing grazing;   /**< what to do about blind angles (budget.h); default: sway */
-    bool convex;           /**< no corner of the boundary pokes into the floor: it may be faster */
-    bool guess;            /**< where one sensor alone has crossed, guess the boundary's direction,
-                                instead of turning the other one over it: saves up to half a second */
-    cmo_turn turn;         /**< default: mirrored */
-    float angle_deg;       /**< of turning away, 20..180; default: 120 */
-    float margin_mm;       /**< how far inside the wheels are to stay, 0.5..100; default: 3 */
+    bool convex;     /**< no corner of the boundary pokes into the floor: it may be faster, and
+                          a robot whose tyres stand further out than its spots may go at all */
+    bool guess;      /**< where one sensor alone has crossed, guess the boundary's direction,
+                          instead of turning the other one over it: saves up to half a second */
+    cmo_turn turn;   /**< default: mirrored */
+    float angle_deg; /**< of turning away, 20..180; default: 120 */
+    float margin_mm; /**< how far inside the wheels are to stay, 0.5..100; default: 3 */
     float acceleration_mm_s2; /**< default: the robot's */
     float braking_mm_s2;      /**< default: the robot's */
     cmo_halt halt;            /**< at the end; default: the port's best */
@@ -121,6 +122,7 @@ typedef struct cmo_stay_state {
     float covered_y_mm;
     uint32_t turned_us; /**< since the turn's profile ended */
     uint8_t short_runs; /**< rebounds in a row with hardly any way between them */
+    uint8_t to_and_fro; /**< rebounds in a row that left nearly square */
     uint8_t answers;    /**< to further crossings within this rebound */
     uint8_t unseen;     /**< ticks without anything in range */
     bool ending : 1;    /**< the caller has asked for its end */
@@ -138,7 +140,8 @@ typedef struct cmo_stay_state {
  * Outcomes: done, halted; cornered, when ten rebounds follow one another with hardly any way
  * between them; sensor faults and what can end any routine. Refused as too_fast: a cruise at which
  * the wheels could go over the boundary (robot->limit is the highest that would do), or a robot
- * whose wheels can reach it unseen, with CMO_GRAZING_REFUSE. Refused as low_contrast: levels.
+ * whose wheels can reach it unseen: with CMO_GRAZING_REFUSE, or where it is not convex. Refused as
+ * low_contrast: levels.
  */
 cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
                                   const cmo_stay_parameters *parameters);
