@@ -247,7 +247,8 @@ static void compare(unsigned seconds) {
     static const char *const means[] = {"fixed back-off and turn, by time",
                                         "fixed back-off and turn, by distance"};
     static const unsigned robots[] = {0, 1};
-    printf("Beside common practice: patrols of %u s in all eight arenas\n\n%-44s%8s%10s%14s%15s\n",
+    printf("Beside common practice: patrols of %u s in all eight arenas, the demo robot's "
+           "in\nseven: not in the L-shape, where it is refused\n\n%-44s%8s%10s%14s%15s\n",
            seconds, "", "mm/s", "rebounds", "over per 1000", "covered");
     for (unsigned i = 0; i < G_N_ELEMENTS(robots); i++) {
         printf("%s\n", robot_kinds[robots[i]].name);
@@ -255,32 +256,40 @@ static void compare(unsigned seconds) {
             for (int speed = 100; speed <= 500; speed += 100) {
                 tally t;
                 start_tally(&t);
+                unsigned runs = 0;
                 for (unsigned a = 0; a < ARENAS; a++) {
                     lab_route *route = make_patrol(robots[i], a);
+                    if (needs_convex(route) && !convex(a)) {
+                        free_patrol(route);
+                        continue;
+                    }
+                    runs += CORNERS;
                     theirs(route, (practice_means)m, speed, seconds, &t);
                     free_patrol(route);
                 }
-                print_practice(speed == 100 ? means[m] : "", speed, &t, CORNERS * ARENAS);
+                print_practice(speed == 100 ? means[m] : "", speed, &t, runs);
                 end_tally(&t);
             }
         }
         for (int faster = 0; faster < 2; faster++) {
             tally t;
             start_tally(&t);
+            unsigned runs = 0;
             for (unsigned a = 0; a < ARENAS; a++) {
                 lab_route *route = make_patrol(robots[i], a);
                 bool sways = needs_convex(route);
-                cmo_stay_parameters p = {.longest_ms = 1000 * seconds,
-                                         .convex = (faster == 1 || sways) && convex(a),
-                                         .grazing = sways && !convex(a) ? CMO_GRAZING_ACCEPT
-                                                                        : CMO_GRAZING_SWAY,
-                                         .guess = faster == 1};
-                patrol(route, &p, 1, &t);
+                if (!sways || convex(a)) {
+                    cmo_stay_parameters p = {.longest_ms = 1000 * seconds,
+                                             .convex = (faster == 1 || sways) && convex(a),
+                                             .guess = faster == 1};
+                    runs += CORNERS;
+                    patrol(route, &p, 1, &t);
+                }
                 free_patrol(route);
             }
             print_practice(faster ? "stay inside, arena known to be convex, guessing"
                                   : "stay inside",
-                           0.0, &t, CORNERS * ARENAS);
+                           0.0, &t, runs);
             end_tally(&t);
         }
     }

@@ -127,7 +127,8 @@ static float corner_mm(const cmo_robot_description *d, const sight *s) {
     for (int8_t deg = -90; deg <= 90; deg = (int8_t)(deg + 6)) {
         float sine, cosine;
         cmo_sin_cos(cmo_radians((float)deg), &sine, &cosine);
-        for (float tip = -s->half; tip <= s->half; tip += 0.04F * s->half) {
+        for (int8_t n = -25; n <= 25; n++) {
+            float tip = 0.04F * (float)n * s->half;
             float seen = fminf(into_corner(s->ahead, s->side, tip, cosine, sine),
                                into_corner(s->ahead, -s->side, tip, cosine, sine));
             for (uint8_t i = 0; i < 3; i++) {
