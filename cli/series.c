@@ -39,6 +39,11 @@ static bool is_shown(cmo_figure figure) {
     case CMO_TRAVELLED_MM:
     case CMO_TURNED_DEG:
     case CMO_PASSED_OVER:
+    case CMO_REBOUNDS:
+    case CMO_TURN_ERROR_DEG:
+    case CMO_MARGIN_MM:
+    case CMO_DEPARTURES:
+    case CMO_COVERED_SHARE:
         return true;
     default:
         return all;
