@@ -142,8 +142,7 @@ static bool ten_thousand(unsigned each) {
     return departures == 0 && failed == 0;
 }
 
-// ---------------------------------------------------------------------------- the budget's worth
-// --
+// --------------------------------------------------------------------------- the budget's worth --
 
 // All convex arenas together, at a factor of the speed that the budget allows there.
 static void beyond(unsigned r, double factor, unsigned each, tally *t) {
@@ -196,8 +195,7 @@ static void budget(unsigned each) {
     printf("\n");
 }
 
-// ------------------------------------------------------------------------------- common practice
-// --
+// ------------------------------------------------------------------------------ common practice --
 
 static void theirs(lab_route *route, practice_means means, double speed, double seconds, tally *t) {
     for (unsigned corner = 0; corner < CORNERS; corner++) {

@@ -43,14 +43,11 @@
 
 // ---------------------------------------------------------------------------------- parameters --
 
-static bool watch_boundary(cmo_robot *robot, const cmo_stay_parameters *p) {
+static void watch_boundary(cmo_robot *robot, const cmo_stay_parameters *p) {
     for (uint8_t i = 0; i < robot->description->lights; i++) {
         cmo_light *light = &robot->light[i];
         const cmo_levels *levels = &light->levels;
         float spot_mm = robot->description->light[i].spot_mm;
-        if (!cmo_levels_usable(levels)) {
-            return false;
-        }
         cmo_band band = p->band;
         if (band.low == band.high) {
             bool light_rim = p->boundary == CMO_TONE_LIGHT;
@@ -72,7 +69,6 @@ static bool watch_boundary(cmo_robot *robot, const cmo_stay_parameters *p) {
         light->interval_sum_us = light->interval_worst_us = 0;
         light->intervals = 0;
     }
-    return true;
 }
 
 static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p) {
@@ -97,6 +93,11 @@ static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p)
     if ((p->range_mm > 0.0F || p->charge_mm > 0.0F) && !(robot->port->traits & CMO_TRAIT_RANGE)) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED,
                           p->range_mm > 0.0F ? "range_mm" : "charge_mm", NAN);
+    }
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        if (!cmo_levels_usable(&robot->light[i].levels)) {
+            return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
+        }
     }
     if (p->touch != 0 && !(robot->port->traits & CMO_TRAIT_TOUCH)) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "touch", NAN);
@@ -153,8 +154,7 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float aske
     return true;
 }
 
-// -------------------------------------------------------------------------------------- crossings
-// --
+// ------------------------------------------------------------------------------------ crossings --
 
 // A crossing into the boundary in this tick, by either sensor. The second of two is left for the
 // next call: `sensor` says where to go on.
@@ -214,8 +214,7 @@ static bool stands_on(cmo_robot *robot, cmo_stay_state *state) {
     return on;
 }
 
-// ---------------------------------------------------------------------------------------- rebound
-// --
+// -------------------------------------------------------------------------------------- rebound --
 
 // Reckons the way just come, and the middle of the ground that was covered.
 static void reckon(cmo_robot *robot, cmo_stay_state *state) {
@@ -410,8 +409,7 @@ static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
     state->wall.met = 0;
 }
 
-// ------------------------------------------------------------------------------------------ steps
-// --
+// ---------------------------------------------------------------------------------------- steps --
 
 static void begin_rebound(cmo_robot *robot, cmo_stay_state *state) {
     uint8_t sensor = 0;
@@ -701,10 +699,7 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
     state->motion.braking_mm_s2 = p->braking_mm_s2;
     cmo_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE);
     robot->curved = robot->fine = true;
-    if (!watch_boundary(robot, p)) {
-        robot->routine = NULL;
-        return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
-    }
+    watch_boundary(robot, p);
     return CMO_RUNNING;
 }
 

@@ -5,45 +5,23 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-const cmo_robot_description mozzo = {
-    .tick_us = 10000,
-    .track_mm = 110,
-    .left_step_mm = 0.5F,
-    .right_step_mm = 0.5F,
-    .encoder_bits = 16,
-    .top_speed_mm_s = 700,
-    .slowest_mm_s = 15,
-    .acceleration_mm_s2 = 2000,
-    .braking_mm_s2 = 3000,
-    .lag_ms = 45,
-    .lights = 2,
-    .light =
-        {{.ahead_mm = 70, .left_mm = 45, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000},
-         {.ahead_mm = 70, .left_mm = -45, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000}},
-};
+// The spots' place to either side is what the two dresses differ in.
+#define SPOT(side_mm)                                                                              \
+    { .ahead_mm = 70, .left_mm = (side_mm), .spot_mm = 6, .delay_us = 10000, .interval_us = 10000 }
+#define MOZZO(side_mm)                                                                             \
+    {                                                                                              \
+        .tick_us = 10000, .track_mm = 110, .tyre_mm = 8, .rear_mm = 63, .left_step_mm = 0.5F,      \
+        .right_step_mm = 0.5F, .encoder_bits = 16, .top_speed_mm_s = 700, .slowest_mm_s = 15,      \
+        .acceleration_mm_s2 = 2000, .braking_mm_s2 = 3000, .lag_ms = 45, .lights = 2,              \
+        .light = {SPOT(side_mm), SPOT(-(side_mm))},                                                \
+    }
+
+const cmo_robot_description mozzo = MOZZO(45);
+const cmo_robot_description mozzo_yard = MOZZO(64);
 
 const cmo_levels mozzo_levels[2] = {
     {.dark = 83, .light = 556, .void_counts = CMO_LEVEL_UNKNOWN, .noise = 8},
     {.dark = 83, .light = 556, .void_counts = CMO_LEVEL_UNKNOWN, .noise = 8},
-};
-
-const cmo_robot_description mozzo_yard = {
-    .tick_us = 10000,
-    .track_mm = 110,
-    .tyre_mm = 8,
-    .rear_mm = 63,
-    .left_step_mm = 0.5F,
-    .right_step_mm = 0.5F,
-    .encoder_bits = 16,
-    .top_speed_mm_s = 700,
-    .slowest_mm_s = 15,
-    .acceleration_mm_s2 = 2000,
-    .braking_mm_s2 = 3000,
-    .lag_ms = 45,
-    .lights = 2,
-    .light =
-        {{.ahead_mm = 70, .left_mm = 64, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000},
-         {.ahead_mm = 70, .left_mm = -64, .spot_mm = 6, .delay_us = 10000, .interval_us = 10000}},
 };
 
 const cmo_levels mozzo_yard_levels[2] = {

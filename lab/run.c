@@ -126,6 +126,15 @@ bool lab_check(const lab_route *route, GError **error) {
                     route->path, route->x_mm, route->y_mm, width, height);
         return false;
     }
+    for (unsigned i = 0; i < route->legs; i++) {
+        if (route->leg[i].kind == CMO_KIND_STAY_INSIDE && route->region == NULL) {
+            g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                        "%s: start: (%.4g, %.4g) stands on a boundary or off the floor; a place "
+                        "inside would do",
+                        route->path, route->x_mm, route->y_mm);
+            return false;
+        }
+    }
     set_levels(&robot, described);
     for (unsigned i = 0; i < route->legs; i++) {
         if (!check_leg(route, i, &robot, error)) {

@@ -8,8 +8,7 @@
 #include <math.h>
 #include <string.h>
 
-// ---------------------------------------------------------------------------------------- region
-// --
+// --------------------------------------------------------------------------------------- region --
 
 static const char square_svg[] =
     "<svg xmlns='http://www.w3.org/2000/svg' width='600mm' height='400mm' viewBox='0 0 600 400'>"
@@ -46,8 +45,7 @@ START_TEST(a_region_ends_at_the_near_edge_of_the_paint) {
 }
 END_TEST
 
-// --------------------------------------------------------------------------------------- objects
-// --
+// -------------------------------------------------------------------------------------- objects --
 
 static cmo_sim *start_among(const cmo_sim_object *objects, unsigned count, cmo_sim_mat *mat) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS | CMO_TRAIT_RANGE, mat);
@@ -211,6 +209,19 @@ START_TEST(a_wheel_over_the_boundary_is_a_departure) {
 }
 END_TEST
 
+START_TEST(a_start_on_the_boundary_is_said_before_anything_moves) {
+    lab_route *route = load("crate-yard.yaml");
+    route->x_mm = 700;
+    route->y_mm = 100; // on the rim
+    lab_route_enclose(route);
+    GError *error = NULL;
+    ck_assert(!lab_check(route, &error));
+    ck_assert_ptr_nonnull(strstr(error->message, "start: (700, 100) stands on a boundary"));
+    g_error_free(error);
+    lab_route_free(route);
+}
+END_TEST
+
 START_TEST(files_with_wrong_patrols_are_refused_in_one_line) {
     static const struct {
         const char *text, *complaint;
@@ -316,6 +327,7 @@ int main(void) {
                                   another_robot_drives_from_stop_to_stop,
                                   a_patrol_knows_its_rebounds_and_the_truth_of_them,
                                   a_wheel_over_the_boundary_is_a_departure,
+                                  a_start_on_the_boundary_is_said_before_anything_moves,
                                   files_with_wrong_patrols_are_refused_in_one_line,
                                   the_command_prints_and_draws_a_patrol,
                                   the_results_hold_each_rebound,

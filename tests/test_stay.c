@@ -309,6 +309,35 @@ START_TEST(in_a_room_too_small_to_go_anywhere_it_gives_up) {
 }
 END_TEST
 
+START_TEST(put_down_on_the_rim_it_turns_off_it) {
+    patrol p;
+    start_patrol(&p, &dark_room, 64, 0, NULL);
+    end_bench(&p.bench);
+    cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+    setup.x_mm = RIGHT - 70; // both spots just beyond the edge, the wheels inside
+    setup.y_mm = 350;
+    start_bench(&p.bench, &setup, &p.description);
+    cmo_stay_parameters parameters = {.rebounds = 3};
+    ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+    ck_assert_double_gt(p.least_mm, 0.5);
+    end_patrol(&p);
+}
+END_TEST
+
+START_TEST(without_levels_nothing_moves) {
+    paper_port paper;
+    start_paper(&paper, PLAIN_TRAITS);
+    cmo_robot robot;
+    cmo_stay_state state;
+    ck_assert_int_eq(cmo_robot_start(&robot, &plain_robot, &paper.port), CMO_OUTCOME_DONE);
+    ck_assert_int_eq(cmo_stay_inside_start(&robot, &state, &(cmo_stay_parameters){.convex = true}),
+                     CMO_OUTCOME_LOW_CONTRAST);
+    ck_assert_str_eq(robot.field, "levels");
+    ck_assert_ptr_null(robot.routine);
+    ck_assert_uint_eq(paper.drives, 0);
+}
+END_TEST
+
 START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
     static const struct {
         cmo_stay_parameters p;
@@ -363,8 +392,7 @@ START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
 }
 END_TEST
 
-// ---------------------------------------------------------------------------------------- budget
-// --
+// --------------------------------------------------------------------------------------- budget --
 
 START_TEST(the_budget_follows_from_the_geometry) {
     cmo_robot_description d = robot_with(70);
@@ -430,8 +458,7 @@ START_TEST(straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over) {
 }
 END_TEST
 
-// ------------------------------------------------------------------------------------- countdown
-// --
+// ------------------------------------------------------------------------------------ countdown --
 
 static int events[16];
 static unsigned heard;
@@ -495,6 +522,8 @@ int main(void) {
                                   it_charges_what_is_in_range_but_the_rim_goes_first,
                                   a_fault_halts_it_wherever_it_is,
                                   in_a_room_too_small_to_go_anywhere_it_gives_up,
+                                  put_down_on_the_rim_it_turns_off_it,
+                                  without_levels_nothing_moves,
                                   parameters_that_make_no_sense_are_refused_by_name,
                                   the_budget_follows_from_the_geometry,
                                   straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over,
