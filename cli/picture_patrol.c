@@ -256,7 +256,8 @@ bool cli_draw_margins(const lab_route *route, const lab_run *run, const cli_pict
         double margin = g_array_index(leg->rebounds, lab_rebound, i).margin_mm;
         if (isfinite(margin)) {
             int at = CLAMP((int)floor((margin - from) / bin), 0, bins - 1);
-            highest = MAX(highest, ++counts[at]);
+            counts[at]++;
+            highest = MAX(highest, counts[at]);
         }
     }
     GString *out = g_string_new("$margins << EOD\n");
