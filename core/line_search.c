@@ -3,6 +3,7 @@
 
 #include <cammino/budget.h>
 
+#include "light_input.h"
 #include "motion.h"
 #include "odometer.h"
 #include "routine.h"
@@ -144,10 +145,7 @@ static void begin_look(cmo_robot *robot, cmo_line_state *state) {
             } else {
                 cmo_edge_start(&light->edge, &light->levels, state->parameters.tone, spot_mm);
             }
-            light->watching = true;
-            light->interval_sum_us = light->interval_worst_us = 0;
-            light->intervals = 0;
-            light->gap_worst_mm = 0.0F;
+            cmo_light_count_anew(light);
         }
     }
 }

@@ -30,6 +30,15 @@ const cmo_robot_description plain_robot = {
                .counts_max = 1023}},
 };
 
+cmo_robot_description robot_with(float side_mm) {
+    cmo_robot_description d = plain_robot;
+    d.tyre_mm = 8;
+    d.rear_mm = 63;
+    d.light[0].left_mm = side_mm;
+    d.light[1].left_mm = -side_mm;
+    return d;
+}
+
 const floor_plan one_line = {0.6, 1, {{.x_mm = 700, .width_mm = 20, .luminance = 0.05}}};
 
 static double floor_light(void *data, double x_mm, double y_mm, unsigned *marks) {

@@ -11,6 +11,9 @@
 
 // A robot like the demo's.
 extern const cmo_robot_description plain_robot;
+// The same with its spots so far to the side, tyres of 8 mm and a caster; 64 is further out than
+// the tyres.
+cmo_robot_description robot_with(float side_mm);
 #define PLAIN_TRAITS                                                                               \
     (CMO_TRAIT_ENCODERS | CMO_TRAIT_LOOK_TIMES | CMO_TRAIT_SPEED | CMO_TRAIT_COAST |               \
      CMO_TRAIT_BRAKE | CMO_TRAIT_HOLD)

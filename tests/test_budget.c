@@ -98,12 +98,54 @@ START_TEST(the_command_prints_draws_and_answers) {
 }
 END_TEST
 
+START_TEST(the_budget_follows_from_the_geometry) {
+    cmo_robot_description d = robot_with(70);
+    cmo_patrol_budget b;
+    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &b);
+    // Spots 11 mm outside of the tyres' 59: head on is the tightest, 70 - 3 mm to stand.
+    ck_assert_double_eq_tol((double)b.stop_mm, 67.0, 0.1);
+    double v = (double)b.speed_mm_s;
+    double answer_s = 0.01 + 0.01 + 0.01 + 0.4 * 0.045;
+    ck_assert_double_eq_tol(v * answer_s + v * v / 6000.0, 67.0, 0.1);
+    ck_assert_float_eq(b.blind_deg, 90.0F);
+    ck_assert_float_eq(b.sway_deg, 0.0F);
+    ck_assert_float_eq(cmo_budget_sight(&d, b.speed_mm_s * 0.99F, 3.0F, 0.0F), 90.0F);
+    ck_assert_float_eq(cmo_budget_sight(&d, b.speed_mm_s * 1.01F, 3.0F, 0.0F), 0.0F);
+    // A corner that pokes in leaves less.
+    cmo_patrol_budget any;
+    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &any);
+    ck_assert(any.corners);
+    ck_assert_float_lt(any.speed_mm_s, b.speed_mm_s);
+    // Spots 14 mm within: blind from atan(70 / 14) on, and it sways.
+    d = robot_with(45);
+    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &b);
+    ck_assert_double_eq_tol((double)b.blind_deg, 78.69, 0.05);
+    ck_assert(b.sway_deg > 10.0F && b.sway_mm > 50.0F);
+    ck_assert(b.speed_mm_s > 100.0F && b.speed_mm_s < 300.0F);
+    cmo_budget_patrol(&d, CMO_GRAZING_ACCEPT, true, 3.0F, 0.0F, &b);
+    ck_assert_float_eq(b.sway_deg, 0.0F);
+    double e = (double)b.sees_deg * G_PI / 180.0;
+    ck_assert_double_eq_tol((double)b.stop_mm, 70.0 - 14.0 * tan(e) - 3.0 / cos(e), 0.1);
+    ck_assert_double_eq_tol((double)cmo_budget_sight(&d, b.speed_mm_s, 3.0F, 0.0F),
+                            (double)b.sees_deg, 0.2);
+    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &b);
+    ck_assert_float_eq(b.speed_mm_s, 0.0F);
+    cmo_budget_patrol(&d, CMO_GRAZING_REFUSE, true, 3.0F, 0.0F, &b);
+    ck_assert_float_eq(b.speed_mm_s, 0.0F);
+    d.lights = 0;
+    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &b);
+    ck_assert_float_eq(b.speed_mm_s, 0.0F);
+}
+END_TEST
+
 int main(void) {
     make_folder();
     const TTest *const tests[] = {the_parts_add_up_and_the_speed_is_their_inverse,
                                   the_simulated_robot_stays_within_its_budget,
                                   a_speed_that_breaks_the_budget_is_refused_or_slowed,
-                                  the_command_prints_draws_and_answers, NULL};
+                                  the_command_prints_draws_and_answers,
+                                  the_budget_follows_from_the_geometry,
+                                  NULL};
     int status = run_suite("budget", tests);
     remove_folder();
     return status;

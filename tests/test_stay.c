@@ -49,16 +49,6 @@ static cmo_sim_mat *make_room(const room *r) {
     return cmo_sim_mat_from_function(800, 700, 2, room_light, &copy);
 }
 
-// The plain robot with its spots further out than the tyres, or as far in as the demo's.
-static cmo_robot_description robot_with(float side_mm) {
-    cmo_robot_description d = plain_robot;
-    d.tyre_mm = 8;
-    d.rear_mm = 63;
-    d.light[0].left_mm = side_mm;
-    d.light[1].left_mm = -side_mm;
-    return d;
-}
-
 typedef struct patrol {
     cmo_sim_mat *mat;
     cmo_sim_region *region;
@@ -392,48 +382,6 @@ START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
 }
 END_TEST
 
-// --------------------------------------------------------------------------------------- budget --
-
-START_TEST(the_budget_follows_from_the_geometry) {
-    cmo_robot_description d = robot_with(70);
-    cmo_patrol_budget b;
-    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &b);
-    // Spots 11 mm outside of the tyres' 59: head on is the tightest, 70 - 3 mm to stand.
-    ck_assert_double_eq_tol((double)b.stop_mm, 67.0, 0.1);
-    double v = (double)b.speed_mm_s;
-    double answer_s = 0.01 + 0.01 + 0.01 + 0.4 * 0.045;
-    ck_assert_double_eq_tol(v * answer_s + v * v / 6000.0, 67.0, 0.1);
-    ck_assert_float_eq(b.blind_deg, 90.0F);
-    ck_assert_float_eq(b.sway_deg, 0.0F);
-    ck_assert_float_eq(cmo_budget_sight(&d, b.speed_mm_s * 0.99F, 3.0F, 0.0F), 90.0F);
-    ck_assert_float_eq(cmo_budget_sight(&d, b.speed_mm_s * 1.01F, 3.0F, 0.0F), 0.0F);
-    // A corner that pokes in leaves less.
-    cmo_patrol_budget any;
-    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &any);
-    ck_assert(any.corners);
-    ck_assert_float_lt(any.speed_mm_s, b.speed_mm_s);
-    // Spots 14 mm within: blind from atan(70 / 14) on, and it sways.
-    d = robot_with(45);
-    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &b);
-    ck_assert_double_eq_tol((double)b.blind_deg, 78.69, 0.05);
-    ck_assert(b.sway_deg > 10.0F && b.sway_mm > 50.0F);
-    ck_assert(b.speed_mm_s > 100.0F && b.speed_mm_s < 300.0F);
-    cmo_budget_patrol(&d, CMO_GRAZING_ACCEPT, true, 3.0F, 0.0F, &b);
-    ck_assert_float_eq(b.sway_deg, 0.0F);
-    double e = (double)b.sees_deg * G_PI / 180.0;
-    ck_assert_double_eq_tol((double)b.stop_mm, 70.0 - 14.0 * tan(e) - 3.0 / cos(e), 0.1);
-    ck_assert_double_eq_tol((double)cmo_budget_sight(&d, b.speed_mm_s, 3.0F, 0.0F),
-                            (double)b.sees_deg, 0.2);
-    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &b);
-    ck_assert_float_eq(b.speed_mm_s, 0.0F);
-    cmo_budget_patrol(&d, CMO_GRAZING_REFUSE, true, 3.0F, 0.0F, &b);
-    ck_assert_float_eq(b.speed_mm_s, 0.0F);
-    d.lights = 0;
-    cmo_budget_patrol(&d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &b);
-    ck_assert_float_eq(b.speed_mm_s, 0.0F);
-}
-END_TEST
-
 START_TEST(straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over) {
     // Along the lower wall, drifting towards it: accepted angles hold, blind ones do not.
     static const double to_wall_deg[] = {45, 8};
@@ -458,60 +406,6 @@ START_TEST(straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over) {
 }
 END_TEST
 
-// ------------------------------------------------------------------------------------ countdown --
-
-static int events[16];
-static unsigned heard;
-
-static void hear(void *context, const cmo_event *event) {
-    (void)context;
-    if (event->kind == CMO_EVENT_COUNTDOWN && heard < 16) {
-        events[heard++] = event->value;
-    }
-}
-
-START_TEST(the_countdown_begins_with_the_button) {
-    paper_port paper;
-    start_paper(&paper, CMO_TRAIT_ENCODERS | CMO_TRAIT_SPEED | CMO_TRAIT_BRAKE | CMO_TRAIT_START);
-    paper.port.notify = hear;
-    heard = 0;
-    cmo_robot robot;
-    ck_assert_int_eq(cmo_robot_start(&robot, &plain_robot, &paper.port), CMO_OUTCOME_DONE);
-    cmo_countdown_state state;
-    cmo_countdown_parameters five = {.seconds = 5};
-    ck_assert_int_eq(cmo_countdown_start(&robot, &state, &five), CMO_RUNNING);
-    for (int i = 0; i < 100; i++) {
-        ck_assert_int_eq(cmo_tick(&robot), CMO_RUNNING);
-        paper.clock_us += 10000;
-    }
-    ck_assert_uint_eq(heard, 0);
-    paper.sample.have |= CMO_HAVE_BUTTONS;
-    paper.sample.start = true;
-    uint32_t pressed = paper.clock_us;
-    cmo_outcome outcome;
-    do {
-        outcome = cmo_tick(&robot);
-        paper.sample.start = false;
-        paper.clock_us += 10000;
-    } while (outcome == CMO_RUNNING);
-    ck_assert_int_eq(outcome, CMO_OUTCOME_DONE);
-    ck_assert_uint_eq((paper.clock_us - pressed) / 100000, 50);
-    ck_assert_uint_eq(heard, 5);
-    for (int i = 0; i < 5; i++) {
-        ck_assert_int_eq(events[i], 5 - i);
-    }
-    ck_assert_uint_eq(paper.drives, 0);
-    // Nobody presses.
-    cmo_countdown_parameters brief = {.longest_ms = 200};
-    ck_assert_int_eq(cmo_countdown(&robot, &brief), CMO_OUTCOME_TIME_OVER);
-    cmo_countdown_parameters bad = {.seconds = 601};
-    ck_assert_int_eq(cmo_countdown_start(&robot, &state, &bad), CMO_OUTCOME_BAD_PARAMETER);
-    paper.port.traits &= (uint16_t)~CMO_TRAIT_START;
-    ck_assert_int_eq(cmo_countdown_start(&robot, &state, &five), CMO_OUTCOME_NOT_SUPPORTED);
-    ck_assert_str_eq(robot.field, "start");
-}
-END_TEST
-
 int main(void) {
     const TTest *const tests[] = {no_wheel_goes_over_a_boundary_of_any_kind,
                                   it_turns_as_it_was_asked_to,
@@ -525,9 +419,7 @@ int main(void) {
                                   put_down_on_the_rim_it_turns_off_it,
                                   without_levels_nothing_moves,
                                   parameters_that_make_no_sense_are_refused_by_name,
-                                  the_budget_follows_from_the_geometry,
                                   straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over,
-                                  the_countdown_begins_with_the_button,
                                   NULL};
     return run_suite("stay", tests);
 }

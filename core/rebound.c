@@ -1,0 +1,423 @@
+// SPDX-License-Identifier: MIT
+#include "rebound.h"
+
+#include "contacts.h"
+#include "course.h"
+#include "motion.h"
+#include "routine.h"
+#include "trig.h"
+#include "wall.h"
+
+#include <math.h>
+#include <stddef.h>
+
+// In a corner it backs off by this much further, where it has come so far.
+#define FURTHER_MM       80.0F
+#define FURTHER_LEAST_MM 10.0F
+// Backing off while it sways, share of the cruise.
+#define BACK_SHARE 0.6F
+// How far it turns at most to feel for the boundary with the other sensor.
+#define FEEL_RAD 1.75F
+// How near to the boundary a new heading may point.
+#define SHALLOWEST_RAD (75.0F * (CMO_PI / 180.0F))
+// Within this the entry is head on, and either side would do.
+#define HEAD_ON_RAD 0.035F
+// So many rebounds in a row that leave as square as this go to and fro on one line: then it turns
+// aside by more.
+#define SQUARE_RAD      0.26F
+#define MOST_TO_AND_FRO 2U
+#define ASIDE_RAD       0.7F
+// A run shorter than this got hardly anywhere; so many in a row are a corner, and so many too many.
+#define SHORT_RUN_MM 40.0F
+#define SHORT_RUNS   3U
+#define MOST_RUNS    10U
+#define MOST_ANSWERS 3U
+
+// ------------------------------------------------------------------------------------ crossings --
+
+// A crossing into the boundary in this tick, by either sensor. The second of two is left for the
+// next call: `sensor` says where to go on.
+static const cmo_crossing *next_crossing(const cmo_robot *robot, uint8_t *sensor) {
+    for (; *sensor < robot->description->lights; (*sensor)++) {
+        const cmo_light *light = &robot->light[*sensor];
+        for (uint8_t n = 0; n < light->crossings; n++) {
+            if (light->crossing[n].entering) {
+                return &light->crossing[n];
+            }
+        }
+    }
+    return NULL;
+}
+
+// One sensor may meet one boundary after the other and its neighbour none at all: that is no proof
+// against the neighbour.
+static void take_no_proof(cmo_robot *robot) {
+#if CMO_WATCH_LIGHT
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        robot->light[i].proofs = 0;
+    }
+#else
+    (void)robot;
+#endif
+}
+
+// Takes this tick's crossings. True: there were some that the wall so far does not explain.
+bool cmo_rebound_meet(cmo_robot *robot, cmo_stay_state *state) {
+    bool met = false;
+    for (uint8_t i = 0;; i++) {
+        const cmo_crossing *crossing = next_crossing(robot, &i);
+        if (crossing == NULL) {
+            return met;
+        }
+        take_no_proof(robot);
+        bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_SCAN;
+        // A painted rim is met a second time from outside, where a sensor has gone beyond it.
+        bool again = state->wall.met & 1U << i;
+        if (turns ? cmo_wall_explains(&state->wall, robot, i) : again) {
+            continue;
+        }
+        cmo_wall_meet(&state->wall, robot, i, crossing->time_us);
+        met = true;
+    }
+}
+
+// A sensor that stands on the boundary without having crossed it: as where the robot was put down.
+bool cmo_rebound_stands_on(cmo_robot *robot, cmo_stay_state *state) {
+    bool on = false;
+    for (uint8_t i = 0; i < robot->description->lights; i++) {
+        if (robot->light[i].edge.inside && robot->light[i].edge.looks > 0) {
+            cmo_wall_meet(&state->wall, robot, i, robot->light[i].look_us);
+            on = true;
+        }
+    }
+    return on;
+}
+
+// -------------------------------------------------------------------------------------- rebound --
+
+// Reckons the way just come, and the middle of the ground that was covered.
+void cmo_rebound_reckon(cmo_robot *robot, cmo_stay_state *state) {
+    float way = cmo_way_mm(robot) - state->reckoned_mm;
+    const cmo_pose *pose = &robot->odometer.pose;
+    state->reckoned_mm = cmo_way_mm(robot);
+    // What a charge pushes against may have held the robot back while its wheels went on.
+    if (robot->stage != CMO_STAGE_CHARGE) {
+        state->come_mm += way;
+    }
+    if (way > 0.0F) {
+        // Of what it covered long ago odometry knows less and less.
+        state->covered_mm = fminf(state->covered_mm + way, 20000.0F);
+        float share = way / state->covered_mm;
+        state->covered_x_mm += share * (pose->x_mm - state->covered_x_mm);
+        state->covered_y_mm += share * (pose->y_mm - state->covered_y_mm);
+    }
+}
+
+void cmo_rebound_brake(cmo_robot *robot, cmo_stay_state *state) {
+    cmo_enter(robot, CMO_STAGE_BRAKE);
+    cmo_course_follow(&state->course, robot, 0.0F, state->parameters.acceleration_mm_s2,
+                      state->braking_mm_s2);
+}
+
+// The heading to leave on, and which way round: radians to turn from here.
+static float choose_turn(const cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    const cmo_wall *wall = &state->wall;
+    const cmo_pose *pose = &robot->odometer.pose;
+    // Swaying, it is the course that comes to the boundary and leaves it.
+    bool sways = state->course.sway_rad > 0.0F;
+    float heading = sways ? state->course.heading_rad : wall->entry_rad;
+    float entry = cmo_wrap(heading - wall->normal_rad);
+    float side = entry > 0.0F ? 1.0F : -1.0F;
+    if (fabsf(entry) < HEAD_ON_RAD) {
+        side = state->other ? 1.0F : -1.0F;
+    }
+    cmo_turn turn = state->short_runs >= SHORT_RUNS ? CMO_TURN_MIDDLE : p->turn;
+    float off = 0.0F; // from inward
+    if (turn == CMO_TURN_MIRRORED) {
+        off = state->to_and_fro < MOST_TO_AND_FRO ? -entry : -side * ASIDE_RAD;
+    } else if (turn == CMO_TURN_AWAY) {
+        off = cmo_wrap(entry + side * cmo_radians(p->angle_deg) - CMO_PI);
+    } else if (turn == CMO_TURN_MIDDLE) {
+        float middle =
+            cmo_direction(state->covered_x_mm - pose->x_mm, state->covered_y_mm - pose->y_mm);
+        off = cmo_wrap(middle - wall->normal_rad - CMO_PI);
+    }
+    // What is guessed may be off by half a right angle.
+    float shallowest = wall->known ? SHALLOWEST_RAD : 0.5F * SHALLOWEST_RAD;
+    off = fmaxf(-shallowest, fminf(off, shallowest));
+    state->heading_rad = wall->normal_rad + CMO_PI + off;
+    float left = cmo_wrap(state->heading_rad - pose->heading_rad);
+    // Away from the side that the wall is on.
+    if (left * side < 0.0F && (!wall->known || fabsf(left) > 2.8F)) {
+        left += side * 2.0F * CMO_PI;
+    }
+    state->heading_rad = pose->heading_rad + left;
+    return left;
+}
+
+void cmo_rebound_turn_by(cmo_robot *robot, cmo_stay_state *state, float turn_rad, cmo_stage stage) {
+    cmo_motion *motion = &state->motion;
+    float way = 0.5F * fabsf(turn_rad) * robot->description->track_mm;
+    float sign = turn_rad < 0.0F ? -1.0F : 1.0F;
+    cmo_motion_start(motion, robot, fmaxf(way, 0.01F), -sign, sign);
+    motion->top_mm_s = fminf(0.6F * robot->description->top_speed_mm_s, 400.0F);
+    state->turned_us = 0;
+    cmo_enter(robot, stage);
+    cmo_motion_follow(motion, robot);
+}
+
+// Turns back to the heading in which it had come to a stand.
+static void return_to_way(cmo_robot *robot, cmo_stay_state *state) {
+    state->returns = true;
+    cmo_rebound_turn_by(robot, state, state->back_rad - robot->odometer.pose.heading_rad,
+                        CMO_STAGE_TURN);
+}
+
+// A crossing that the wall so far does not explain, in the middle of the turn: a corner. It turns
+// back, backs off further on the way just come, and leaves on that way.
+static void answer(cmo_robot *robot, cmo_stay_state *state) {
+    float heading = robot->odometer.pose.heading_rad;
+    state->answers = (uint8_t)(state->answers + 1U);
+    state->last.answered = true;
+    if (state->come_mm > FURTHER_LEAST_MM) {
+        return_to_way(robot, state);
+        return;
+    }
+    state->heading_rad = heading + cmo_wrap(state->course.heading_rad + CMO_PI - heading);
+    cmo_rebound_turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
+}
+
+// Backs off along the course just come.
+static bool goes_back(cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    float left = cmo_course_way(&state->course, robot) - state->back_to_mm;
+    float slow = sqrtf(2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
+    float top = fminf(robot->description->top_speed_mm_s, 300.0F);
+    if (state->course.sway_rad > 0.0F) { // tyres that turn as hard as they drive slide
+        top = fminf(top, BACK_SHARE * state->cruise_mm_s);
+    }
+    cmo_course_follow(&state->course, robot, -fminf(slow, top), p->acceleration_mm_s2,
+                      p->braking_mm_s2);
+    return left > 0.5F;
+}
+
+static void back_by(cmo_robot *robot, cmo_stay_state *state, float way_mm) {
+    state->come_mm -= way_mm;
+    state->last.back_mm += way_mm;
+    state->course.speed_mm_s = 0.0F;
+    state->back_to_mm = cmo_course_way(&state->course, robot) - way_mm;
+    cmo_enter(robot, CMO_STAGE_BACK);
+    goes_back(robot, state);
+}
+
+static void back_off(cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    cmo_wall *wall = &state->wall;
+    cmo_wall_solve(wall, robot);
+    float clearance = cmo_wall_clearance(wall, robot);
+    float beyond = fmaxf(cmo_way_mm(robot) - wall->entry_way_mm, 0.0F);
+    state->short_runs =
+        (uint8_t)(state->come_mm - beyond < SHORT_RUN_MM ? state->short_runs + 1 : 0);
+    if (state->short_runs >= MOST_RUNS) {
+        cmo_end(robot, CMO_OUTCOME_CORNERED);
+        return;
+    }
+    choose_turn(robot, state);
+    float back = cmo_wall_back(wall, robot, p->convex, state->heading_rad, p->margin_mm + 2.0F);
+    // A guess may ask for any way; what the robot itself takes up must do.
+    float most = wall->known ? INFINITY : beyond + 2.0F * cmo_half_width_mm(robot->description);
+    back = fminf(fminf(fmaxf(back, beyond + 4.0F), most), fmaxf(state->come_mm, 0.0F));
+    float entry = cmo_wrap(wall->entry_rad - wall->normal_rad);
+    state->last = (cmo_rebound){
+        .back_mm = state->last.back_mm,
+        .sensor = wall->first,
+        .crossed = state->last.crossed,
+        .known = wall->known,
+        .crossing_us = robot->report.crossing_us,
+        .x_mm = wall->x_mm[wall->first],
+        .y_mm = wall->y_mm[wall->first],
+        .speed_mm_s = state->last.speed_mm_s,
+        .entry_deg = cmo_degrees(entry),
+    };
+    if (wall->known) {
+        float sine, cosine;
+        cmo_sin_cos(robot->odometer.pose.heading_rad - wall->normal_rad, &sine, &cosine);
+        state->last.margin_mm = clearance - cmo_half_width_mm(robot->description) * fabsf(sine);
+        state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
+    }
+    back_by(robot, state, back);
+}
+
+static void turn_away(cmo_robot *robot, cmo_stay_state *state) {
+    float heading = robot->odometer.pose.heading_rad;
+    state->reckoned_mm = cmo_way_mm(robot);
+    if (state->answers > 0) {
+        state->heading_rad = heading + cmo_wrap(state->course.heading_rad + CMO_PI - heading);
+        cmo_rebound_turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
+    } else {
+        cmo_rebound_turn_by(robot, state, choose_turn(robot, state), CMO_STAGE_TURN);
+    }
+}
+
+static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
+    cmo_rebound *last = &state->last;
+    float turned = robot->odometer.pose.heading_rad - state->wall.entry_rad;
+    last->asked_deg = cmo_degrees(state->heading_rad - state->wall.entry_rad);
+    last->turned_deg = cmo_degrees(turned);
+    last->exit_deg = cmo_degrees(cmo_wrap(state->heading_rad - state->wall.normal_rad));
+    last->done_us = robot->clock_us;
+    state->rebounds = (uint16_t)(state->rebounds < UINT16_MAX ? state->rebounds + 1 : UINT16_MAX);
+    if (last->known && last->crossed && !last->answered) {
+        float error = last->turned_deg - last->asked_deg;
+        float squares = state->turn_error_deg * state->turn_error_deg * (float)state->crossed;
+        state->crossed = (uint16_t)(state->crossed < UINT16_MAX ? state->crossed + 1 : UINT16_MAX);
+        state->turn_error_deg = sqrtf((squares + error * error) / (float)state->crossed);
+    }
+    float off = cmo_wrap(state->heading_rad - state->wall.normal_rad - CMO_PI);
+    bool square = fabsf(off) < SQUARE_RAD;
+    state->to_and_fro = (uint8_t)(square && state->to_and_fro < 255 ? state->to_and_fro + 1 : 0);
+    state->other = !state->other;
+    cmo_notify(robot, CMO_EVENT_REBOUND, (int)state->rebounds);
+    state->answers = 0;
+    state->wall.met = 0;
+}
+
+void cmo_rebound_begin(cmo_robot *robot, cmo_stay_state *state) {
+    uint8_t sensor = 0;
+    const cmo_crossing *crossing = next_crossing(robot, &sensor);
+    cmo_report *report = &robot->report;
+    report->sensor = (int8_t)state->wall.first;
+    report->crossing_us = crossing != NULL ? crossing->time_us : robot->clock_us;
+    report->crossing_mm =
+        state->wall.entry_way_mm - 0.5F * (robot->start_left_mm + robot->start_right_mm);
+    state->last.speed_mm_s = cmo_speed_mm_s(robot);
+    cmo_set_figure(robot, CMO_CROSSING_SPEED_MM_S, state->last.speed_mm_s);
+    cmo_notify(robot, CMO_EVENT_CROSSING, report->sensor);
+    cmo_rebound_brake(robot, state);
+}
+
+void cmo_rebound_answer(cmo_robot *robot, cmo_stay_state *state) {
+    state->felt = false;
+    state->back_rad = cmo_course_heading(&state->course, robot);
+    state->last.back_mm = 0.0F;
+    state->last.crossed = state->wall.met == 3;
+    if (state->wall.met == 3 || state->parameters.guess) {
+        back_off(robot, state);
+        return;
+    }
+    // Room to turn, if it stands square to the boundary after all and the other sensor met a gap.
+    const cmo_robot_description *d = robot->description;
+    float room =
+        d->light[state->wall.first].ahead_mm - (cmo_way_mm(robot) - state->wall.entry_way_mm);
+    float missing = cmo_half_width_mm(d) + state->parameters.margin_mm + 2.0F - room;
+    state->feels = true;
+    back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)));
+}
+
+// Whether the turn takes the spot that has crossed last outward, as the boundary is thought to be.
+static bool turns_outward(const cmo_robot *robot, const cmo_stay_state *state) {
+    const cmo_wall *wall = &state->wall;
+    const cmo_pose *pose = &robot->odometer.pose;
+    float rx = wall->x_mm[1U - wall->first] - pose->x_mm;
+    float ry = wall->y_mm[1U - wall->first] - pose->y_mm;
+    float sine, cosine;
+    cmo_sin_cos(wall->normal_rad, &sine, &cosine);
+    return state->motion.right_sign * (rx * sine - ry * cosine) > 0.0F;
+}
+
+// Turning towards the side that has crossed brings the other sensor forward, and takes wheels and
+// caster away from the boundary.
+void cmo_rebound_feel(cmo_robot *robot, cmo_stay_state *state) {
+    cmo_motion *motion = &state->motion;
+    cmo_wall *wall = &state->wall;
+    uint8_t first = wall->first;
+    for (uint8_t i = 0; i < robot->description->lights && !wall->known; i++) {
+        const cmo_light *light = &robot->light[i];
+        for (uint8_t n = 0; n < light->crossings; n++) {
+            // The other one comes to it, or the first one leaves it on the other side.
+            bool entering = light->crossing[n].entering;
+            if (entering == (i != first)) {
+                cmo_wall_meet(wall, robot, i, light->crossing[n].time_us);
+                cmo_wall_solve(wall, robot);
+                take_no_proof(robot);
+                bool wrong = turns_outward(robot, state) != entering ||
+                             (i == first && cmo_wall_beyond(wall, robot, (uint8_t)(1U - i)) > 3.0F);
+                if (wall->known && wrong) {
+                    wall->known = false; // the far edge of the paint, left or entered from outside
+                    wall->met = (uint8_t)(1U << first);
+                }
+            }
+            if (entering && i != first) { // the wheel follows some 45 degrees behind it
+                float further = 0.3F * robot->description->track_mm;
+                motion->target_mm = fminf(motion->target_mm, motion->place_mm + further);
+            }
+        }
+    }
+    if (wall->known && !state->felt) {
+        float speed = motion->speed_mm_s;
+        motion->target_mm = motion->place_mm + speed * speed / (2.0F * motion->braking_mm_s2);
+        state->felt = true;
+    }
+    cmo_motion_follow(motion, robot);
+    if (motion->arrived) {
+        return_to_way(robot, state);
+    }
+}
+
+void cmo_rebound_go_back(cmo_robot *robot, cmo_stay_state *state) {
+    if (state->feels &&
+        cmo_rebound_meet(robot, state)) { // the other one too, at the end of the braking
+        state->feels = false;
+        state->last.crossed = true;
+        back_off(robot, state);
+        return;
+    }
+    if (goes_back(robot, state)) {
+        return;
+    }
+    if (state->feels) {
+        state->feels = false;
+        cmo_rebound_turn_by(robot, state, state->wall.met == 1 ? FEEL_RAD : -FEEL_RAD,
+                            CMO_STAGE_FEEL);
+    } else {
+        turn_away(robot, state);
+    }
+}
+
+// Settles on the heading after the turn's profile has ended.
+bool cmo_rebound_has_turned(cmo_robot *robot, cmo_stay_state *state) {
+    if (!state->motion.arrived) {
+        cmo_motion_follow(&state->motion, robot);
+        return false;
+    }
+    if (state->returns) {
+        return true;
+    }
+    state->turned_us += robot->dt_us;
+    const cmo_robot_description *d = robot->description;
+    float finest = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), 0.008F * d->track_mm);
+    return cmo_motion_settle(&state->motion, robot, finest) || state->turned_us > 300000;
+}
+
+bool cmo_rebound_turn(cmo_robot *robot, cmo_stay_state *state) {
+    bool met = cmo_rebound_meet(robot, state) && !state->returns && state->answers < MOST_ANSWERS;
+    if (!met && !cmo_rebound_has_turned(robot, state)) {
+        return false;
+    }
+    if (state->returns) {
+        state->returns = false;
+        if (state->answers == 0) {
+            back_off(robot, state);
+        } else {
+            back_by(robot, state, fminf(state->come_mm, FURTHER_MM));
+        }
+        return false;
+    }
+    if (met || (cmo_rebound_stands_on(robot, state) && state->answers < MOST_ANSWERS)) {
+        answer(robot, state);
+        return false;
+    }
+    finish_rebound(robot, state);
+    return true;
+}
