@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "arenas.h"
+#include "kinds.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -41,16 +42,6 @@ static void place_spots(lab_robot *robot, double ahead_mm, double left_mm) {
     }
 }
 
-static void set_sensors(lab_robot *robot, double interval_ms, double delay_ms, double tick_ms) {
-    robot->description.tick_us = (uint32_t)(1000.0 * tick_ms);
-    for (int i = 0; i < 2; i++) {
-        robot->description.light[i].interval_us = (uint32_t)(1000.0 * interval_ms);
-        robot->description.light[i].delay_us = (uint32_t)(1000.0 * delay_ms);
-        robot->plant.eye[i].interval_ms = interval_ms;
-        robot->plant.eye[i].delay_ms = delay_ms;
-    }
-}
-
 static void demo(lab_robot *robot) {
     (void)robot;
 }
@@ -70,22 +61,12 @@ static void quick(lab_robot *robot) {
 
 static void heavy(lab_robot *robot) {
     place_spots(robot, 90.0, 66.0);
-    robot->plant.mass_kg = 1.6;
-    robot->plant.inertia_kg_m2 *= 1.6 / 0.6;
-    robot->plant.grip_m_s2 = 2.0;
-    robot->plant.motor_lag_ms = 90.0;
-    robot->description.lag_ms = 90.0F;
-    robot->description.acceleration_mm_s2 = 900.0F;
-    robot->description.braking_mm_s2 = 1300.0F;
+    make_heavy(robot);
 }
 
 static void duty(lab_robot *robot) {
     place_spots(robot, 80.0, 64.0);
-    robot->traits &= (uint16_t)~CMO_TRAIT_SPEED;
-    robot->description.full_duty_mm_s = 1000.0F;
-    robot->description.dead_duty = 0.02F;
-    robot->plant.no_load_mm_s = 1000.0;
-    robot->plant.dead_mm_s = 20.0;
+    make_duty_only(robot);
 }
 
 static void small(lab_robot *robot) {

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stop and square on robots of quite other kinds, and common practice on each of them: what each
 // reaches, true figures. Spots as measured (calibrated) on all of them.
+#include "kinds.h"
 #include "practice.h"
 
 #include <cammino_lab/series.h>
@@ -18,16 +19,6 @@ static const char svg[] =
     "<rect width='1300' height='1000' fill='#c9d2c6'/>"
     "<rect class='line' x='800' width='20' height='1000' fill='#2c3036'/></svg>";
 #define EDGE_MM 800.0
-
-static void set_sensors(lab_robot *robot, double interval_ms, double delay_ms, double tick_ms) {
-    robot->description.tick_us = (uint32_t)(1000.0 * tick_ms);
-    for (int i = 0; i < 2; i++) {
-        robot->description.light[i].interval_us = (uint32_t)(1000.0 * interval_ms);
-        robot->description.light[i].delay_us = (uint32_t)(1000.0 * delay_ms);
-        robot->plant.eye[i].interval_ms = interval_ms;
-        robot->plant.eye[i].delay_ms = delay_ms;
-    }
-}
 
 static void set_size(lab_robot *robot, double track_mm, double left_mm) {
     robot->description.track_mm = (float)track_mm;
@@ -62,24 +53,6 @@ static void narrow(lab_robot *robot) {
     set_size(robot, 80.0, 20.0);
 }
 
-static void heavy(lab_robot *robot) {
-    robot->plant.mass_kg = 1.6;
-    robot->plant.inertia_kg_m2 *= 1.6 / 0.6;
-    robot->plant.grip_m_s2 = 2.0;
-    robot->plant.motor_lag_ms = 90.0;
-    robot->description.lag_ms = 90.0F;
-    robot->description.acceleration_mm_s2 = 900.0F;
-    robot->description.braking_mm_s2 = 1300.0F;
-}
-
-static void duty(lab_robot *robot) {
-    robot->traits &= (uint16_t)~CMO_TRAIT_SPEED;
-    robot->description.full_duty_mm_s = 1000.0F;
-    robot->description.dead_duty = 0.02F;
-    robot->plant.no_load_mm_s = 1000.0;
-    robot->plant.dead_mm_s = 20.0;
-}
-
 static void no_encoders(lab_robot *robot) {
     robot->traits &= (uint16_t)~CMO_TRAIT_ENCODERS;
 }
@@ -97,8 +70,8 @@ static const struct {
              {"coarse encoders: 2 mm a step", coarse_encoders},
              {"wide: track 200, spots 170 apart", wide},
              {"narrow: track 80, spots 40 apart", narrow},
-             {"heavy, poor grip of 2 m/s2", heavy},
-             {"duty-only motors", duty},
+             {"heavy, poor grip of 2 m/s2", make_heavy},
+             {"duty-only motors", make_duty_only},
              {"no encoders", no_encoders}};
 
 typedef struct outcome {

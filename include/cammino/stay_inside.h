@@ -36,7 +36,7 @@ typedef struct cmo_stay_parameters {
     bool convex;     /**< no corner of the boundary pokes into the floor: it may be faster, and
                           a robot whose tyres stand further out than its spots may go at all */
     bool guess;      /**< where one sensor alone has crossed, guess the boundary's direction,
-                          instead of turning the other one over it: saves up to half a second */
+                          instead of turning the other one over it: it takes less time */
     cmo_turn turn;   /**< default: mirrored */
     float angle_deg; /**< of turning away, 20..180; default: 120 */
     float margin_mm; /**< how far inside the wheels are to stay, 0.5..100; default: 3 */

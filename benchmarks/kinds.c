@@ -1,0 +1,30 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "kinds.h"
+
+void set_sensors(lab_robot *robot, double interval_ms, double delay_ms, double tick_ms) {
+    robot->description.tick_us = (uint32_t)(1000.0 * tick_ms);
+    for (int i = 0; i < 2; i++) {
+        robot->description.light[i].interval_us = (uint32_t)(1000.0 * interval_ms);
+        robot->description.light[i].delay_us = (uint32_t)(1000.0 * delay_ms);
+        robot->plant.eye[i].interval_ms = interval_ms;
+        robot->plant.eye[i].delay_ms = delay_ms;
+    }
+}
+
+void make_heavy(lab_robot *robot) {
+    robot->plant.mass_kg = 1.6;
+    robot->plant.inertia_kg_m2 *= 1.6 / 0.6;
+    robot->plant.grip_m_s2 = 2.0;
+    robot->plant.motor_lag_ms = 90.0;
+    robot->description.lag_ms = 90.0F;
+    robot->description.acceleration_mm_s2 = 900.0F;
+    robot->description.braking_mm_s2 = 1300.0F;
+}
+
+void make_duty_only(lab_robot *robot) {
+    robot->traits &= (uint16_t)~CMO_TRAIT_SPEED;
+    robot->description.full_duty_mm_s = 1000.0F;
+    robot->description.dead_duty = 0.02F;
+    robot->plant.no_load_mm_s = 1000.0;
+    robot->plant.dead_mm_s = 20.0;
+}

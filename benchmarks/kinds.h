@@ -1,0 +1,12 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What makes the demo robot into another one, as it believes itself and as the simulator has it.
+#ifndef KINDS_H
+#define KINDS_H
+
+#include <cammino_lab/files.h>
+
+void set_sensors(lab_robot *robot, double interval_ms, double delay_ms, double tick_ms);
+void make_heavy(lab_robot *robot); // on poor grip, with slow motors
+void make_duty_only(lab_robot *robot);
+
+#endif
