@@ -193,7 +193,7 @@ static const lab_key stay_keys[] = {
     KEY_CHOICE(staged_stay, boundary, "boundary", tone_names, "dark",
                "what the boundary is made of"),
     KEY_SECTION(staged_stay, band, "band", &band_section,
-                "three tenths of the way from the floor to the boundary's level",
+                "a fifth of the way from the floor to the boundary's level",
                 "reflectances that count as boundary"),
     SPEED(staged_stay, cruise_mm_s, "as fast as is safe", "speed of the patrol"),
     KEY_CHOICE(

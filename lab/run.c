@@ -165,7 +165,6 @@ static void take_row(void *context, const cmo_trace_row *row) {
     for (unsigned i = 0; i < r->objects; i++) {
         cmo_sim_object_now(r->sim, i, &kept.object_mm[i][0], &kept.object_mm[i][1]);
     }
-    kept.range_mm = cmo_sim_range(r->sim);
     g_array_append_val(r->run->rows, kept);
 }
 

@@ -29,14 +29,14 @@ typedef struct cmo_stay_parameters {
     cmo_tone boundary; /**< what it is made of; default: dark. No floor always counts as boundary,
                           where its level is known */
     cmo_band band;     /**< reflectances that count as boundary instead; default, both 0: by the
-                          tone, three tenths of the way from the floor's level to it */
+                          tone, a fifth of the way from the floor's level to it */
     float cruise_mm_s; /**< default: as fast as is safe; the state says what that is */
     cmo_too_fast too_fast; /**< what to do about a cruise that is not; default: refuse */
     cmo_grazing grazing;   /**< what to do about blind angles (budget.h); default: sway */
     bool convex;     /**< no corner of the boundary pokes into the floor: it may be faster, and
                           a robot whose tyres stand further out than its spots may go at all */
     bool guess;      /**< where one sensor alone has crossed, guess the boundary's direction,
-                          instead of turning the other one over it: it takes less time */
+                          instead of turning the other one over the boundary too: quicker */
     cmo_turn turn;   /**< default: mirrored */
     float angle_deg; /**< of turning away, 20..180; default: 120 */
     float margin_mm; /**< how far inside the wheels are to stay, 0.5..100; default: 3 */

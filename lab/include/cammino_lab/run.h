@@ -80,7 +80,6 @@ typedef struct lab_row {
     bool has_truth;
     double true_x_mm, true_y_mm, true_heading_deg;
     double object_mm[CMO_SIM_OBJECTS_MAX][2]; /**< where the route's objects are */
-    double range_mm;                          /**< to the nearest one ahead; INFINITY: none */
 } lab_row;
 
 typedef struct lab_run {
