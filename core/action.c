@@ -7,9 +7,7 @@
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_action_state *state = (cmo_action_state *)routine;
     cmo_enter(robot, CMO_STAGE_ACTION);
-    if (robot->elapsed_us / 1000 > state->parameters.longest_ms) {
-        cmo_end(robot, CMO_OUTCOME_TIME_OVER);
-    } else if (state->parameters.function(robot, state->parameters.context)) {
+    if (state->parameters.function(robot, state->parameters.context)) {
         cmo_end(robot, CMO_OUTCOME_DONE);
     }
 }
@@ -29,7 +27,7 @@ cmo_outcome cmo_action_start(cmo_robot *robot, cmo_action_state *state,
     if (parameters->longest_ms == 0) {
         state->parameters.longest_ms = 10000;
     }
-    cmo_begin(robot, &state->routine, step, CMO_KIND_ACTION);
+    cmo_begin(robot, &state->routine, step, CMO_KIND_ACTION, state->parameters.longest_ms);
     return CMO_RUNNING;
 }
 

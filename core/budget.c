@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include <cammino/budget.h>
 
+#include "description.h"
 #include "line_search.h"
 
 #include <math.h>
@@ -44,7 +45,7 @@ float cmo_budget_speed(const cmo_robot_description *d, uint8_t sensor, float dis
 
 float cmo_budget_width(const cmo_robot_description *d, uint16_t traits, float speed_mm_s) {
     float longest_s = 0.0F;
-    for (uint8_t i = 0; i < d->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(d); i++) {
         float here = interval_s(d, i);
         // Without times of their own, looks are known to a tick alone.
         here = traits & CMO_TRAIT_LOOK_TIMES ? here : fmaxf(here, seconds(d->tick_us));
@@ -55,7 +56,7 @@ float cmo_budget_width(const cmo_robot_description *d, uint16_t traits, float sp
 
 float cmo_budget_reach(const cmo_robot_description *d) {
     float ahead = INFINITY;
-    for (uint8_t i = 0; i < d->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(d); i++) {
         ahead = fminf(ahead, d->light[i].ahead_mm);
     }
     return d->lights > 0 ? ahead - TYRE_MARGIN_MM : 0.0F;

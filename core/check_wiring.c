@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include <cammino/wiring.h>
 
+#include "description.h"
 #include "motion.h"
 #include "move.h"
 #include "odometer.h"
@@ -104,7 +105,7 @@ static void judge_swing(cmo_robot *robot, cmo_check_wiring_state *state, int whe
 }
 
 static void judge_lights(cmo_robot *robot, cmo_check_wiring_state *state, const swing *swings) {
-    uint8_t lights = robot->description->lights;
+    uint8_t lights = cmo_front_lights(robot->description);
     if (swings[LEFT].light < 0 && swings[RIGHT].light < 0) {
         bool looks = true;
         for (uint8_t i = 0; i < lights; i++) {
@@ -115,7 +116,7 @@ static void judge_lights(cmo_robot *robot, cmo_check_wiring_state *state, const 
             return;
         }
     }
-    for (uint8_t i = 0; i < lights && i < 2; i++) {
+    for (uint8_t i = 0; i < lights; i++) {
         const cmo_light_check *light = &state->light[i];
         bool changed = away(light, light->furthest) > much(robot, light, i);
         // One whose wheel did not turn has had no line to see.
@@ -173,7 +174,7 @@ static void begin_pass(cmo_robot *robot, cmo_check_wiring_state *state) {
     state->motion.top_mm_s = fminf(most, fast ? FAST_MM_S : state->parameters.speed_mm_s);
     robot->unsure = false;
     cmo_enter(robot, CMO_STAGE_MOVE);
-    for (uint8_t i = 0; pass == 0 && i < robot->description->lights; i++) {
+    for (uint8_t i = 0; pass == 0 && i < cmo_front_lights(robot->description); i++) {
         cmo_light_check *check = &state->light[i];
         // Levels for the time of the check: what it read at rest, and over the line.
         check->levels = (cmo_levels){.dark = (uint16_t)check->furthest,
@@ -211,7 +212,7 @@ static void judge_straight(cmo_robot *robot, cmo_check_wiring_state *state) {
     const cmo_robot_description *d = robot->description;
     float slow = state->parameters.speed_mm_s;
     float fast = fminf(d->top_speed_mm_s, FAST_MM_S);
-    for (uint8_t i = 0; i < d->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(d); i++) {
         const cmo_light_check *check = &state->light[i];
         float off_s = 0.0F;
         float edges = 0.0F;
@@ -239,7 +240,7 @@ static void judge_straight(cmo_robot *robot, cmo_check_wiring_state *state) {
 
 static void judge_intervals(cmo_robot *robot, cmo_check_wiring_state *state) {
     const cmo_robot_description *d = robot->description;
-    for (uint8_t i = 0; i < d->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(d); i++) {
         const cmo_light_check *light = &state->light[i];
         if (light->looks < 10) {
             continue;
@@ -394,13 +395,8 @@ static void step_pass(cmo_robot *robot, cmo_check_wiring_state *state) {
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_check_wiring_state *state = (cmo_check_wiring_state *)routine;
-    if (robot->elapsed_us / 1000 > state->parameters.longest_ms) {
-        finish(robot, state);
-        robot->report.outcome = CMO_OUTCOME_TIME_OVER;
-        return;
-    }
     robot->unsure = state->phase < SWINGS;
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         watch_light(robot, state, i);
     }
     if (robot->stage == CMO_STAGE_IDLE) {
@@ -444,7 +440,7 @@ cmo_outcome cmo_check_wiring_start(cmo_robot *robot, cmo_check_wiring_state *sta
     }
     state->motion.acceleration_mm_s2 = fminf(d->acceleration_mm_s2, 2000.0F);
     state->motion.braking_mm_s2 = fminf(d->braking_mm_s2, 2000.0F);
-    cmo_begin(robot, &state->routine, step, CMO_KIND_CHECK_WIRING);
+    cmo_begin(robot, &state->routine, step, CMO_KIND_CHECK_WIRING, p->longest_ms);
     robot->unsure = robot->fine = true;
     return CMO_RUNNING;
 }

@@ -15,7 +15,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     if (robot->stage == CMO_STAGE_WAIT) {
         bool pressed = robot->sample->have & CMO_HAVE_BUTTONS && robot->sample->start;
         if (!pressed) {
-            if (p->longest_ms != 0 && robot->elapsed_us / 1000 >= p->longest_ms) {
+            if (p->longest_ms != 0 && robot->elapsed_ms >= p->longest_ms) {
                 cmo_end(robot, CMO_OUTCOME_TIME_OVER);
             }
             return;
@@ -50,7 +50,7 @@ cmo_outcome cmo_countdown_start(cmo_robot *robot, cmo_countdown_state *state,
     if (!(robot->port->traits & CMO_TRAIT_START)) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "start", NAN);
     }
-    cmo_begin(robot, &state->routine, step, CMO_KIND_COUNTDOWN);
+    cmo_begin(robot, &state->routine, step, CMO_KIND_COUNTDOWN, CMO_NO_END);
     return CMO_RUNNING;
 }
 

@@ -5,6 +5,19 @@
 
 #include <cammino/robot.h>
 
+// As many sensors as routines go by at most. Those that need two are refused on a build for one,
+// but must still compile.
+#if CMO_LIGHTS_MAX > 1
+#define CMO_FRONT 2
+#else
+#define CMO_FRONT 1
+#endif
+
+// Light sensors that routines go by: the left one and the right one.
+static inline uint8_t cmo_front_lights(const cmo_robot_description *description) {
+    return description->lights < CMO_FRONT ? description->lights : CMO_FRONT;
+}
+
 // False: robot->field names the field, robot->limit the nearest value that would do.
 bool cmo_check_description(cmo_robot *robot, const cmo_robot_description *description,
                            uint16_t traits);

@@ -2,6 +2,8 @@
 #include "line_search.h"
 #include "routine.h"
 
+#include <stddef.h>
+
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_line_state *state = (cmo_line_state *)routine;
     if (cmo_line_ended(robot, state)) {
@@ -10,7 +12,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_line_look(robot, state);
     if (robot->stage == CMO_STAGE_BRAKE) {
         if (cmo_line_stands(robot, state)) {
-            cmo_line_finish(robot, state);
+            cmo_line_finish(robot, state, NULL);
         }
         return;
     }
@@ -21,7 +23,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
     cmo_line_approach(robot, state);
     if (met) {
-        cmo_line_finish(robot, state);
+        cmo_line_finish(robot, state, NULL);
     }
 }
 

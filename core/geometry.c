@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "geometry.h"
 
+#include "description.h"
+
 #include "motion.h"
 #include "trig.h"
 
@@ -29,8 +31,8 @@ static float cosine_of(float angle) {
 float cmo_geometry_heading(const cmo_robot_description *description,
                            const cmo_line_meeting meeting[2], float way_mm) {
     const cmo_light_description *light = description->light;
-    float mismatch = light[0].ahead_mm - light[1].ahead_mm;
-    float across = light[0].left_mm - light[1].left_mm;
+    float mismatch = light[0].ahead_mm - light[CMO_FRONT - 1].ahead_mm;
+    float across = light[0].left_mm - light[CMO_FRONT - 1].left_mm;
     float first = cmo_atan((difference(&meeting[0]) + mismatch) / across);
     float second = cmo_atan((difference(&meeting[1]) + mismatch) / across);
     float between = 0.5F * (meeting[1].way_mm[0] + meeting[1].way_mm[1] - meeting[0].way_mm[0] -
@@ -39,13 +41,10 @@ float cmo_geometry_heading(const cmo_robot_description *description,
     return between > 1.0F ? second + (second - first) * after / between : second;
 }
 
-typedef struct solution {
-    float way[CMO_PASSES];      // between the lines, mean of both sensors
-    float angle[CMO_PASSES][2]; // heading against the normal at each line
-    float ahead;                // place of the spots' middle
-    float normal;               // way between the lines along their normal, by the odometer
-    float mismatch, across;
-} solution;
+// Rounds of solving the places, before the delays are known and after.
+#define PLACE_ROUNDS 4U
+
+typedef cmo_geometry_solution solution;
 
 static float pass_angle(const solution *s, uint8_t pass) {
     return 0.5F * (s->angle[pass][0] + s->angle[pass][1]);
@@ -69,27 +68,26 @@ static float slope_of(float cosine) {
 }
 
 // The slanted passes' angles follow from their ways alone; then their differences tell how far the
-// spots are apart and how far one is ahead; then those tell the straight passes' small angles.
+// spots are apart and how far one is ahead; then those tell the straight passes' small angles. A
+// few rounds of that, and they stay.
 static void solve_places(solution *s, const cmo_measure_geometry_state *state) {
-    for (uint8_t round = 0; round < 4; round++) {
-        for (uint8_t p = 0; p < CMO_PASSES; p++) {
-            for (uint8_t n = 0; n < 2; n++) {
-                s->angle[p][n] =
-                    cmo_atan((difference(&state->meeting[p][n]) + s->mismatch) / s->across);
-            }
+    for (uint8_t p = 0; p < CMO_PASSES; p++) {
+        for (uint8_t n = 0; n < 2; n++) {
+            s->angle[p][n] =
+                cmo_atan((difference(&state->meeting[p][n]) + s->mismatch) / s->across);
         }
-        s->normal = normal_way(s, 2, s->way[2]);
-        float left = slope_of((s->normal - nearer(s, 1)) / s->way[1]);
-        float right = -slope_of((s->normal - nearer(s, 3)) / s->way[3]);
-        float left_difference =
-            0.5F * (difference(&state->meeting[1][0]) + difference(&state->meeting[1][1]));
-        float right_difference =
-            0.5F * (difference(&state->meeting[3][0]) + difference(&state->meeting[3][1]));
-        if (left - right > 0.1F) {
-            s->across = (left_difference - right_difference) / (left - right);
-        }
-        s->mismatch = 0.5F * (s->across * (left + right) - left_difference - right_difference);
     }
+    s->normal = normal_way(s, 2, s->way[2]);
+    float left = slope_of((s->normal - nearer(s, 1)) / s->way[1]);
+    float right = -slope_of((s->normal - nearer(s, 3)) / s->way[3]);
+    float left_difference =
+        0.5F * (difference(&state->meeting[1][0]) + difference(&state->meeting[1][1]));
+    float right_difference =
+        0.5F * (difference(&state->meeting[3][0]) + difference(&state->meeting[3][1]));
+    if (left - right > 0.1F) {
+        s->across = (left_difference - right_difference) / (left - right);
+    }
+    s->mismatch = 0.5F * (s->across * (left + right) - left_difference - right_difference);
 }
 
 // Standard deviation of one crossing, from how much the lines' widths differ among the passes.
@@ -166,37 +164,47 @@ static void take_ways(solution *s, const cmo_measure_geometry_state *state) {
     }
 }
 
-static void solve(const cmo_robot_description *d, cmo_measure_geometry_state *state,
-                  cmo_geometry *g) {
+static void begin(const cmo_robot_description *d, const cmo_measure_geometry_state *state,
+                  solution *s) {
     const cmo_light_description *light = d->light;
-    solution s = {.ahead = 0.5F * (light[0].ahead_mm + light[1].ahead_mm),
-                  .mismatch = light[0].ahead_mm - light[1].ahead_mm,
-                  .across = light[0].left_mm - light[1].left_mm};
-    take_ways(&s, state);
-    solve_places(&s, state);
+    *s = (solution){.ahead = 0.5F * (light[0].ahead_mm + light[CMO_FRONT - 1].ahead_mm),
+                    .mismatch = light[0].ahead_mm - light[CMO_FRONT - 1].ahead_mm,
+                    .across = light[0].left_mm - light[CMO_FRONT - 1].left_mm};
+    take_ways(s, state);
+}
+
+static void take_out_delays(const cmo_robot_description *d, cmo_measure_geometry_state *state,
+                            solution *s) {
     for (uint8_t i = 0; i < 2; i++) {
-        float off_ms = solve_delay(&s, state, i);
-        g->delay_ms[i] = (float)light[i].delay_us * 1e-3F + off_ms;
+        float off_ms = solve_delay(s, state, i);
+        s->delay_ms[i] = (float)d->light[i].delay_us * 1e-3F + off_ms;
         for (uint8_t k = 0; k < 2 * CMO_PASSES; k++) {
             cmo_line_meeting *m = &state->meeting[k / 2][k % 2];
             m->way_mm[i] -= 1e-3F * off_ms * m->speed_mm_s;
         }
     }
-    take_ways(&s, state); // with the delays taken out
-    solve_places(&s, state);
-    float sigma = crossing_error(&s, state);
-    solve_wheels(d, &s, state, sigma, g);
+    take_ways(s, state);
+}
+
+static void conclude(const cmo_robot_description *d, const cmo_measure_geometry_state *state,
+                     const solution *s, cmo_geometry *g) {
+    const cmo_light_description *light = d->light;
+    float sigma = crossing_error(s, state);
+    solve_wheels(d, s, state, sigma, g);
     float size = (g->left_step_mm + g->right_step_mm) / (d->left_step_mm + d->right_step_mm);
-    float ahead = 0.5F * (light[0].ahead_mm + light[1].ahead_mm); // a ruler's, not this drive's
-    float middle = 0.5F * (light[0].left_mm + light[1].left_mm);
+    float ahead =
+        0.5F * (light[0].ahead_mm + light[CMO_FRONT - 1].ahead_mm); // a ruler's, not this drive's
+    float middle = 0.5F * (light[0].left_mm + light[CMO_FRONT - 1].left_mm);
     for (uint8_t i = 0; i < 2; i++) {
         float half = i == 0 ? 0.5F : -0.5F;
-        g->ahead_mm[i] = ahead + half * s.mismatch * size;
-        g->left_mm[i] = middle + half * s.across * size;
+        g->ahead_mm[i] = ahead + half * s->mismatch * size;
+        g->left_mm[i] = middle + half * s->across * size;
+        g->delay_ms[i] = s->delay_ms[i];
     }
     float slope = tangent(cmo_radians(state->parameters.slant_deg));
-    float tilt = sigma / (1.414F * s.normal * slope); // error of a slanted pass's angle
-    g->mismatch_error_mm = sqrtf(0.25F * sigma * sigma + 0.5F * s.across * s.across * tilt * tilt);
+    float tilt = sigma / (1.414F * s->normal * slope); // error of a slanted pass's angle
+    g->mismatch_error_mm =
+        sqrtf(0.25F * sigma * sigma + 0.5F * s->across * s->across * tilt * tilt);
     float speeds = state->parameters.fast_mm_s - state->parameters.speed_mm_s;
     float creep_ms = 0.5F * 1000.0F * CMO_TYRE_CREEP *
                      (state->parameters.fast_mm_s + state->parameters.speed_mm_s);
@@ -204,22 +212,36 @@ static void solve(const cmo_robot_description *d, cmo_measure_geometry_state *st
     g->delay_error_ms = sqrtf(noise_ms * noise_ms + creep_ms * creep_ms);
 }
 
-void cmo_geometry_solve(const cmo_robot_description *d, cmo_measure_geometry_state *state) {
-    cmo_geometry now;
-    cmo_geometry *g = &state->geometry;
-    solve(d, state, &now);
-    // Values and errors alike are nothing but numbers; an error falls with the root of the rounds.
+// Values and errors alike are nothing but numbers; an error falls with the root of the rounds.
+static void take_into_mean(cmo_geometry *g, const cmo_geometry *now, float rounds) {
     float *mean = (float *)g;
-    const float *value = (const float *)&now;
-    float n = (float)state->round;
+    const float *value = (const float *)now;
     for (uint8_t i = 0; i < CMO_GEOMETRY_NUMBERS; i++) {
         bool error = &mean[i] >= &g->size_error;
         if (error) {
-            mean[i] = value[i] / sqrtf(n);
+            mean[i] = value[i] / sqrtf(rounds);
         } else {
-            mean[i] += (value[i] - mean[i]) / n;
+            mean[i] += (value[i] - mean[i]) / rounds;
         }
     }
+}
+
+bool cmo_geometry_solve(const cmo_robot_description *d, cmo_measure_geometry_state *state) {
+    solution *s = &state->solution;
+    uint8_t step = state->solved++;
+    if (step == 0) {
+        begin(d, state, s);
+    } else if (step == PLACE_ROUNDS + 1U) {
+        take_out_delays(d, state, s);
+    } else if (step <= 2U * PLACE_ROUNDS + 1U) {
+        solve_places(s, state);
+    } else {
+        cmo_geometry now;
+        conclude(d, state, s, &now);
+        take_into_mean(&state->geometry, &now, (float)state->round);
+        state->solved = 0;
+    }
+    return state->solved == 0;
 }
 
 void cmo_geometry_apply(const cmo_geometry *geometry, cmo_robot_description *description) {

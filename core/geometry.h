@@ -14,8 +14,9 @@
 float cmo_geometry_heading(const cmo_robot_description *description,
                            const cmo_line_meeting meeting[2], float way_mm);
 
-// Takes one round's meetings into the mean of all rounds so far.
-void cmo_geometry_solve(const cmo_robot_description *description,
+// One small step of taking a round's meetings into the mean of all rounds so far. True: that is
+// done.
+bool cmo_geometry_solve(const cmo_robot_description *description,
                         cmo_measure_geometry_state *state);
 
 #endif

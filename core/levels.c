@@ -120,53 +120,50 @@ static uint8_t find_split(const cmo_level_taker *taker) {
     return split;
 }
 
-typedef struct plateau {
-    float place;  // in bins from the base
-    float spread; // standard deviation, in bins
-    float held;   // readings that belong to it
-    float share;  // of its class's
-} plateau;
-
-// The densest part of a class: the window of bins that holds most, and the mean about it, taken
-// anew within two spreads until it stays.
-static plateau find_plateau(const cmo_level_taker *taker, uint8_t from, uint8_t to) {
-    float all = 0.0F;
+// The densest part of a class: the window of bins that holds most.
+static void begin_plateau(const cmo_level_taker *taker, cmo_level_finish *f) {
     float most = -1.0F;
-    uint8_t peak = from;
-    for (uint8_t i = from; i < to; i++) {
+    uint8_t peak = f->from;
+    f->all = 0.0F;
+    for (uint8_t i = f->from; i < f->to; i++) {
         float here = (float)taker->count[i];
-        all += here;
-        here += i > from ? 0.5F * (float)taker->count[i - 1] : 0.0F;
-        here += i + 1 < to ? 0.5F * (float)taker->count[i + 1] : 0.0F;
+        f->all += here;
+        here += i > f->from ? 0.5F * (float)taker->count[i - 1] : 0.0F;
+        here += i + 1 < f->to ? 0.5F * (float)taker->count[i + 1] : 0.0F;
         if (here > most) {
             most = here;
             peak = i;
         }
     }
-    plateau found = {bin_place(taker, peak), 3.0F, 0.0F, 0.0F};
-    for (uint8_t round = 0; round < 10; round++) {
-        float reach = fmaxf(2.0F * found.spread, 0.35F);
-        float sum = 0.0F;
-        float moment = 0.0F;
-        float squares = 0.0F;
-        for (uint8_t i = from; i < to; i++) {
-            float off = bin_place(taker, i) - found.place;
-            if (fabsf(off) <= reach) {
-                sum += (float)taker->count[i];
-                moment += (float)taker->count[i] * off;
-                squares += (float)taker->count[i] * off * off;
-            }
+    f->found[f->upper] = (cmo_plateau){bin_place(taker, peak), 3.0F, 0.0F, 0.0F};
+    f->round = 0;
+}
+
+// The mean about it, within two spreads. True: it will not change any more.
+static bool refine_plateau(const cmo_level_taker *taker, cmo_level_finish *f) {
+    cmo_plateau *found = &f->found[f->upper];
+    cmo_plateau before = *found;
+    float reach = fmaxf(2.0F * found->spread, 0.35F);
+    float sum = 0.0F;
+    float moment = 0.0F;
+    float squares = 0.0F;
+    for (uint8_t i = f->from; i < f->to; i++) {
+        float off = bin_place(taker, i) - found->place;
+        if (taker->count[i] > 0 && fabsf(off) <= reach) {
+            sum += (float)taker->count[i];
+            moment += (float)taker->count[i] * off;
+            squares += (float)taker->count[i] * off * off;
         }
-        if (sum < 1.0F) {
-            break;
-        }
-        float mean = moment / sum;
-        found.place += mean;
-        found.spread = sqrtf(fmaxf(squares / sum - mean * mean, 0.0F));
-        found.held = sum;
-        found.share = sum / all;
     }
-    return found;
+    if (sum < 1.0F) {
+        return true;
+    }
+    float mean = moment / sum;
+    found->place += mean;
+    found->spread = sqrtf(fmaxf(squares / sum - mean * mean, 0.0F));
+    found->held = sum;
+    found->share = sum / f->all;
+    return found->place == before.place && found->spread == before.spread;
 }
 
 static uint16_t to_counts(const cmo_level_taker *taker, float place) {
@@ -175,43 +172,79 @@ static uint16_t to_counts(const cmo_level_taker *taker, float place) {
     return (uint16_t)fmaxf(0.0F, fminf(counts + 0.5F, 65534.0F));
 }
 
-cmo_levels_fault cmo_level_taker_finish(cmo_level_taker *taker, bool dark_is_high,
-                                        uint16_t counts_max, cmo_levels *levels) {
-    if (taker->total < LEAST_READINGS) {
-        return CMO_LEVELS_SILENT;
-    }
-    trim(taker);
-    uint8_t split = find_split(taker);
-    if (split == 0) {
-        return CMO_LEVELS_ONE_SURFACE;
-    }
-    plateau low = find_plateau(taker, 0, split);
-    plateau high = find_plateau(taker, split, CMO_LEVEL_BINS);
+static cmo_levels_fault conclude(const cmo_level_taker *taker, const cmo_level_finish *f,
+                                 bool dark_is_high, uint16_t counts_max, cmo_levels *levels) {
+    const cmo_plateau *low = &f->found[0];
+    const cmo_plateau *high = &f->found[1];
     float width = (float)((uint32_t)1 << taker->shift);
-    float contrast = (high.place - low.place) * width;
+    float contrast = (high->place - low->place) * width;
     // A bin's readings are at one place to the histogram: what is narrower than it spreads evenly.
-    float spread = fmaxf(fmaxf(low.spread, high.spread), taker->shift > 0 ? 0.1F : 0.0F) * width;
+    float spread = fmaxf(fmaxf(low->spread, high->spread), taker->shift > 0 ? 0.1F : 0.0F) * width;
     // One surface alone is split through its own noise: its halves touch. And what is only an edge
     // passed, or a handful of glitches, is no surface.
     float least = fmaxf(6.0F, 0.03F * (float)taker->total);
     bool touching = contrast < 5.0F * spread;
-    if (touching || low.held < least || high.held < least || low.share < 0.3F ||
-        high.share < 0.3F) {
+    if (touching || low->held < least || high->held < least || low->share < 0.3F ||
+        high->share < 0.3F) {
         return CMO_LEVELS_ONE_SURFACE;
     }
-    uint16_t low_counts = to_counts(taker, low.place);
-    uint16_t high_counts = to_counts(taker, high.place);
+    uint16_t low_counts = to_counts(taker, low->place);
+    uint16_t high_counts = to_counts(taker, high->place);
     if (low_counts == 0 || (counts_max > 0 && high_counts >= counts_max)) {
         return CMO_LEVELS_SATURATED;
     }
-    levels->dark = dark_is_high ? high_counts : low_counts;
-    levels->light = dark_is_high ? low_counts : high_counts;
-    levels->noise = (uint16_t)fmaxf(1.0F, CUT_SPREAD * spread + 0.5F);
-    levels->dark_threshold = levels->light_threshold = 0;
+    cmo_levels taken = {
+        .dark = dark_is_high ? high_counts : low_counts,
+        .light = dark_is_high ? low_counts : high_counts,
+        .void_counts = levels->void_counts,
+        .noise = (uint16_t)fmaxf(1.0F, CUT_SPREAD * spread + 0.5F),
+    };
     if (contrast < 16.0F) {
         return CMO_LEVELS_LOW_CONTRAST;
     }
-    return cmo_levels_usable(levels) ? CMO_LEVELS_GOOD : CMO_LEVELS_NOISY;
+    if (!cmo_levels_usable(&taken)) {
+        return CMO_LEVELS_NOISY;
+    }
+    *levels = taken;
+    return CMO_LEVELS_GOOD;
+}
+
+bool cmo_level_finish_step(cmo_level_finish *f, cmo_level_taker *taker, bool dark_is_high,
+                           uint16_t counts_max, cmo_levels *levels, cmo_levels_fault *fault) {
+    if (!f->split) {
+        *fault = taker->total < LEAST_READINGS ? CMO_LEVELS_SILENT : CMO_LEVELS_ONE_SURFACE;
+        if (*fault == CMO_LEVELS_SILENT) {
+            return true;
+        }
+        trim(taker);
+        f->split = find_split(taker);
+        f->upper = 0;
+        f->from = 0;
+        f->to = f->split;
+        begin_plateau(taker, f);
+        return f->split == 0;
+    }
+    if (!refine_plateau(taker, f) && ++f->round < 10) {
+        return false;
+    }
+    if (f->upper == 0) {
+        f->upper = 1;
+        f->from = f->split;
+        f->to = CMO_LEVEL_BINS;
+        begin_plateau(taker, f);
+        return false;
+    }
+    *fault = conclude(taker, f, dark_is_high, counts_max, levels);
+    return true;
+}
+
+cmo_levels_fault cmo_level_taker_finish(cmo_level_taker *taker, bool dark_is_high,
+                                        uint16_t counts_max, cmo_levels *levels) {
+    cmo_level_finish finish = {.split = 0};
+    cmo_levels_fault fault;
+    while (!cmo_level_finish_step(&finish, taker, dark_is_high, counts_max, levels, &fault)) {
+    }
+    return fault;
 }
 
 bool cmo_level_taker_surface(const cmo_level_taker *taker, float *counts, float *spread) {

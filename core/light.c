@@ -100,7 +100,8 @@ static float disc_inverse(float q) {
 // Where the edge lies by one look alone: adds it to the weighted mean.
 static void add_look(const cmo_edge *edge, const cmo_light_point *point, float from, float to,
                      float *sum, float *weights) {
-    float q = (point->reflectance - from) / (to - from);
+    // Where the surface left behind reads as the one ahead ought to, a look says nothing.
+    float q = to != from ? (point->reflectance - from) / (to - from) : 0.5F;
     float u = disc_inverse(q);
     // The slope of the disc's curve is sqrt(1 - u^2); a look outside of the transition says only
     // that the edge is at least a radius away, and counts little.
@@ -112,7 +113,8 @@ static void add_look(const cmo_edge *edge, const cmo_light_point *point, float f
 static void place_crossing(const cmo_edge *edge, const cmo_light_point *point, float from, float to,
                            cmo_crossing *crossing) {
     float way = point->way_mm - edge->near.way_mm;
-    float time_s = (float)(point->time_us - edge->near.time_us) * 1e-6F;
+    // Two looks, and a crossing between them, are of the near past whatever a clock may say.
+    float time_us = fminf((float)(point->time_us - edge->near.time_us), 1e8F);
     float share; // of the gap between the two looks
     if (edge->spot_mm > 0.0F && fabsf(way) > 1e-3F) {
         float sum = 0.0F;
@@ -133,13 +135,14 @@ static void place_crossing(const cmo_edge *edge, const cmo_light_point *point, f
         share = fmaxf(-reach, fminf(share, 1.0F + reach));
     } else {
         float middle = 0.5F * (from + to);
-        share = (middle - edge->near.reflectance) / (point->reflectance - edge->near.reflectance);
+        float change = point->reflectance - edge->near.reflectance;
+        share = change != 0.0F ? (middle - edge->near.reflectance) / change : 1.0F;
         share = fmaxf(0.0F, fminf(share, 1.0F));
     }
     crossing->way_mm = edge->near.way_mm + share * way;
     // Where hardly any way lies between two looks, a coarse encoder's say, it tells little of time.
     float when = fmaxf(-3.0F, fminf(share, 4.0F));
-    crossing->time_us = edge->near.time_us + (uint32_t)(int32_t)(when * time_s * 1e6F);
+    crossing->time_us = edge->near.time_us + (uint32_t)(int32_t)(when * time_us);
 }
 
 // The surface left behind counts once it has lasted for a spot's width: a slow crossing must not

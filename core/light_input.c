@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "light_input.h"
 
+#include "description.h"
 #include "odometer.h"
 #include "routine.h"
 
@@ -92,9 +93,14 @@ static float apart_mm(const cmo_robot_description *description, uint8_t sensor) 
     return 2.0F * fabsf(description->light[sensor].left_mm) + 20.0F;
 }
 
-// Way since a mark of whole millimetres, which wrap.
+// A way in whole millimetres, which wrap.
+static int16_t mark_of(float way_mm) {
+    return (int16_t)(int32_t)fmaxf(-1e9F, fminf(way_mm, 1e9F));
+}
+
+// Way since such a mark.
 static float gone_mm(const cmo_light *light, int16_t mark_mm) {
-    int16_t gone = (int16_t)((int16_t)(int32_t)light->way_mm - mark_mm);
+    int16_t gone = (int16_t)(mark_of(light->way_mm) - mark_mm);
     return fabsf((float)gone);
 }
 
@@ -105,7 +111,7 @@ static void take_proof(cmo_robot *robot, uint8_t sensor) {
     if (gone_mm(light, light->changed_mm) > apart_mm(robot->description, sensor) &&
         light->proofs < 2) {
         light->proofs++;
-        light->proof_mm = (int16_t)(int32_t)light->way_mm;
+        light->proof_mm = mark_of(light->way_mm);
     }
 }
 
@@ -137,12 +143,14 @@ static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, floa
     }
     if (counts != light->counts) {
         light->same_looks = light->proofs = 0;
-        light->changed_mm = (int16_t)(int32_t)light->way_mm;
+        light->changed_mm = mark_of(light->way_mm);
     } else if (light->same_looks < UINT8_MAX) {
         light->same_looks++;
     }
     bool bright = reflectance > (light->bright ? 0.35F : 0.65F);
-    for (uint8_t i = 0; bright != light->bright && i < d->lights; i++) {
+    // The front ones prove something of each other; one behind them meets the line later.
+    uint8_t front = cmo_front_lights(d);
+    for (uint8_t i = 0; bright != light->bright && sensor < front && i < front; i++) {
         if (i != sensor) {
             take_proof(robot, i);
         }
@@ -157,6 +165,10 @@ static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, floa
     }
 }
 #endif
+
+// Longer than this no sensor takes between two looks, and no look is late.
+#define LONGEST_INTERVAL_US 100000000U
+#define OLDEST_US           1000000U
 
 cmo_outcome cmo_light_fault(const cmo_robot *robot, uint8_t sensor) {
     const cmo_robot_description *description = robot->description;
@@ -199,6 +211,23 @@ static float path_mm(const cmo_robot *robot, uint8_t sensor, const cmo_moment *n
 }
 #endif
 
+// Takes the time and the way since the look before into the figures.
+static void note_interval(cmo_light *light, uint32_t interval_us, float gap_mm) {
+    if (interval_us > LONGEST_INTERVAL_US) {
+        return; // a clock that was set
+    }
+    if (light->intervals == UINT16_MAX || light->interval_sum_us > UINT32_MAX / 2) {
+        light->intervals /= 2U; // the mean stays as it is, and counts for half
+        light->interval_sum_us /= 2U;
+    }
+    light->interval_sum_us += interval_us;
+    light->intervals++;
+    if (interval_us > light->interval_worst_us) {
+        light->interval_worst_us = interval_us;
+    }
+    light->gap_worst_mm = fmaxf(light->gap_worst_mm, gap_mm);
+}
+
 static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_t time_us) {
     const cmo_robot_description *description = robot->description;
     const cmo_light_description *described = &description->light[sensor];
@@ -210,6 +239,9 @@ static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_
     }
     light->age_us = 0;
     uint32_t look_us = time_us - described->delay_us;
+    if (light->seen && light->look_us - look_us - 1U < OLDEST_US) {
+        return; // from before the newest look, or before a crossing that was caught since
+    }
     cmo_moment moment = cmo_odometer_at(&robot->odometer, look_us);
     float way_mm = cmo_sensor_way(description, sensor, moment.left_mm, moment.right_mm);
 #if CMO_CURVED_LOOKS
@@ -229,13 +261,7 @@ static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_
     light->reflectance = reflectance;
 #endif
     if (light->watching && light->edge.looks > 0) {
-        uint32_t interval_us = look_us - light->look_us;
-        light->interval_sum_us += interval_us;
-        light->intervals++;
-        if (interval_us > light->interval_worst_us) {
-            light->interval_worst_us = interval_us;
-        }
-        light->gap_worst_mm = fmaxf(light->gap_worst_mm, fabsf(way_mm - light->way_mm));
+        note_interval(light, look_us - light->look_us, fabsf(way_mm - light->way_mm));
     }
     light->look_us = look_us;
     light->way_mm = way_mm;
@@ -252,7 +278,9 @@ static void take_latch(cmo_robot *robot, uint8_t sensor, const cmo_latch *latch)
     bool fresh = !light->latch_seen || latch->sequence != light->latch_sequence;
     light->latch_seen = true;
     light->latch_sequence = latch->sequence;
-    bool entering = latch->entering == isinf(light->edge.band.low);
+    // What is dark, or void, is open below: into the dark is into it.
+    bool open_below = isinf(light->edge.band.low);
+    bool entering = latch->entering == open_below;
     if (!fresh || !light->watching || light->crossings >= 2 || entering == light->edge.inside) {
         return;
     }
@@ -268,17 +296,26 @@ static void take_latch(cmo_robot *robot, uint8_t sensor, const cmo_latch *latch)
     light->age_us = 0;
 }
 
+// The looks that follow the one that was seen last; where that is not among them, all are new.
+// A pause may have let the number of the newest one wrap any number of times.
+static uint8_t first_fresh(const cmo_light *light, const cmo_light_input *input, uint8_t looks) {
+    for (uint8_t n = looks; light->seen && n > 0; n--) {
+        if (input->look[n - 1].sequence == light->sequence) {
+            return n;
+        }
+    }
+    return 0;
+}
+
 void cmo_light_take(cmo_robot *robot, const cmo_sample *sample) {
     for (uint8_t i = 0; i < robot->description->lights; i++) {
         cmo_light *light = &robot->light[i];
         const cmo_light_input *input = &sample->light[i];
-        light->age_us = robot->begun ? 0 : light->age_us + robot->dt_us;
+        uint8_t looks = input->looks < CMO_LOOKS_MAX ? input->looks : CMO_LOOKS_MAX;
+        light->age_us = robot->begun ? 0 : cmo_add_us(light->age_us, robot->dt_us);
         light->crossings = 0;
-        for (uint8_t n = 0; n < input->looks && n < CMO_LOOKS_MAX; n++) {
+        for (uint8_t n = first_fresh(light, input, looks); n < looks; n++) {
             const cmo_look *look = &input->look[n];
-            if (light->seen && (int8_t)(look->sequence - light->sequence) <= 0) {
-                continue; // seen already
-            }
             light->sequence = look->sequence;
             // A look without a time came in somewhere since the last tick: half way is the best
             // guess, off by T / sqrt(12).

@@ -2,11 +2,13 @@
 // The stop on a line: braking, where the rest is, what the sensors say of it, and the figures.
 #include "line_search.h"
 
+#include "description.h"
 #include "motion.h"
 #include "routine.h"
 #include "trig.h"
 
 #include <math.h>
+#include <stddef.h>
 
 // The sensor whose crossing counts: the first accepted, else the first that is on a candidate.
 static uint8_t first_sensor(const cmo_robot *robot, const cmo_line_state *state) {
@@ -31,8 +33,9 @@ static uint8_t first_sensor(const cmo_robot *robot, const cmo_line_state *state)
 static void note_reaction(cmo_robot *robot, const cmo_line_state *state) {
     const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
     if (!(robot->report.present & CMO_FIGURE_BIT(CMO_REACTION_MS))) {
-        cmo_set_figure(robot, CMO_REACTION_MS,
-                       (float)(robot->clock_us - candidate->near.time_us) * 1e-3F);
+        // A crossing may be placed a little beyond the newest look.
+        int32_t since_us = (int32_t)(robot->clock_us - candidate->near.time_us);
+        cmo_set_figure(robot, CMO_REACTION_MS, fmaxf((float)since_us * 1e-3F, 0.0F));
     }
 }
 
@@ -107,7 +110,7 @@ void cmo_line_track(cmo_robot *robot, cmo_line_state *state) {
         if (state->parameters.rest == CMO_REST_HALTED) {
             learn(robot, state);
         }
-        state->stood_us = robot->elapsed_us - (reversed ? 0 : robot->still_us);
+        state->stood_us = robot->clock_us - (reversed ? 0 : robot->still_us);
         cmo_set_figure(robot, CMO_STOPPING_DISTANCE_MM, reversed ? state->furthest_mm : beyond);
     }
 }
@@ -140,8 +143,7 @@ bool cmo_line_brakes_now(const cmo_robot *robot, const cmo_line_state *state) {
 }
 
 bool cmo_line_known(const cmo_line_state *state) {
-    bool far =
-        state->parameters.rest == CMO_REST_CENTRE || state->parameters.rest == CMO_REST_FAR_EDGE;
+    bool far = cmo_line_needs_far(state);
     bool known = cmo_line_met(state, true);
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];
@@ -195,7 +197,7 @@ static void write_look_figures(cmo_robot *robot, const cmo_line_state *state) {
     uint32_t worst_us = 0;
     uint32_t count = 0;
     float gap_mm = 0.0F;
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         const cmo_light *light = &robot->light[i];
         if (state->watched & 1U << i) {
             sum_us += light->interval_sum_us;
@@ -233,7 +235,7 @@ static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, flo
     return true;
 }
 
-bool cmo_line_has_looked(cmo_robot *robot) {
+bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state) {
     robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
     robot->driving = true; // the motors hold their speed of nothing
     float slow = 0.6F * robot->description->slowest_mm_s + 1.0F;
@@ -241,12 +243,20 @@ bool cmo_line_has_looked(cmo_robot *robot) {
         robot->still_us = 0; // within a step, but still rolling
     }
     uint32_t longest = 0;
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         const cmo_light_description *light = &robot->description->light[i];
         uint32_t needed = light->delay_us + light->interval_us;
         longest = needed > longest ? needed : longest;
     }
-    return robot->still_us >= longest + robot->description->tick_us;
+    longest += robot->description->tick_us;
+    // An encoder that dithers about an edge, or a regulator that buzzes, may seem to roll for ever.
+    uint32_t patience = longest + 4 * cmo_standstill_us(robot);
+    state->waited_us += robot->dt_us;
+    bool looked = robot->still_us >= longest || state->waited_us >= patience;
+    if (looked) {
+        state->waited_us = 0;
+    }
+    return looked;
 }
 
 float cmo_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state) {
@@ -259,14 +269,24 @@ void cmo_line_write_settling(cmo_robot *robot, const cmo_line_state *state) {
     write_look_figures(robot, state);
     cmo_set_figure(robot, CMO_CROSSING_SPEED_MM_S, candidate->speed_mm_s);
     if (state->stood) {
-        uint32_t rest_us = robot->elapsed_us - robot->still_us;
-        cmo_set_figure(robot, CMO_SETTLE_MS,
-                       rest_us > state->stood_us ? (float)(rest_us - state->stood_us) * 1e-3F
-                                                 : 0.0F);
+        int32_t settled_us = (int32_t)(robot->clock_us - robot->still_us - state->stood_us);
+        cmo_set_figure(robot, CMO_SETTLE_MS, fmaxf((float)settled_us * 1e-3F, 0.0F));
     }
 }
 
-void cmo_line_finish(cmo_robot *robot, cmo_line_state *state) {
+float cmo_line_target(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm) {
+    if (state->parameters.rest == CMO_REST_HALTED) {
+        return 0.0F;
+    }
+    // Where the sensors stand over an edge, its reading says it better than the encoders. A quick
+    // stop may well stand over the other one.
+    float error;
+    bool sees =
+        state->parameters.effort != CMO_EFFORT_QUICK && cmo_line_edge_error(robot, state, &error);
+    return beyond_mm + (sees ? -error : cmo_line_to_rest(robot, state));
+}
+
+void cmo_line_finish(cmo_robot *robot, cmo_line_state *state, cmo_target target_of) {
     uint8_t sensor = first_sensor(robot, state);
     const cmo_candidate *candidate = &state->candidate[sensor];
     cmo_line_write_settling(robot, state);
@@ -285,16 +305,7 @@ void cmo_line_finish(cmo_robot *robot, cmo_line_state *state) {
                            state->candidate[1].near.way_mm);
         }
         // Of a rest, errors count from there; else from the near edge.
-        float target = state->parameters.rest != CMO_REST_HALTED
-                           ? both + cmo_line_to_rest(robot, state)
-                           : 0.0F;
-        // Where the sensors stand over an edge, its reading says it better than the encoders.
-        // A quick stop may well stand over the other one.
-        float error;
-        if (state->parameters.effort != CMO_EFFORT_QUICK &&
-            cmo_line_edge_error(robot, state, &error)) {
-            target = both - error;
-        }
+        float target = target_of != NULL ? target_of(robot, state, both) : 0.0F;
         float rolled = fmaxf(state->furthest_mm - beyond, 0.0F); // came back by itself
         cmo_set_figure(robot, CMO_REST_ERROR_MM, (both - target) * cosine);
         cmo_set_figure(robot, CMO_OVERSHOOT_MM, (both + rolled - target) * cosine);
@@ -303,5 +314,9 @@ void cmo_line_finish(cmo_robot *robot, cmo_line_state *state) {
             cmo_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmo_degrees(angle + turned));
         }
     }
-    cmo_end(robot, CMO_OUTCOME_DONE);
+    if (robot->halt == 0) {
+        cmo_end_moving(robot);
+    } else {
+        cmo_end(robot, CMO_OUTCOME_DONE);
+    }
 }

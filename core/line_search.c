@@ -3,6 +3,7 @@
 
 #include <cammino/budget.h>
 
+#include "description.h"
 #include "light_input.h"
 #include "motion.h"
 #include "odometer.h"
@@ -15,7 +16,7 @@
 static cmo_outcome check_sensors(cmo_robot *robot, cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     static const uint8_t sensors[4] = {3, 1, 2, 3};
-    uint8_t lights = robot->description->lights;
+    uint8_t lights = cmo_front_lights(robot->description);
     if ((unsigned)p->watch > CMO_WATCH_BOTH) {
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "watch", NAN);
     }
@@ -56,7 +57,7 @@ static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
         highest = fminf(highest, p->least_width_mm / width);
     }
 #if CMO_TABLE_EDGE
-    for (uint8_t i = 0; p->tone == CMO_TONE_VOID && i < d->lights; i++) {
+    for (uint8_t i = 0; p->tone == CMO_TONE_VOID && i < cmo_front_lights(d); i++) {
         float safe = cmo_budget_speed(d, i, cmo_budget_reach(d), p->braking_mm_s2);
         highest = fminf(highest, safe);
     }
@@ -79,7 +80,7 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     float top = d->top_speed_mm_s;
     bool good =
         cmo_take(robot, &p->blind_mm, 0.0F, 0.0F, 20000.0F, "blind_mm") &&
-        cmo_take(robot, &p->cruise_mm_s, 0.5F * top, slowest, top, "cruise_mm_s") &&
+        cmo_take(robot, &p->cruise_mm_s, fmaxf(0.5F * top, slowest), slowest, top, "cruise_mm_s") &&
         cmo_take(robot, &p->creep_mm_s, p->cruise_mm_s, slowest, top, "creep_mm_s") &&
         cmo_take(robot, &p->longest_mm, p->blind_mm + 2000.0F, p->blind_mm + 1.0F, 50000.0F,
                  "longest_mm") &&
@@ -136,7 +137,7 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
 }
 
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         cmo_light *light = &robot->light[i];
         if (state->watched & 1U << i) {
             float spot_mm = robot->description->light[i].spot_mm;
@@ -156,8 +157,16 @@ cmo_outcome cmo_line_begin(cmo_robot *robot, cmo_line_state *state,
     if (!cmo_may_begin(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
-    *state = (cmo_line_state){.parameters = *parameters, .stop = stop};
+    *state = (cmo_line_state){.parameters = *parameters};
     cmo_line_parameters *p = &state->parameters;
+    if (!stop && (p->rest != CMO_REST_HALTED || p->effort != CMO_EFFORT_NORMAL ||
+                  p->beyond_mm != 0.0F)) { // of stop on line
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER,
+                          p->rest != CMO_REST_HALTED       ? "rest"
+                          : p->effort != CMO_EFFORT_NORMAL ? "effort"
+                                                           : "beyond_mm",
+                          p->beyond_mm != 0.0F ? 0.0F : NAN);
+    }
     cmo_outcome outcome = check_sensors(robot, state);
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
@@ -173,7 +182,7 @@ cmo_outcome cmo_line_begin(cmo_robot *robot, cmo_line_state *state,
     }
     state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
     state->motion.braking_mm_s2 = p->braking_mm_s2;
-    cmo_begin(robot, &state->routine, step, kind);
+    cmo_begin(robot, &state->routine, step, kind, p->longest_ms);
     begin_look(robot, state);
     cmo_set_figure(robot, CMO_PASSED_OVER, 0.0F);
     return CMO_RUNNING;
@@ -225,9 +234,16 @@ static void correct(cmo_line_state *state, cmo_candidate *candidate, float way_m
     state->motion.target_mm += (state->motion.left_sign * shift - rolled_mm) / (float)accepted;
 }
 
+static bool is_settling(const cmo_robot *robot) {
+    return robot->stage == CMO_STAGE_RETURN || robot->stage == CMO_STAGE_SETTLE;
+}
+
 static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                           const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
+    if (!candidate->accepted && is_settling(robot)) {
+        return; // on the way back nothing proves itself any more
+    }
     if (crossing->entering && candidate->accepted && candidate->passed &&
         robot->stage == CMO_STAGE_RETURN) {
         correct(state, candidate, crossing->way_mm, robot->description->light[sensor].spot_mm,
@@ -260,7 +276,7 @@ static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t senso
 }
 
 void cmo_line_look(cmo_robot *robot, cmo_line_state *state) {
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         if (!(state->watched & 1U << i)) {
             continue;
         }
@@ -270,7 +286,7 @@ void cmo_line_look(cmo_robot *robot, cmo_line_state *state) {
             take_crossing(robot, state, i, &light->crossing[n]);
         }
         float width = fabsf(light->way_mm - candidate->near.way_mm);
-        if (candidate->open && !candidate->accepted && light->edge.inside &&
+        if (candidate->open && !candidate->accepted && light->edge.inside && !is_settling(robot) &&
             width >= CMO_LINE_PROOF * state->parameters.least_width_mm) {
             accept(robot, state, i);
         }
@@ -278,8 +294,10 @@ void cmo_line_look(cmo_robot *robot, cmo_line_state *state) {
 }
 
 void cmo_line_accept_open(cmo_robot *robot, cmo_line_state *state) {
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
-        if (state->candidate[i].open && !state->candidate[i].accepted) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        if (candidate->open && !candidate->accepted &&
+            (candidate->passed || !cmo_line_needs_far(state))) {
             accept(robot, state, i);
         }
     }
@@ -299,7 +317,7 @@ bool cmo_line_met(const cmo_line_state *state, bool accepted) {
 bool cmo_line_ended(cmo_robot *robot, const cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     float way = cmo_way_mm(robot) - 0.5F * (robot->start_left_mm + robot->start_right_mm);
-    for (uint8_t i = 0; p->tone != CMO_TONE_VOID && i < robot->description->lights; i++) {
+    for (uint8_t i = 0; p->tone != CMO_TONE_VOID && i < cmo_front_lights(robot->description); i++) {
         const cmo_light *light = &robot->light[i];
         // Void must lie clearly below dark before it can be told from dark paint.
         float threshold = cmo_threshold(&light->levels, CMO_TONE_VOID);
@@ -307,10 +325,6 @@ bool cmo_line_ended(cmo_robot *robot, const cmo_line_state *state) {
             cmo_end(robot, CMO_OUTCOME_NO_FLOOR);
             return true;
         }
-    }
-    if (robot->elapsed_us / 1000 > p->longest_ms) {
-        cmo_end(robot, CMO_OUTCOME_TIME_OVER);
-        return true;
     }
     // Once it is on a candidate, a line's greatest width more is allowed to show what it is.
     bool searches = robot->stage == CMO_STAGE_BLIND || robot->stage == CMO_STAGE_SEARCH;
@@ -353,7 +367,7 @@ void cmo_line_approach(cmo_robot *robot, cmo_line_state *state) {
         float left = p->blind_mm - motion->place_mm;
         if (left <= 0.0F) {
             cmo_enter(robot, CMO_STAGE_SEARCH);
-            for (uint8_t i = 0; i < robot->description->lights; i++) {
+            for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
                 robot->light[i].gap_worst_mm = 0.0F;
             }
         }

@@ -22,7 +22,7 @@ static inline float way_now(const cmo_robot *robot, uint8_t sensor) {
                           robot->odometer.right_mm);
 }
 
-// Checks the parameters, fills in defaults, and begins. `stop`: halt at the near edge.
+// Checks the parameters, fills in defaults, and begins. `stop`: it comes to rest on the line.
 cmo_outcome cmo_line_begin(cmo_robot *robot, cmo_line_state *state,
                            const cmo_line_parameters *parameters, cmo_step step, cmo_kind kind,
                            bool stop);
@@ -52,10 +52,16 @@ bool cmo_line_brakes_now(const cmo_robot *robot, const cmo_line_state *state);
 // Follows how far the robot gets beyond the near edge, and its first standstill.
 void cmo_line_track(cmo_robot *robot, cmo_line_state *state);
 
+// Whether the rest asks for the far edge too.
+static inline bool cmo_line_needs_far(const cmo_line_state *state) {
+    return state->parameters.rest == CMO_REST_CENTRE || state->parameters.rest == CMO_REST_FAR_EDGE;
+}
+
 // All that the rest needs is known: the line is one, and its far edge if that matters.
 bool cmo_line_known(const cmo_line_state *state);
 
-// What one sensor has proved to be a line, the other one's candidate is too.
+// What one sensor has proved to be a line, the other one's candidate is too; unless the rest asks
+// for a far edge that it has not met.
 void cmo_line_accept_open(cmo_robot *robot, cmo_line_state *state);
 
 // Way from here to the rest by the encoders; negative: back.
@@ -75,8 +81,8 @@ void cmo_line_refute(cmo_robot *robot, cmo_line_state *state);
 void cmo_line_resume(cmo_robot *robot, cmo_line_state *state);
 
 // Holds the wheels still, and says whether they have been so for long enough that every sensor's
-// newest look was taken at rest.
-bool cmo_line_has_looked(cmo_robot *robot);
+// newest look was taken at rest; or whether it has been waited for that for long enough.
+bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state);
 
 // How far the robot stands beyond what its encoders say, once it has stopped after a crossing: it
 // was met with the motors pushing, and at rest the robot has rolled on within the gear play; and
@@ -86,7 +92,12 @@ float cmo_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state);
 // Writes the figures of the looks, the crossing speed, and the time to settle.
 void cmo_line_write_settling(cmo_robot *robot, const cmo_line_state *state);
 
+// Where the rest is, beyond the near edge, when the sensors stand so far beyond it.
+typedef float (*cmo_target)(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm);
+float cmo_line_target(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm);
+
 // Writes the figures of the crossing, and of the rest if the robot stands; then ends with done.
-void cmo_line_finish(cmo_robot *robot, cmo_line_state *state);
+// Without a target, figures count from the near edge.
+void cmo_line_finish(cmo_robot *robot, cmo_line_state *state, cmo_target target_of);
 
 #endif

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 // Four passes over two lines. What is made of them is in geometry.c.
 #include "geometry.h"
+
+#include "description.h"
 #include "motion.h"
 #include "move.h"
 #include "odometer.h"
@@ -16,7 +18,7 @@
 static const float slants[CMO_PASSES] = {0.0F, 1.0F, 0.0F, -1.0F};
 
 static void watch(cmo_robot *robot, cmo_measure_geometry_state *state) {
-    for (uint8_t i = 0; i < 2; i++) {
+    for (uint8_t i = 0; i < CMO_FRONT; i++) {
         cmo_light *light = &robot->light[i];
         cmo_edge_start(&light->edge, &light->levels, state->parameters.tone,
                        robot->description->light[i].spot_mm);
@@ -54,7 +56,7 @@ static void take_line(cmo_robot *robot, cmo_measure_geometry_state *state, uint8
 }
 
 static void look(cmo_robot *robot, cmo_measure_geometry_state *state) {
-    for (uint8_t i = 0; i < 2; i++) {
+    for (uint8_t i = 0; i < CMO_FRONT; i++) {
         const cmo_light *light = &robot->light[i];
         for (uint8_t n = 0; n < light->crossings; n++) {
             if (light->crossing[n].entering) {
@@ -85,9 +87,9 @@ static void drive_pass(cmo_robot *robot, cmo_measure_geometry_state *state) {
     if (both && isinf(motion->target_mm)) {
         // After half a turn the sensors are to stand before the line again, with a run-up.
         const cmo_light_description *light = robot->description->light;
-        float ahead = fmaxf(light[0].ahead_mm, light[1].ahead_mm);
+        float ahead = fmaxf(light[0].ahead_mm, light[CMO_FRONT - 1].ahead_mm);
         motion->target_mm = motion->place_mm + 2.0F * fmaxf(ahead, 0.0F) + CLEAR_MM +
-                            0.2F * fabsf(light[0].left_mm - light[1].left_mm);
+                            0.2F * fabsf(light[0].left_mm - light[CMO_FRONT - 1].left_mm);
     }
     if (!both && motion->place_mm > state->parameters.longest_mm) {
         cmo_end(robot, CMO_OUTCOME_NO_LINE);
@@ -104,7 +106,7 @@ static void begin_turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
     float now =
         cmo_geometry_heading(robot->description, state->meeting[pass], state->motion.place_mm);
     float turn = CMO_PI + slant - now;
-    for (uint8_t i = 0; i < 2; i++) {
+    for (uint8_t i = 0; i < CMO_FRONT; i++) {
         robot->light[i].watching = false;
     }
     cmo_motion_start(&state->motion, robot, 0.5F * turn * robot->description->track_mm, -1.0F,
@@ -121,14 +123,20 @@ static void turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
     }
     state->settle_us += robot->dt_us;
     bool settled = cmo_motion_settle(&state->motion, robot, cmo_least_tolerance_mm(robot));
-    if (!settled && state->settle_us < 600000) {
+    if (!settled && !state->turned && state->settle_us < 600000) {
         return;
     }
-    if (++state->pass == CMO_PASSES) {
-        state->pass = 0;
-        state->round++;
-        cmo_geometry_solve(robot->description, state);
+    if (!state->turned) {
+        state->turned = true;
+        if (++state->pass == CMO_PASSES) {
+            state->pass = 0;
+            state->round++;
+        }
     }
+    if (state->pass == 0 && !cmo_geometry_solve(robot->description, state)) {
+        return;
+    }
+    state->turned = false;
     if (state->round < state->parameters.rounds) {
         begin_pass(robot, state);
         cmo_motion_follow(&state->motion, robot);
@@ -141,10 +149,6 @@ static void turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_measure_geometry_state *state = (cmo_measure_geometry_state *)routine;
-    if (robot->elapsed_us / 1000 > state->parameters.longest_ms) {
-        cmo_end(robot, CMO_OUTCOME_TIME_OVER);
-        return;
-    }
     switch (robot->stage) {
     case CMO_STAGE_IDLE:
         begin_pass(robot, state);
@@ -176,20 +180,24 @@ static cmo_outcome check(cmo_robot *robot, cmo_measure_geometry_parameters *p) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED,
                           traits & CMO_TRAIT_HEADING ? "heading" : "encoders", NAN);
     }
-    if (d->lights < 2 || fabsf(d->light[0].left_mm - d->light[1].left_mm) < 10.0F) {
+    if (d->lights < 2 || fabsf(d->light[0].left_mm - d->light[CMO_FRONT - 1].left_mm) < 10.0F) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
     }
     if ((unsigned)p->tone > CMO_TONE_LIGHT) {
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "tone", NAN);
     }
     if (!cmo_levels_usable(&robot->light[0].levels) ||
-        !cmo_levels_usable(&robot->light[1].levels)) {
+        !cmo_levels_usable(&robot->light[CMO_FRONT - 1].levels)) {
         return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
     }
     if (p->rounds > 20) {
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "rounds", 20.0F);
     }
     p->rounds = p->rounds != 0 ? p->rounds : 2;
+    if (2.0F * d->slowest_mm_s > d->top_speed_mm_s) { // it has to go twice as fast as slow
+        return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "slowest_mm_s",
+                          0.5F * d->top_speed_mm_s);
+    }
     float slow = fminf(fmaxf(100.0F, 2.0F * d->slowest_mm_s), 0.5F * d->top_speed_mm_s);
     bool good =
         cmo_take(robot, &p->slant_deg, 20.0F, 10.0F, 40.0F, "slant_deg") &&
@@ -215,11 +223,12 @@ cmo_outcome cmo_measure_geometry_start(cmo_robot *robot, cmo_measure_geometry_st
         return outcome;
     }
     if (state->parameters.longest_ms == 0) {
-        state->parameters.longest_ms = 60000U * state->parameters.rounds;
+        state->parameters.longest_ms = UINT32_C(60000) * state->parameters.rounds;
     }
     state->motion.acceleration_mm_s2 = fminf(robot->description->acceleration_mm_s2, 1500.0F);
     state->motion.braking_mm_s2 = fminf(robot->description->braking_mm_s2, 1500.0F);
-    cmo_begin(robot, &state->routine, step, CMO_KIND_MEASURE_GEOMETRY);
+    cmo_begin(robot, &state->routine, step, CMO_KIND_MEASURE_GEOMETRY,
+              state->parameters.longest_ms);
     robot->fine = true;
     return CMO_RUNNING;
 }

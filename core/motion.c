@@ -36,9 +36,9 @@ void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
 
 float cmo_motion_way(const cmo_motion *motion, const cmo_robot *robot) {
     float wheels = motion->left_sign * motion->left_sign + motion->right_sign * motion->right_sign;
-    return (motion->left_sign * left_way(motion, robot) +
-            motion->right_sign * right_way(motion, robot)) /
-           wheels;
+    float ways =
+        motion->left_sign * left_way(motion, robot) + motion->right_sign * right_way(motion, robot);
+    return wheels > 0.0F ? ways / wheels : 0.0F;
 }
 
 // The next speed of the profile, within the limits and still able to stop at the target.

@@ -6,12 +6,13 @@
 
 #include <math.h>
 
-// What a trapezoid of this way takes at most, ms, doubled, and two seconds to settle.
-static uint32_t longest_ms(const cmo_travel_parameters *p) {
+// What a trapezoid of this way takes at most, ms, doubled; two seconds to settle; and to roll out,
+// which without encoders is thought to take six lags for each factor of e.
+static uint32_t longest_ms(const cmo_travel_parameters *p, float lag_ms) {
     float way = fabsf(p->distance_mm);
     float seconds =
         way / p->speed_mm_s + p->speed_mm_s / fminf(p->acceleration_mm_s2, p->braking_mm_s2);
-    return (uint32_t)(2000.0F * seconds) + 2000U;
+    return (uint32_t)(2000.0F * seconds + 40.0F * lag_ms) + 2000U;
 }
 
 float cmo_least_tolerance_mm(const cmo_robot *robot) {
@@ -32,10 +33,6 @@ static void rest(cmo_robot *robot, cmo_travel_state *state) {
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_travel_state *state = (cmo_travel_state *)routine;
     const cmo_travel_parameters *p = &state->parameters;
-    if (robot->elapsed_us / 1000 > p->longest_ms) {
-        cmo_end(robot, CMO_OUTCOME_TIME_OVER);
-        return;
-    }
     cmo_motion *motion = &state->motion;
     if (robot->stage == CMO_STAGE_IDLE) { // the first step: from here on
         // Where it is to go on moving, the profile must not brake for its target.
@@ -52,7 +49,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         float beyond = cmo_motion_way(motion, robot) - fabsf(p->distance_mm);
         if (p->ending == CMO_END_MOVING && beyond >= 0.0F) {
             cmo_raise_figure(robot, CMO_OVERSHOOT_MM, beyond);
-            cmo_end(robot, CMO_OUTCOME_DONE);
+            cmo_end_moving(robot);
         } else if (motion->arrived) {
             cmo_enter(robot, CMO_STAGE_SETTLE);
             state->settle_us = 0;
@@ -74,9 +71,9 @@ cmo_outcome cmo_move_begin(cmo_robot *robot, cmo_travel_state *state, cmo_kind k
     cmo_travel_parameters *p = &state->parameters;
     const cmo_robot_description *d = robot->description;
     float slowest = fmaxf(d->slowest_mm_s, 1.0F);
+    float usual = fmaxf(0.5F * d->top_speed_mm_s, slowest);
     bool good =
-        cmo_take(robot, &p->speed_mm_s, 0.5F * d->top_speed_mm_s, slowest, d->top_speed_mm_s,
-                 "speed_mm_s") &&
+        cmo_take(robot, &p->speed_mm_s, usual, slowest, d->top_speed_mm_s, "speed_mm_s") &&
         cmo_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
                  "acceleration_mm_s2") &&
         cmo_take(robot, &p->braking_mm_s2, d->braking_mm_s2, 10.0F, 50000.0F, "braking_mm_s2");
@@ -86,11 +83,11 @@ cmo_outcome cmo_move_begin(cmo_robot *robot, cmo_travel_state *state, cmo_kind k
     if (!cmo_take_halt(robot, &p->halt)) {
         return CMO_OUTCOME_NOT_SUPPORTED;
     }
-    p->longest_ms = p->longest_ms != 0 ? p->longest_ms : longest_ms(p);
+    p->longest_ms = p->longest_ms != 0 ? p->longest_ms : longest_ms(p, d->lag_ms);
     cmo_motion *motion = &state->motion;
     motion->acceleration_mm_s2 = p->acceleration_mm_s2;
     motion->braking_mm_s2 = p->braking_mm_s2;
     motion->top_mm_s = p->speed_mm_s;
-    cmo_begin(robot, &state->routine, step, kind);
+    cmo_begin(robot, &state->routine, step, kind, p->longest_ms);
     return CMO_RUNNING;
 }

@@ -35,7 +35,7 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
         "the encoders gave no counts; are they plugged in?",
         "the encoders jumped further than the robot can move",
         "a tick came later than a drive command lives",
-        "the port said that the hardware failed",
+        "the port said that the hardware failed, or takes no drive commands any more",
         "at this speed a line could be missed, or a boundary overrun",
         "a parameter makes no sense",
         "the robot lacks what was asked for",

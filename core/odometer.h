@@ -5,7 +5,8 @@
 
 #include <cammino/robot.h>
 
-// Takes encoder counts. False: they jumped further than the robot can move in dt_us.
+// Takes encoder counts. False: they jumped further than the robot can move in dt_us; the way is
+// lost, and counts go on from there.
 bool cmo_odometer_counts(cmo_odometer *odometer, const cmo_robot_description *description,
                          const cmo_sample *sample, uint32_t dt_us);
 
@@ -13,6 +14,10 @@ bool cmo_odometer_counts(cmo_odometer *odometer, const cmo_robot_description *de
 void cmo_odometer_estimate(cmo_odometer *odometer, const cmo_robot_description *description,
                            const cmo_sample *sample, float left_mm, float right_mm,
                            uint32_t time_us);
+
+// Says which way the robot heads.
+void cmo_odometer_set_heading(cmo_odometer *odometer, const cmo_robot_description *description,
+                              float heading_rad);
 
 // Puts the observed places of the wheels, finer than a count, into the newest moment.
 void cmo_odometer_refine(cmo_odometer *odometer, const cmo_robot_description *description,

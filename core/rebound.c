@@ -3,6 +3,7 @@
 
 #include "contacts.h"
 #include "course.h"
+#include "description.h"
 #include "motion.h"
 #include "routine.h"
 #include "trig.h"
@@ -38,7 +39,7 @@
 // A crossing into the boundary in this tick, by either sensor. The second of two is left for the
 // next call: `sensor` says where to go on.
 static const cmo_crossing *next_crossing(const cmo_robot *robot, uint8_t *sensor) {
-    for (; *sensor < robot->description->lights; (*sensor)++) {
+    for (; *sensor < cmo_front_lights(robot->description); (*sensor)++) {
         const cmo_light *light = &robot->light[*sensor];
         for (uint8_t n = 0; n < light->crossings; n++) {
             if (light->crossing[n].entering) {
@@ -53,7 +54,7 @@ static const cmo_crossing *next_crossing(const cmo_robot *robot, uint8_t *sensor
 // against the neighbour.
 static void take_no_proof(cmo_robot *robot) {
 #if CMO_WATCH_LIGHT
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         robot->light[i].proofs = 0;
     }
 #else
@@ -84,7 +85,7 @@ bool cmo_rebound_meet(cmo_robot *robot, cmo_stay_state *state) {
 // A sensor that stands on the boundary without having crossed it: as where the robot was put down.
 bool cmo_rebound_stands_on(cmo_robot *robot, cmo_stay_state *state) {
     bool on = false;
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         if (robot->light[i].edge.inside && robot->light[i].edge.looks > 0) {
             cmo_wall_meet(&state->wall, robot, i, robot->light[i].look_us);
             on = true;
@@ -114,7 +115,10 @@ void cmo_rebound_reckon(cmo_robot *robot, cmo_stay_state *state) {
 }
 
 void cmo_rebound_brake(cmo_robot *robot, cmo_stay_state *state) {
-    cmo_enter(robot, CMO_STAGE_BRAKE);
+    if (robot->stage != CMO_STAGE_BRAKE) {
+        cmo_enter(robot, CMO_STAGE_BRAKE);
+        state->since_us = 0;
+    }
     cmo_course_follow(&state->course, robot, 0.0F, state->parameters.acceleration_mm_s2,
                       state->braking_mm_s2);
 }
@@ -162,7 +166,7 @@ void cmo_rebound_turn_by(cmo_robot *robot, cmo_stay_state *state, float turn_rad
     float sign = turn_rad < 0.0F ? -1.0F : 1.0F;
     cmo_motion_start(motion, robot, fmaxf(way, 0.01F), -sign, sign);
     motion->top_mm_s = fminf(0.6F * robot->description->top_speed_mm_s, 400.0F);
-    state->turned_us = 0;
+    state->since_us = 0;
     cmo_enter(robot, stage);
     cmo_motion_follow(motion, robot);
 }
@@ -332,7 +336,7 @@ void cmo_rebound_feel(cmo_robot *robot, cmo_stay_state *state) {
     cmo_motion *motion = &state->motion;
     cmo_wall *wall = &state->wall;
     uint8_t first = wall->first;
-    for (uint8_t i = 0; i < robot->description->lights && !wall->known; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description) && !wall->known; i++) {
         const cmo_light *light = &robot->light[i];
         for (uint8_t n = 0; n < light->crossings; n++) {
             // The other one comes to it, or the first one leaves it on the other side.
@@ -394,10 +398,10 @@ bool cmo_rebound_has_turned(cmo_robot *robot, cmo_stay_state *state) {
     if (state->returns) {
         return true;
     }
-    state->turned_us += robot->dt_us;
+    state->since_us += robot->dt_us;
     const cmo_robot_description *d = robot->description;
     float finest = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), 0.008F * d->track_mm);
-    return cmo_motion_settle(&state->motion, robot, finest) || state->turned_us > 300000;
+    return cmo_motion_settle(&state->motion, robot, finest) || state->since_us > 300000;
 }
 
 bool cmo_rebound_turn(cmo_robot *robot, cmo_stay_state *state) {

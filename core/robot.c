@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The robot and its tick: sample, odometry and light, the routine's step, drive, trace.
 #include <cammino/robot.h>
-#include <cammino/trace.h>
 
 #include "description.h"
 #include "light_input.h"
@@ -16,15 +15,10 @@
 // Ticks for which a clock may stand still before it is taken for broken.
 #define STUCK_TICKS 1000U
 
-static uint32_t lifetime_us(const cmo_robot_description *description) {
-    return cmo_age_limit(description->lifetime_us, 5 * description->tick_us, 50000);
-}
-
 cmo_outcome cmo_robot_start(cmo_robot *robot, const cmo_robot_description *description,
                             const cmo_port *port) {
     memset(robot, 0, sizeof *robot);
     robot->limit = NAN;
-    robot->port = port;
     robot->description = description;
     robot->report.outcome = CMO_OUTCOME_DONE;
     robot->report.sensor = -1;
@@ -44,10 +38,15 @@ cmo_outcome cmo_robot_start(cmo_robot *robot, const cmo_robot_description *descr
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER,
                           description == NULL ? "description" : robot->field, robot->limit);
     }
+    robot->port = port;
+    robot->lifetime_us = cmo_age_limit(description->lifetime_us, 5 * description->tick_us, 50000);
     return CMO_OUTCOME_DONE;
 }
 
 cmo_outcome cmo_robot_set_levels(cmo_robot *robot, uint8_t sensor, const cmo_levels *levels) {
+    if (robot->port == NULL) {
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "robot", NAN);
+    }
     if (sensor >= robot->description->lights) {
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "sensor", NAN);
     }
@@ -64,16 +63,15 @@ cmo_outcome cmo_robot_set_levels(cmo_robot *robot, uint8_t sensor, const cmo_lev
 }
 
 void cmo_robot_set_pose(cmo_robot *robot, float x_mm, float y_mm, float heading_deg) {
-    robot->odometer.pose = (cmo_pose){x_mm, y_mm, cmo_radians(heading_deg)};
+    robot->odometer.pose.x_mm = x_mm;
+    robot->odometer.pose.y_mm = y_mm;
+    if (robot->port != NULL) {
+        cmo_odometer_set_heading(&robot->odometer, robot->description, cmo_radians(heading_deg));
+    }
 }
 
 void cmo_robot_set_run_limit(cmo_robot *robot, uint32_t ms) {
     robot->run_limit_ms = ms;
-}
-
-void cmo_robot_set_trace(cmo_robot *robot, cmo_trace_function function, void *context) {
-    robot->trace = function;
-    robot->trace_context = context;
 }
 
 float cmo_way_mm(const cmo_robot *robot) {
@@ -90,19 +88,28 @@ float cmo_speed_mm_s(const cmo_robot *robot) {
 
 // ---------------------------------------------------------------------------------- the tick --
 
+// Milliseconds, for days; the part of one that is carried over.
+static void add_time(uint32_t *ms, uint16_t *us, uint32_t whole_ms, uint16_t part_us) {
+    uint16_t part = (uint16_t)(*us + part_us);
+    bool carry = part >= 1000;
+    *ms += whole_ms + (carry ? 1U : 0U);
+    *us = (uint16_t)(carry ? part - 1000U : part);
+}
+
 static void keep_time(cmo_robot *robot) {
     uint32_t now = robot->port->clock(robot->port->context);
     robot->dt_us = robot->ticked ? now - robot->clock_us : 0;
-    robot->stuck = (uint16_t)(robot->ticked && robot->dt_us == 0 ? robot->stuck + 1U : 0U);
+    bool stands = robot->ticked && robot->dt_us == 0;
+    robot->stuck = (uint16_t)(stands ? robot->stuck + (robot->stuck <= STUCK_TICKS ? 1U : 0U) : 0U);
     robot->clock_us = now;
     robot->ticked = true;
-    uint32_t run_us = robot->run_us + robot->dt_us;
-    robot->run_ms += run_us / 1000;
-    robot->run_us = (uint16_t)(run_us % 1000);
+    uint32_t whole_ms = robot->dt_us / 1000;
+    uint16_t part_us = (uint16_t)(robot->dt_us - 1000 * whole_ms);
+    add_time(&robot->run_ms, &robot->run_us, whole_ms, part_us);
     if (robot->begun) {
         return; // the time before the routine is not the routine's
     }
-    robot->elapsed_us += robot->dt_us;
+    add_time(&robot->elapsed_ms, &robot->elapsed_us, whole_ms, part_us);
     if (robot->routine != NULL && robot->dt_us > robot->description->tick_us) {
         cmo_raise_figure(robot, CMO_TICK_LATE_US,
                          (float)(robot->dt_us - robot->description->tick_us));
@@ -121,7 +128,7 @@ static void watch_standstill(cmo_robot *robot) {
         robot->still_right_mm = robot->odometer.right_mm;
         robot->still_us = 0;
     } else {
-        robot->still_us += robot->dt_us;
+        robot->still_us = cmo_add_us(robot->still_us, robot->dt_us);
     }
     // Stalled: asked for well more than the slowest speed, and not one step comes of it.
     float asked = fmaxf(fabsf(robot->left.command_mm_s), fabsf(robot->right.command_mm_s));
@@ -130,14 +137,28 @@ static void watch_standstill(cmo_robot *robot) {
     robot->stall_us = stalled ? robot->stall_us + robot->dt_us : 0;
 }
 
+// A pause, longer than a command lives: the port has halted by itself, and the wheel stands.
+static void stand(cmo_wheel *wheel, const cmo_robot *robot) {
+    float on_us = wheel->command_mm_s != 0.0F ? (float)robot->lifetime_us : 0.0F;
+    wheel->place_mm += wheel->speed_mm_s * (on_us * 1e-6F + robot->description->lag_ms * 1e-3F);
+    wheel->command_mm_s = wheel->speed_mm_s = wheel->expected_mm_s = 0.0F;
+}
+
 // False: the counts jumped.
 static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
     const cmo_robot_description *description = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
+    float left_place = robot->left.place_mm;
+    float right_place = robot->right.place_mm;
+    if (robot->dt_us > robot->lifetime_us) {
+        stand(&robot->left, robot);
+        stand(&robot->right, robot);
+    }
     if (robot->port->traits & CMO_TRAIT_ENCODERS) {
         bool fresh = sample->have & CMO_HAVE_ENCODERS;
-        robot->encoder_age_us = fresh || robot->begun ? 0 : robot->encoder_age_us + robot->dt_us;
-        uint32_t span = robot->dt_us + robot->encoder_age_us;
+        robot->encoder_age_us =
+            fresh || robot->begun ? 0 : cmo_add_us(robot->encoder_age_us, robot->dt_us);
+        uint32_t span = cmo_add_us(robot->encoder_age_us, robot->dt_us);
         if (fresh && !cmo_odometer_counts(&robot->odometer, description, sample,
                                           span < 100000 ? 100000 : span)) {
             return false;
@@ -151,16 +172,15 @@ static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
                                 robot->right.place_mm);
         }
     } else {
-        float left = robot->left.place_mm;
-        float right = robot->right.place_mm;
         cmo_wheel_observe(&robot->left, description, NAN, dt_s, robot->halt);
         cmo_wheel_observe(&robot->right, description, NAN, dt_s, robot->halt);
-        cmo_odometer_estimate(&robot->odometer, description, sample, robot->left.place_mm - left,
-                              robot->right.place_mm - right, robot->clock_us);
+        cmo_odometer_estimate(&robot->odometer, description, sample,
+                              robot->left.place_mm - left_place,
+                              robot->right.place_mm - right_place, robot->clock_us);
     }
     watch_standstill(robot);
-    robot->command_age_us += robot->dt_us;
-    if (robot->command_age_us > lifetime_us(description)) { // the port has halted by itself
+    robot->command_age_us = cmo_add_us(robot->command_age_us, robot->dt_us);
+    if (robot->command_age_us > robot->lifetime_us) { // the port has halted by itself
         robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
     }
     return true;
@@ -168,16 +188,21 @@ static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
 
 static cmo_outcome find_fault(cmo_robot *robot, cmo_status status, bool wheels) {
     const cmo_robot_description *description = robot->description;
-    if (status == CMO_FAILED || robot->stuck > STUCK_TICKS) {
+    bool aborted = robot->abort;
+    if (aborted) { // not unless it was: an interrupt may ask for one now
+        robot->abort = false;
+    }
+    if (status == CMO_FAILED || robot->stuck > STUCK_TICKS ||
+        robot->untaken_us > robot->lifetime_us) {
         return CMO_OUTCOME_PORT_FAILED;
     }
-    if (robot->abort) {
+    if (aborted) {
         return CMO_OUTCOME_ABORTED;
     }
     if (!wheels && !robot->unsure) {
         return CMO_OUTCOME_ENCODER_JUMP;
     }
-    if (!robot->begun && robot->dt_us > lifetime_us(description)) {
+    if (!robot->begun && robot->dt_us > robot->lifetime_us) {
         return CMO_OUTCOME_LATE;
     }
     uint32_t limit = cmo_age_limit(description->encoder_age_us, 8 * description->tick_us, 80000);
@@ -191,21 +216,24 @@ static cmo_outcome find_fault(cmo_robot *robot, cmo_status status, bool wheels) 
             return fault;
         }
     }
-    if (robot->run_limit_ms != 0 && robot->run_ms >= robot->run_limit_ms) {
+    if ((robot->run_limit_ms != 0 && robot->run_ms >= robot->run_limit_ms) ||
+        robot->elapsed_ms > robot->longest_ms) {
         return CMO_OUTCOME_TIME_OVER;
     }
     // Long enough for a heavy robot to start off, short enough to spare the motors.
     return robot->stall_us > 500000 && !robot->unsure ? CMO_OUTCOME_STALLED : CMO_RUNNING;
 }
 
+static float command_within(float command, float most) {
+    return isnan(command) ? 0.0F : fmaxf(-most, fminf(command, most));
+}
+
 static cmo_status command_wheels(cmo_robot *robot) {
     const cmo_robot_description *description = robot->description;
     const cmo_port *port = robot->port;
-    float most = 1.25F * description->top_speed_mm_s;
-    robot->left.command_mm_s = fmaxf(-most, fminf(robot->left.command_mm_s, most));
-    robot->right.command_mm_s = fmaxf(-most, fminf(robot->right.command_mm_s, most));
-    float left = robot->left.command_mm_s;
-    float right = robot->right.command_mm_s;
+    float most = CMO_COMMAND_MOST * description->top_speed_mm_s;
+    float left = robot->left.command_mm_s = command_within(robot->left.command_mm_s, most);
+    float right = robot->right.command_mm_s = command_within(robot->right.command_mm_s, most);
     if (!(port->traits & CMO_TRAIT_SPEED)) {
         float dt_s = (float)robot->dt_us * 1e-6F;
         bool measured = port->traits & CMO_TRAIT_ENCODERS && !robot->unsure;
@@ -213,8 +241,7 @@ static cmo_status command_wheels(cmo_robot *robot) {
         right = cmo_wheel_duty(&robot->right, description, dt_s, measured);
     }
     robot->halt = 0;
-    robot->command_age_us = 0;
-    return port->drive(port->context, left, right, lifetime_us(description));
+    return port->drive(port->context, left, right, robot->lifetime_us);
 }
 
 static void carry_out_halt(cmo_robot *robot) {
@@ -226,8 +253,19 @@ static void carry_out_halt(cmo_robot *robot) {
     robot->report.motors_may_run = !robot->halt_done;
 }
 
-static void carry_out(cmo_robot *robot) {
-    if (robot->driving && command_wheels(robot) == CMO_FAILED) {
+// Drives, if a routine has asked for it. A command that does not get through leaves the one before
+// in force, which was these two.
+static void carry_out_drive(cmo_robot *robot, float left_mm_s, float right_mm_s) {
+    switch (command_wheels(robot)) {
+    case CMO_OK:
+        robot->command_age_us = robot->untaken_us = 0;
+        return;
+    case CMO_NOT_YET:
+        robot->untaken_us = cmo_add_us(robot->untaken_us, robot->dt_us);
+        robot->left.command_mm_s = left_mm_s;
+        robot->right.command_mm_s = right_mm_s;
+        return;
+    default:
         robot->driving = false;
         cmo_end(robot, CMO_OUTCOME_PORT_FAILED);
         if (robot->halt == 0) { // it ended in this very tick, still moving
@@ -235,57 +273,34 @@ static void carry_out(cmo_robot *robot) {
             robot->report.outcome = CMO_OUTCOME_PORT_FAILED;
         }
     }
-    if (robot->halt != 0) {
-        carry_out_halt(robot);
-    }
 }
 
-// What a crossing has to pass: about the one threshold, or the ends of a band.
-static cmo_band shown_band(const cmo_robot *robot) {
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
-        const cmo_edge *edge = &robot->light[i].edge;
-        if (robot->light[i].watching) {
-            float low = isinf(edge->band.low) ? edge->band.high : edge->band.low;
-            float high = isinf(edge->band.high) ? edge->band.low : edge->band.high;
-            float half = low == high ? edge->hysteresis : 0.0F;
-            return (cmo_band){low - half, high + half};
+// One step of the active routine, or its end. It waits for the first counts, and for a halt from
+// before it that has not succeeded yet.
+static void step_routine(cmo_robot *robot, cmo_sample *sample, cmo_status status, bool wheels) {
+    cmo_outcome fault = find_fault(robot, status, wheels);
+    if (fault == CMO_RUNNING && sample->have & CMO_HAVE_BUTTONS && sample->stop) {
+        fault = CMO_OUTCOME_STOPPED;
+    }
+    if (fault != CMO_RUNNING) {
+        cmo_end(robot, fault);
+    } else if (robot->odometer.started && (robot->stage != CMO_STAGE_IDLE || robot->halt_done)) {
+        if (robot->stage == CMO_STAGE_IDLE) {
+            robot->start_left_mm = robot->odometer.left_mm;
+            robot->start_right_mm = robot->odometer.right_mm;
         }
+        cmo_raise_figure(robot, CMO_TOP_SPEED_MM_S, fabsf(cmo_speed_mm_s(robot)));
+        robot->sample = sample;
+        robot->routine->step(robot, robot->routine);
+        robot->sample = NULL;
     }
-    return (cmo_band){NAN, NAN};
-}
-
-static void write_trace(const cmo_robot *robot) {
-    const cmo_report *report = &robot->report;
-    cmo_band band = shown_band(robot);
-    cmo_trace_row row = {
-        .run_us = robot->run_ms * 1000U + robot->run_us,
-        .kind = report->kind,
-        .stage = robot->stage,
-        .halted = robot->halt,
-        .x_mm = robot->odometer.pose.x_mm,
-        .y_mm = robot->odometer.pose.y_mm,
-        .heading_deg = cmo_degrees(robot->odometer.pose.heading_rad),
-        .way_mm = cmo_way_mm(robot),
-        .left_mm_s = robot->left.speed_mm_s,
-        .right_mm_s = robot->right.speed_mm_s,
-        .left_command_mm_s = robot->left.command_mm_s,
-        .right_command_mm_s = robot->right.command_mm_s,
-        .band_low = band.low,
-        .band_high = band.high,
-        .crossing_mm = NAN,
-    };
-    if (report->sensor >= 0) {
-        row.crossing_mm =
-            report->crossing_mm + 0.5F * (robot->start_left_mm + robot->start_right_mm);
-    }
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        row.reflectance[i] = robot->light[i].seen ? robot->light[i].reflectance : NAN;
-        row.counts[i] = robot->light[i].seen ? (float)robot->light[i].counts : NAN;
-    }
-    robot->trace(robot->trace_context, &row);
+    robot->begun = false;
 }
 
 cmo_outcome cmo_tick(cmo_robot *robot) {
+    if (robot->port == NULL) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
     keep_time(robot);
     cmo_sample sample;
     memset(&sample, 0, sizeof sample);
@@ -295,46 +310,42 @@ cmo_outcome cmo_tick(cmo_robot *robot) {
         sample.have = 0;
     }
     wheels = take_wheels(robot, &sample);
+    if (robot->begun && robot->dt_us > robot->description->tick_us) {
+        robot->dt_us = robot->description->tick_us; // what was before it is not the routine's
+    }
     if (status != CMO_FAILED) {
         cmo_light_take(robot, &sample);
     }
     robot->driving = false;
+    float left = robot->left.command_mm_s;
+    float right = robot->right.command_mm_s;
     if (robot->routine != NULL) {
-        cmo_outcome fault = find_fault(robot, status, wheels);
-        if (fault == CMO_RUNNING && sample.have & CMO_HAVE_BUTTONS && sample.stop) {
-            fault = CMO_OUTCOME_STOPPED;
-        }
-        if (fault != CMO_RUNNING) {
-            cmo_end(robot, fault);
-        } else if (robot->odometer.started) { // else wait for the first counts
-            if (robot->begun) {
-                robot->start_left_mm = robot->odometer.left_mm;
-                robot->start_right_mm = robot->odometer.right_mm;
-            }
-            cmo_raise_figure(robot, CMO_TOP_SPEED_MM_S, fabsf(cmo_speed_mm_s(robot)));
-            robot->sample = &sample;
-            robot->routine->step(robot, robot->routine);
-            robot->sample = NULL;
-        }
-        robot->begun = false;
+        step_routine(robot, &sample, status, wheels);
     }
-    carry_out(robot);
-    if (robot->trace != NULL) {
-        write_trace(robot);
+    if (robot->driving) {
+        carry_out_drive(robot, left, right);
+    }
+    if (robot->halt != 0) {
+        carry_out_halt(robot);
+    }
+    if (robot->write_row != NULL) {
+        robot->write_row(robot);
     }
     return robot->routine != NULL ? CMO_RUNNING : (cmo_outcome)robot->report.outcome;
 }
 
 void cmo_wait(cmo_robot *robot) {
-    if (robot->port->wait != NULL) {
+    if (robot->port != NULL && robot->port->wait != NULL) {
         robot->port->wait(robot->port->context, robot->clock_us + robot->description->tick_us);
     }
 }
 
 cmo_outcome cmo_run(cmo_robot *robot) {
+    if (robot->port == NULL) {
+        return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "robot", NAN);
+    }
     if (robot->port->wait == NULL) {
-        cmo_end(robot, CMO_OUTCOME_ABORTED);
-        carry_out(robot);
+        cmo_halt_now(robot, CMO_HALT_DEFAULT);
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "wait", NAN);
     }
     cmo_outcome outcome = cmo_tick(robot);
@@ -355,11 +366,14 @@ void cmo_abort(cmo_robot *robot) {
 }
 
 cmo_status cmo_halt_now(cmo_robot *robot, cmo_halt how) {
-    if (!cmo_take_halt(robot, &how)) {
+    if (robot->port == NULL || !cmo_take_halt(robot, &how)) {
         return CMO_FAILED;
     }
     robot->halt = (uint8_t)how;
     robot->halt_done = false;
+    if (robot->sample == NULL) { // not called by a step of it
+        cmo_end(robot, CMO_OUTCOME_ABORTED);
+    }
     carry_out_halt(robot);
     return robot->halt_done ? CMO_OK : CMO_NOT_YET;
 }

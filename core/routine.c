@@ -42,13 +42,9 @@ bool cmo_take_halt(cmo_robot *robot, cmo_halt *halt) {
 }
 
 bool cmo_may_begin(cmo_robot *robot) {
-    if (robot->routine != NULL) {
-        robot->field = "routine";
-        robot->limit = NAN;
-        return false;
-    }
-    robot->field = NULL;
-    return true;
+    robot->field = robot->port == NULL ? "robot" : robot->routine != NULL ? "routine" : NULL;
+    robot->limit = NAN;
+    return robot->field == NULL;
 }
 
 void cmo_notify(const cmo_robot *robot, cmo_event_kind kind, int value) {
@@ -58,18 +54,26 @@ void cmo_notify(const cmo_robot *robot, cmo_event_kind kind, int value) {
     }
 }
 
-void cmo_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_kind kind) {
+void cmo_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_kind kind,
+               uint32_t longest_ms) {
     memset(&robot->report, 0, sizeof robot->report);
+    robot->field = NULL; // what the checks have tried out
+    robot->limit = NAN;
     robot->report.kind = (uint8_t)kind;
     robot->report.sensor = -1;
     robot->routine = routine;
     routine->step = step;
+    robot->elapsed_ms = 0;
     robot->elapsed_us = 0;
+    robot->longest_ms = longest_ms;
     robot->begun = true;
-    robot->abort = false;
     robot->stall_us = 0;
     robot->still_us = 0;
-    robot->halt = 0;
+    robot->untaken_us = 0;
+    if (robot->halt_done) { // else it is still to be repeated
+        robot->halt = 0;
+    }
+    robot->report.motors_may_run = !robot->halt_done;
     robot->unsure = robot->fine = robot->curved = false;
     robot->start_left_mm = robot->odometer.left_mm;
     robot->start_right_mm = robot->odometer.right_mm;
@@ -97,20 +101,21 @@ void cmo_request_halt(cmo_robot *robot, cmo_halt how) {
     robot->driving = false;
 }
 
-void cmo_end(cmo_robot *robot, cmo_outcome outcome) {
+static void end(cmo_robot *robot, cmo_outcome outcome, bool moving) {
     if (robot->routine == NULL) {
         return;
     }
     float left = robot->odometer.left_mm - robot->start_left_mm;
     float right = robot->odometer.right_mm - robot->start_right_mm;
-    cmo_set_figure(robot, CMO_ELAPSED_MS, (float)robot->elapsed_us * 1e-3F);
+    cmo_set_figure(robot, CMO_ELAPSED_MS,
+                   (float)robot->elapsed_ms + (float)robot->elapsed_us * 1e-3F);
     cmo_set_figure(robot, CMO_TRAVELLED_MM, 0.5F * (left + right));
     cmo_set_figure(robot, CMO_TURNED_DEG,
                    cmo_degrees((right - left) / robot->description->track_mm));
     cmo_raise_figure(robot, CMO_TICK_LATE_US, 0.0F);
     robot->report.outcome = (uint8_t)outcome;
     robot->routine = NULL;
-    if (outcome != CMO_OUTCOME_DONE) {
+    if (!moving) {
         if (robot->halt == 0) {
             cmo_request_halt(robot, CMO_HALT_DEFAULT);
         }
@@ -120,6 +125,19 @@ void cmo_end(cmo_robot *robot, cmo_outcome outcome) {
     cmo_notify(robot, CMO_EVENT_END, (int)outcome);
 }
 
+void cmo_end(cmo_robot *robot, cmo_outcome outcome) {
+    end(robot, outcome, false);
+}
+
+void cmo_end_moving(cmo_robot *robot) {
+    end(robot, CMO_OUTCOME_DONE, true);
+}
+
+uint32_t cmo_add_us(uint32_t time_us, uint32_t dt_us) {
+    uint32_t sum = time_us + dt_us;
+    return sum < time_us ? UINT32_MAX : sum;
+}
+
 void cmo_set_figure(cmo_robot *robot, cmo_figure figure, float value) {
     // What is measured with the clock or the light sensors alone needs no encoders.
     const uint32_t sure = CMO_FIGURE_BIT(CMO_ELAPSED_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) |
@@ -127,6 +145,9 @@ void cmo_set_figure(cmo_robot *robot, cmo_figure figure, float value) {
                           CMO_FIGURE_BIT(CMO_TICK_LATE_US) | CMO_FIGURE_BIT(CMO_REACTION_MS) |
                           CMO_FIGURE_BIT(CMO_PASSED_OVER);
     uint32_t bit = CMO_FIGURE_BIT(figure);
+    if (!isfinite(value)) {
+        return;
+    }
     robot->report.figure[figure] = value;
     robot->report.present |= bit;
     if (!(robot->port->traits & CMO_TRAIT_ENCODERS) && !(sure & bit)) {

@@ -3,6 +3,7 @@
 // and settle both wheels on what the sensors read of the edge.
 #include <cammino/square.h>
 
+#include "description.h"
 #include "line_search.h"
 #include "motion.h"
 #include "routine.h"
@@ -21,7 +22,7 @@ static spots spots_now(const cmo_robot *robot) {
     const cmo_pose *pose = &robot->odometer.pose;
     spots s;
     cmo_sin_cos(pose->heading_rad, &s.sine, &s.cosine);
-    for (uint8_t i = 0; i < 2; i++) {
+    for (uint8_t i = 0; i < CMO_FRONT; i++) {
         const cmo_light_description *light = &robot->description->light[i];
         s.x[i] = pose->x_mm + light->ahead_mm * s.cosine - light->left_mm * s.sine;
         s.y[i] = pose->y_mm + light->ahead_mm * s.sine + light->left_mm * s.cosine;
@@ -32,7 +33,7 @@ static spots spots_now(const cmo_robot *robot) {
 // Keeps where on the mat each sensor crossed the near edge: from where its spot is now, back along
 // its way since then.
 static void latch(const cmo_robot *robot, cmo_square_state *state) {
-    for (uint8_t i = 0; i < 2; i++) {
+    for (uint8_t i = 0; i < CMO_FRONT; i++) {
         const cmo_candidate *candidate = &state->line.candidate[i];
         if (!candidate->open) {
             state->latched[i] = false;
@@ -69,7 +70,7 @@ static bearing take_bearing(const cmo_robot *robot, const cmo_square_state *stat
     b.angle_rad = cmo_atan(sine / fmaxf(cosine, 0.05F));
     const cmo_pose *pose = &robot->odometer.pose;
     b.axle_mm = (pose->x_mm - state->x_mm[0]) * nx + (pose->y_mm - state->y_mm[0]) * ny;
-    for (uint8_t i = 0; i < 2; i++) {
+    for (uint8_t i = 0; i < CMO_FRONT; i++) {
         b.spot_mm[i] = (s.x[i] - state->x_mm[0]) * nx + (s.y[i] - state->y_mm[0]) * ny;
     }
     return b;
@@ -83,18 +84,18 @@ static void know_entry(const cmo_robot *robot, cmo_square_state *state) {
 
 static float across_mm(const cmo_robot *robot) {
     const cmo_light_description *light = robot->description->light;
-    return light[0].left_mm - light[1].left_mm;
+    return light[0].left_mm - light[CMO_FRONT - 1].left_mm;
 }
 
 static float mean_ahead_mm(const cmo_robot *robot) {
     const cmo_light_description *light = robot->description->light;
-    return 0.5F * (light[0].ahead_mm + light[1].ahead_mm);
+    return 0.5F * (light[0].ahead_mm + light[CMO_FRONT - 1].ahead_mm);
 }
 
 // Width of the line across it, by both sensors.
 static float width_mm(const cmo_square_state *state) {
     float sum = 0.0F;
-    for (uint8_t i = 0; i < 2; i++) {
+    for (uint8_t i = 0; i < CMO_FRONT; i++) {
         const cmo_candidate *candidate = &state->line.candidate[i];
         sum += candidate->far_mm - candidate->near.way_mm;
     }
@@ -102,6 +103,9 @@ static float width_mm(const cmo_square_state *state) {
     cmo_sin_cos(state->entry_rad, &sine, &cosine);
     return 0.5F * sum * cosine;
 }
+
+// No wheel is sent a shorter way.
+#define LEAST_WAY_MM 0.01F
 
 static bool on_far_edge(const cmo_square_state *state) {
     return state->line.parameters.rest == CMO_REST_FAR_EDGE;
@@ -115,7 +119,7 @@ static void move_wheels(cmo_robot *robot, cmo_square_state *state, float way_mm,
     float half = 0.5F * turn_rad * robot->description->track_mm;
     float left = way_mm - half;
     float right = way_mm + half;
-    float most = fmaxf(fmaxf(fabsf(left), fabsf(right)), 0.01F);
+    float most = fmaxf(fmaxf(fabsf(left), fabsf(right)), LEAST_WAY_MM);
     cmo_motion *motion = &state->line.motion;
     cmo_motion_start(motion, robot, most, left / most, right / most);
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, top_mm_s);
@@ -147,7 +151,7 @@ static bool edge_errors(const cmo_robot *robot, const cmo_square_state *state, f
     bearing b = take_bearing(robot, state);
     bool far = on_far_edge(state);
     bool sees_both = true;
-    for (uint8_t i = 0; i < 2; i++) {
+    for (uint8_t i = 0; i < CMO_FRONT; i++) {
         const cmo_light *light = &robot->light[i];
         float counted = far ? b.spot_mm[i] - width_mm(state) : b.spot_mm[i];
         float place_mm;
@@ -164,7 +168,7 @@ static bool edge_errors(const cmo_robot *robot, const cmo_square_state *state, f
 }
 
 static void settle(cmo_robot *robot, cmo_square_state *state) {
-    if (!cmo_line_has_looked(robot)) {
+    if (!cmo_line_has_looked(robot, &state->line)) {
         return;
     }
     float to_go[2];
@@ -186,7 +190,7 @@ static void settle(cmo_robot *robot, cmo_square_state *state) {
     state->to_go[0] = to_go[0];
     state->to_go[1] = to_go[1];
     state->settled = true;
-    if (extra != 0.0F) {
+    if (fabsf(extra) > LEAST_WAY_MM) {
         float left_over = 0.5F * (to_go[0] + to_go[1]);
         state->extra_mm = extra;
         move_wheels(robot, state, extra + left_over, 0.0F, 400.0F, CMO_STAGE_MOVE);
@@ -247,9 +251,9 @@ static void finish(cmo_robot *robot, cmo_square_state *state) {
 // One sensor has met the line, and the robot has gone further than it takes at 45 degrees for the
 // other one to meet it too.
 static bool one_sided(const cmo_robot *robot, const cmo_square_state *state) {
-    for (uint8_t i = 0; i < 2; i++) {
+    for (uint8_t i = 0; i < CMO_FRONT; i++) {
         const cmo_candidate *candidate = &state->line.candidate[i];
-        if (candidate->accepted && !state->line.candidate[1 - i].open &&
+        if (candidate->accepted && !state->line.candidate[CMO_FRONT - 1 - i].open &&
             way_now(robot, i) - candidate->near.way_mm > 1.25F * across_mm(robot) + 10.0F) {
             return true;
         }
@@ -262,7 +266,7 @@ static void search(cmo_robot *robot, cmo_square_state *state) {
     const cmo_line_parameters *p = &line->parameters;
     bool void_edge = p->tone == CMO_TONE_VOID;
     latch(robot, state);
-    if (void_edge && (line->candidate[0].open || line->candidate[1].open)) {
+    if (void_edge && (line->candidate[0].open || line->candidate[CMO_FRONT - 1].open)) {
         cmo_line_accept_open(robot, line);
         if (!state->latched[0] || !state->latched[1]) { // the wheels must not follow the sensor
             cmo_line_brake(robot, line);
@@ -364,7 +368,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
     if (d->lights < 2 || across_mm(robot) < 10.0F) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
     }
-    if (d->light[0].spot_mm <= 0.0F || d->light[1].spot_mm <= 0.0F) {
+    if (d->light[0].spot_mm <= 0.0F || d->light[CMO_FRONT - 1].spot_mm <= 0.0F) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "light.spot_mm", NAN);
     }
     if (!cmo_take(robot, &p.tolerance_mm, 0.25F, 0.1F, 5.0F, "tolerance_mm")) {

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include <cammino/stated_line.h>
 
+#include "description.h"
+#include "odometer.h"
 #include "trig.h"
 
 #include <math.h>
@@ -43,7 +45,7 @@ static void rest_point(const cmo_robot *robot, const cmo_line_state *state, floa
     float ahead = 0.0F;
     float left = 0.0F;
     uint8_t count = 0;
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         if (state->watched & 1U << i) {
             ahead += robot->description->light[i].ahead_mm;
             left += robot->description->light[i].left_mm;
@@ -71,7 +73,8 @@ bool cmo_take_pose(cmo_robot *robot, const cmo_line_state *state, const cmo_stat
         // Whole turns stay as they are.
         float turns = (pose->heading_rad - square) / (2.0F * CMO_PI);
         square += 2.0F * CMO_PI * floorf(turns + 0.5F);
-        pose->heading_rad = square + cmo_radians(residual_deg);
+        cmo_odometer_set_heading(&robot->odometer, robot->description,
+                                 square + cmo_radians(residual_deg));
     }
     float nx, ny, sine, cosine, ahead, left;
     cmo_sin_cos(square, &ny, &nx);

@@ -4,6 +4,7 @@
 #include <cammino/stay_inside.h>
 
 #include "course.h"
+#include "description.h"
 #include "light_input.h"
 #include "rebound.h"
 #include "routine.h"
@@ -16,13 +17,20 @@
 #define BOUNDARY_SHARE 0.2F
 // Void is told from dark paint only where one look can do so: this many standard deviations apart.
 #define VOID_SIGMAS 10.0F
+// At the end of the braking: slow enough, and waited for long enough.
+#define SLOW_MM_S 5.0F
+#define WAIT_US   500000U
+// Halted at the end, and waited for long enough.
+#define PUSHED_US 2000000U
+// To come to a standstill, after its time, before the routine is ended by force.
+#define GRACE_MS 5000U
 // Ticks without anything in range until a charge is given up.
 #define UNSEEN_TICKS 5U
 
 // ---------------------------------------------------------------------------------- parameters --
 
 static void watch_boundary(cmo_robot *robot, const cmo_stay_parameters *p) {
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         cmo_light *light = &robot->light[i];
         const cmo_levels *levels = &light->levels;
         float spot_mm = robot->description->light[i].spot_mm;
@@ -69,7 +77,7 @@ static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p)
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED,
                           p->range_mm > 0.0F ? "range_mm" : "charge_mm", NAN);
     }
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         if (!cmo_levels_usable(&robot->light[i].levels)) {
             return cmo_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
         }
@@ -83,11 +91,17 @@ static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p)
 static bool check_numbers(cmo_robot *robot, cmo_stay_parameters *p) {
     const cmo_robot_description *d = robot->description;
     float none = 0.0F;
+    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
+    float top = d->top_speed_mm_s;
     float tyre = d->tyre_mm;
     float rear = d->rear_mm;
     bool good =
         cmo_take(robot, &tyre, none, 0.0F, 200.0F, "tyre_mm") &&
         cmo_take(robot, &rear, none, 0.0F, 500.0F, "rear_mm") &&
+        (p->cruise_mm_s == 0.0F ||
+         cmo_take(robot, &p->cruise_mm_s, none, slowest, top, "cruise_mm_s")) &&
+        (p->charge_mm_s == 0.0F ||
+         cmo_take(robot, &p->charge_mm_s, none, slowest, top, "charge_mm_s")) &&
         cmo_take(robot, &p->angle_deg, 120.0F, 20.0F, 180.0F, "angle_deg") &&
         cmo_take(robot, &p->margin_mm, 3.0F, 0.5F, 100.0F, "margin_mm") &&
         cmo_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
@@ -112,7 +126,7 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float aske
     robot->limit = safe;
     *speed_mm_s = asked == 0.0F ? otherwise : asked;
     if (state->parameters.too_fast == CMO_TOO_FAST_ACCEPT && asked > 0.0F) {
-        return asked <= d->top_speed_mm_s;
+        return true;
     }
     if (safe < fmaxf(2.0F * d->slowest_mm_s, 10.0F)) {
         bool refuses = state->parameters.grazing == CMO_GRAZING_REFUSE;
@@ -142,28 +156,24 @@ static bool in_range(const cmo_robot *robot, float range_mm) {
     return range_mm > 0.0F && sample->have & CMO_HAVE_RANGE && sample->range_mm < range_mm;
 }
 
-// What ends it with done.
+// What ends it with done: the caller, its time and a touch in any stage; the rest where it drives
+// on.
 static bool is_over(const cmo_robot *robot, const cmo_stay_state *state) {
     const cmo_stay_parameters *p = &state->parameters;
     const cmo_sample *sample = robot->sample;
     float way = cmo_way_mm(robot) - 0.5F * (robot->start_left_mm + robot->start_right_mm);
-    return state->ending ||
-           (p->longest_ms != CMO_NO_END && robot->elapsed_us / 1000 >= p->longest_ms) ||
-           (p->rebounds != 0 && state->rebounds >= p->rebounds) ||
-           (p->distance_mm > 0.0F && way >= p->distance_mm) ||
+    bool drives_on = robot->stage == CMO_STAGE_PATROL || robot->stage == CMO_STAGE_CHARGE;
+    return state->ending || (p->longest_ms != CMO_NO_END && robot->elapsed_ms >= p->longest_ms) ||
            (sample->have & CMO_HAVE_TOUCH && sample->touch & p->touch) ||
-           in_range(robot, p->range_mm);
+           (drives_on &&
+            ((p->rebounds != 0 && state->rebounds >= p->rebounds) ||
+             (p->distance_mm > 0.0F && way >= p->distance_mm) || in_range(robot, p->range_mm)));
 }
 
 static void patrol(cmo_robot *robot, cmo_stay_state *state) {
     const cmo_stay_parameters *p = &state->parameters;
     if (cmo_rebound_meet(robot, state)) {
         cmo_rebound_begin(robot, state);
-        return;
-    }
-    if (is_over(robot, state)) {
-        state->over = true;
-        cmo_rebound_brake(robot, state);
         return;
     }
     bool seen = in_range(robot, p->charge_mm);
@@ -184,22 +194,33 @@ static void patrol(cmo_robot *robot, cmo_stay_state *state) {
                       p->acceleration_mm_s2, p->braking_mm_s2);
 }
 
+static void halt(cmo_robot *robot, cmo_stay_state *state) {
+    cmo_request_halt(robot, state->parameters.halt);
+    robot->still_us = state->since_us = 0;
+}
+
 static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
-    if (robot->halt != 0) {
-        if (robot->still_us >= cmo_standstill_us(robot)) {
+    if (robot->halt != 0) { // what is pushed by another robot, say, never stands
+        state->since_us += robot->dt_us;
+        if (robot->still_us >= cmo_standstill_us(robot) || state->since_us > PUSHED_US) {
             cmo_end(robot, CMO_OUTCOME_DONE);
         }
         return;
     }
     cmo_rebound_meet(robot, state);
     cmo_rebound_brake(robot, state);
-    if (state->course.speed_mm_s > 0.0F ||
-        fabsf(cmo_speed_mm_s(robot)) > 2.0F * robot->description->slowest_mm_s) {
+    if (state->course.speed_mm_s != 0.0F) {
+        return;
+    }
+    // Motors that turn as slowly as they like are slow enough at a speed that they pass in a tick;
+    // and those that never seem to come to rest must not be waited for for ever.
+    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, SLOW_MM_S);
+    state->since_us += robot->dt_us;
+    if (fabsf(cmo_speed_mm_s(robot)) > slow && state->since_us < WAIT_US) {
         return;
     }
     if (state->over) {
-        cmo_request_halt(robot, state->parameters.halt);
-        robot->still_us = 0;
+        halt(robot, state);
         return;
     }
     cmo_rebound_answer(robot, state);
@@ -233,8 +254,28 @@ static void scan(cmo_robot *robot, cmo_stay_state *state) {
     go_on(robot, state);
 }
 
+// Over in any stage but braking: from a drive along the course it brakes along it; from a turn it
+// halts at once, for there it has no way on.
+static void wind_up(cmo_robot *robot, cmo_stay_state *state) {
+    bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_FEEL ||
+                 robot->stage == CMO_STAGE_SCAN;
+    if (!turns) {
+        cmo_rebound_brake(robot, state);
+        return;
+    }
+    cmo_enter(robot, CMO_STAGE_BRAKE);
+    halt(robot, state);
+}
+
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_stay_state *state = (cmo_stay_state *)routine;
+    if (!state->over && robot->stage != CMO_STAGE_IDLE && is_over(robot, state)) {
+        state->over = true;
+        if (robot->stage != CMO_STAGE_BRAKE) {
+            wind_up(robot, state);
+            return;
+        }
+    }
     switch (robot->stage) {
     case CMO_STAGE_IDLE:
         state->reckoned_mm = cmo_way_mm(robot);
@@ -302,7 +343,9 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
         p->braking_mm_s2 * (state->budget.sway_deg > 0.0F ? CMO_SWAY_BRAKING : 1.0F);
     state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
     state->motion.braking_mm_s2 = p->braking_mm_s2;
-    cmo_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE);
+    bool ends = p->longest_ms < CMO_NO_END - GRACE_MS;
+    cmo_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE,
+              ends ? p->longest_ms + GRACE_MS : CMO_NO_END);
     robot->curved = robot->fine = true;
     watch_boundary(robot, p);
     return CMO_RUNNING;

@@ -37,7 +37,7 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmo_line_resume(robot, state);
         cmo_line_approach(robot, state);
     } else if (halts_at_once(state)) {
-        cmo_line_finish(robot, state);
+        cmo_line_finish(robot, state, cmo_line_target);
     } else if (state->parameters.effort == CMO_EFFORT_QUICK) {
         cmo_line_accept_open(robot, state);
         cmo_line_halt(robot, state);
@@ -69,7 +69,7 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
 }
 
 static void settle(cmo_robot *robot, cmo_line_state *state) {
-    if (!cmo_line_has_looked(robot)) {
+    if (!cmo_line_has_looked(robot, state)) {
         return;
     }
     float error;
@@ -99,7 +99,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
                 if (halts_at_once(state)) {
                     stand(robot, state);
                 } else {
-                    cmo_line_finish(robot, state);
+                    cmo_line_finish(robot, state, cmo_line_target);
                 }
             }
             return;

@@ -14,6 +14,9 @@ static size_t stored_size(uint8_t lights) {
 }
 
 size_t cmo_store_levels(const cmo_robot *robot, uint8_t *bytes, size_t size) {
+    if (robot->port == NULL) {
+        return 0;
+    }
     uint8_t lights = robot->description->lights;
     size_t needed = stored_size(lights);
     if (size < needed) {
@@ -44,6 +47,9 @@ static cmo_outcome refuse(cmo_robot *robot, const char *field) {
 }
 
 cmo_outcome cmo_load_levels(cmo_robot *robot, const uint8_t *bytes, size_t size) {
+    if (robot->port == NULL) {
+        return refuse(robot, "robot");
+    }
     uint8_t lights = robot->description->lights;
     size_t needed = stored_size(lights);
     if (size < 4U || bytes[0] != STORED_MARK) {

@@ -18,22 +18,38 @@ static void collect(cmo_robot *robot, cmo_take_levels_state *state) {
     }
 }
 
-// All sensors or none: a robot with one good eye is no better at a line than before.
-static void take(cmo_robot *robot, cmo_take_levels_state *state) {
-    cmo_outcome outcome = CMO_OUTCOME_DONE;
-    cmo_levels taken[CMO_LIGHTS_MAX];
-    for (uint8_t i = 0; i < robot->description->lights; i++) {
-        const cmo_light_description *light = &robot->description->light[i];
-        taken[i] = robot->light[i].levels; // keeps the level of void
-        state->fault[i] = cmo_level_taker_finish(&state->taker[i], light->dark_is_high,
-                                                 light->counts_max, &taken[i]);
-        if (state->fault[i] == CMO_LEVELS_GOOD && i > 0 && state->fault[0] == CMO_LEVELS_GOOD &&
+// One small step of working the levels out, for one sensor after the other. True: all are done.
+static bool work_out(const cmo_robot *robot, cmo_take_levels_state *state) {
+    uint8_t sensor = state->finished;
+    const cmo_light_description *light = &robot->description->light[sensor];
+    if (state->finish.split == 0) {
+        state->taken[sensor] = robot->light[sensor].levels; // keeps the level of void
+    }
+    if (cmo_level_finish_step(&state->finish, &state->taker[sensor], light->dark_is_high,
+                              light->counts_max, &state->taken[sensor], &state->fault[sensor])) {
+        state->finish = (cmo_level_finish){.split = 0};
+        state->finished++;
+    }
+    return state->finished == robot->description->lights;
+}
+
+// A sensor that has seen much less of a difference than the first one, or the first one then.
+static void find_unlike(const cmo_robot *robot, cmo_take_levels_state *state) {
+    const cmo_levels *taken = state->taken;
+    for (uint8_t i = 1; i < CMO_LIGHTS_MAX && i < robot->description->lights; i++) {
+        if (state->fault[i] == CMO_LEVELS_GOOD && state->fault[0] == CMO_LEVELS_GOOD &&
             !cmo_levels_alike(&taken[0], &taken[i])) {
             float first = fabsf((float)taken[0].light - (float)taken[0].dark);
             float here = fabsf((float)taken[i].light - (float)taken[i].dark);
             state->fault[here < first ? i : 0] = CMO_LEVELS_UNLIKE;
         }
     }
+}
+
+// All sensors or none: a robot with one good eye is no better at a line than before.
+static void take(cmo_robot *robot, cmo_take_levels_state *state) {
+    cmo_outcome outcome = CMO_OUTCOME_DONE;
+    find_unlike(robot, state);
     for (uint8_t i = 0; i < robot->description->lights; i++) {
         if (state->fault[i] == CMO_LEVELS_SILENT) {
             outcome = CMO_OUTCOME_SENSOR_SILENT;
@@ -45,7 +61,7 @@ static void take(cmo_robot *robot, cmo_take_levels_state *state) {
         }
     }
     for (uint8_t i = 0; outcome == CMO_OUTCOME_DONE && i < robot->description->lights; i++) {
-        cmo_robot_set_levels(robot, i, &taken[i]);
+        cmo_robot_set_levels(robot, i, &state->taken[i]);
     }
     cmo_end(robot, outcome);
 }
@@ -54,17 +70,16 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_take_levels_state *state = (cmo_take_levels_state *)routine;
     cmo_motion *motion = &state->motion;
     float way = state->parameters.distance_mm;
-    if (robot->elapsed_us / 1000 > state->parameters.longest_ms) {
-        cmo_end(robot, CMO_OUTCOME_TIME_OVER);
-        return;
-    }
-    collect(robot, state);
     if (robot->stage == CMO_STAGE_BRAKE) {
-        if (robot->still_us >= cmo_standstill_us(robot)) {
+        state->stands = state->stands || robot->still_us >= cmo_standstill_us(robot);
+        if (!state->stands) {
+            collect(robot, state);
+        } else if (work_out(robot, state)) {
             take(robot, state);
         }
         return;
     }
+    collect(robot, state);
     if (robot->stage == CMO_STAGE_IDLE || (motion->arrived && !state->back)) {
         state->back = robot->stage != CMO_STAGE_IDLE;
         float sign = (way < 0.0F) != state->back ? -1.0F : 1.0F;
@@ -120,7 +135,7 @@ cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state
     state->motion.top_mm_s = p->speed_mm_s;
     state->motion.acceleration_mm_s2 = fminf(d->acceleration_mm_s2, 1000.0F);
     state->motion.braking_mm_s2 = fminf(d->braking_mm_s2, 1000.0F);
-    cmo_begin(robot, &state->routine, step, CMO_KIND_TAKE_LEVELS);
+    cmo_begin(robot, &state->routine, step, CMO_KIND_TAKE_LEVELS, p->longest_ms);
     return CMO_RUNNING;
 }
 

@@ -36,6 +36,7 @@ void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descriptio
     float beta = halt || left_alone ? 0.3F : 0.08F;
     if (fabsf(error) > 50.0F) { // pushed by hand, or started anew
         wheel->place_mm = way_mm;
+        wheel->speed_mm_s = 0.0F;
         return;
     }
     wheel->place_mm += alpha * error;

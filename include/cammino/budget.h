@@ -90,7 +90,7 @@ float cmo_budget_braking(const cmo_robot_description *description, float speed_m
  * angle and place. Where the tyres stand further out than the spots, such a corner can pass beside
  * a spot and under a tyre: then no speed is safe, swaying or not.
  *
- * Takes some hundred thousand operations: it is meant for the start of a routine.
+ * Takes some ten to some hundred thousand operations: it is meant for the start of a routine.
  *
  * @param convex         no corner pokes in: it may be faster
  * @param margin_mm      0 and more

@@ -11,6 +11,7 @@
 #include <cammino/geometry.h>
 #include <cammino/levels.h>
 #include <cammino/light.h>
+#include <cammino/options.h>
 #include <cammino/port.h>
 #include <cammino/report.h>
 #include <cammino/robot.h>

@@ -57,6 +57,16 @@ typedef struct cmo_line_meeting {
     float speed_mm_s;
 } cmo_line_meeting;
 
+/** What the meetings are solved for, on the way to a geometry. */
+typedef struct cmo_geometry_solution {
+    float way[4];      /**< between the lines, mean of both sensors, for each pass */
+    float angle[4][2]; /**< heading against the normal at each line */
+    float ahead;       /**< place of the spots' middle */
+    float normal;      /**< way between the lines along their normal, by the odometer */
+    float mismatch, across;
+    float delay_ms[2];
+} cmo_geometry_solution;
+
 typedef struct cmo_measure_geometry_state {
     cmo_routine routine;
     cmo_measure_geometry_parameters parameters;
@@ -69,6 +79,9 @@ typedef struct cmo_measure_geometry_state {
     float start_left_mm, start_right_mm; /**< of the pass */
     uint32_t settle_us;
     cmo_line_meeting meeting[4][2];
+    cmo_geometry_solution solution;
+    uint8_t solved;        /**< steps of the solution so far, one a tick */
+    bool turned;           /**< it stands, and works the round out */
     cmo_geometry geometry; /**< the result, the mean of all rounds */
 } cmo_measure_geometry_state;
 

@@ -64,6 +64,31 @@ void cmo_level_taker_add(cmo_level_taker *taker, uint16_t counts);
 cmo_levels_fault cmo_level_taker_finish(cmo_level_taker *taker, bool dark_is_high,
                                         uint16_t counts_max, cmo_levels *levels);
 
+/** The densest part of a class of readings. */
+typedef struct cmo_plateau {
+    float place;  /**< in bins from the base */
+    float spread; /**< standard deviation, in bins */
+    float held;   /**< readings that belong to it */
+    float share;  /**< of its class's */
+} cmo_plateau;
+
+/** How far the finish has come. Plain data; all zero begins anew. */
+typedef struct cmo_level_finish {
+    cmo_plateau found[2];
+    float all;        /**< readings of the class */
+    uint8_t split;    /**< first bin of the upper class; 0: not split yet */
+    uint8_t upper;    /**< the class that is being looked at */
+    uint8_t from, to; /**< its bins */
+    uint8_t round;
+} cmo_level_finish;
+
+/**
+ * The same in small steps, for a small part whose ticks are short: call it, with the same
+ * arguments, until it returns true. Then `fault` holds the result.
+ */
+bool cmo_level_finish_step(cmo_level_finish *finish, cmo_level_taker *taker, bool dark_is_high,
+                           uint16_t counts_max, cmo_levels *levels, cmo_levels_fault *fault);
+
 /** Mean and standard deviation of all readings of one surface, outliers left out, in counts.
  *  False: fewer than 20 readings. */
 bool cmo_level_taker_surface(const cmo_level_taker *taker, float *counts, float *spread);
@@ -95,6 +120,10 @@ typedef struct cmo_take_levels_state {
     cmo_level_taker taker[CMO_LIGHTS_MAX];
     cmo_levels_fault fault[CMO_LIGHTS_MAX]; /**< what became of each sensor */
     uint32_t look_us[CMO_LIGHTS_MAX];
+    cmo_level_finish finish; /**< of the sensor whose levels are worked out */
+    cmo_levels taken[CMO_LIGHTS_MAX];
+    uint8_t finished; /**< sensors that are done */
+    bool stands;
 } cmo_take_levels_state;
 
 /**

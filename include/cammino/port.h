@@ -22,18 +22,10 @@
 #include <stdbool.h>
 #include <stdint.h>
 
+#include <cammino/options.h>
+
 #ifdef __cplusplus
 extern "C" {
-#endif
-
-/** Light sensors that a robot may have. Set it for the whole build; the usual robot has two. */
-#ifndef CMO_LIGHTS_MAX
-#define CMO_LIGHTS_MAX 2
-#endif
-
-/** Looks of one sensor that a port may hand over in one sample. */
-#ifndef CMO_LOOKS_MAX
-#define CMO_LOOKS_MAX 4
 #endif
 
 /** What a port function answers. */
@@ -61,11 +53,9 @@ enum {
     CMO_TRAIT_HOLD = 1u << 5,
     CMO_TRAIT_HEADING = 1u << 6, /**< a heading, from a gyroscope for example */
     CMO_TRAIT_RANGE = 1u << 7,   /**< the distance to what stands ahead */
-    CMO_TRAIT_COLOUR = 1u << 8,  /**< light sensors give colour channels too */
-    CMO_TRAIT_TOUCH = 1u << 9,   /**< bumpers */
-    CMO_TRAIT_START = 1u << 10,  /**< a start button */
-    CMO_TRAIT_STOP = 1u << 11,   /**< a stop button: it ends any routine */
-    CMO_TRAIT_BATTERY = 1u << 12 /**< the battery's voltage */
+    CMO_TRAIT_TOUCH = 1u << 8,   /**< bumpers */
+    CMO_TRAIT_START = 1u << 9,   /**< a start button */
+    CMO_TRAIT_STOP = 1u << 10    /**< a stop button: it ends any routine */
 };
 
 /** One fresh reading of a light sensor. */
@@ -75,7 +65,8 @@ typedef struct cmo_look {
      *  to arrival. Ignored without CMO_TRAIT_LOOK_TIMES. */
     uint32_t time_us;
     uint16_t counts;  /**< raw, as the converter gives it */
-    uint8_t sequence; /**< freshness: goes up by one with each new look, and wraps */
+    uint8_t sequence; /**< freshness: goes up by one with each new look, and wraps. Looks that were
+                           handed over before may come again */
 } cmo_look;
 
 /** A crossing that an interrupt or a comparator caught between two samples. */
@@ -100,10 +91,8 @@ enum {
     CMO_HAVE_ENCODERS = 1u << 0,
     CMO_HAVE_HEADING = 1u << 1,
     CMO_HAVE_RANGE = 1u << 2,
-    CMO_HAVE_COLOUR = 1u << 3,
-    CMO_HAVE_TOUCH = 1u << 4,
-    CMO_HAVE_BUTTONS = 1u << 5,
-    CMO_HAVE_BATTERY = 1u << 6
+    CMO_HAVE_TOUCH = 1u << 3,
+    CMO_HAVE_BUTTONS = 1u << 4
 };
 
 /** All inputs at once. The library clears it before each call of cmo_port::sample. */
@@ -120,8 +109,6 @@ typedef struct cmo_sample {
     uint8_t touch;     /**< one bit a bumper: 1 left, 2 right, 4 back */
     bool start;        /**< start button pressed */
     bool stop;         /**< stop button pressed */
-    float battery_v;
-    uint16_t colour[CMO_LIGHTS_MAX][3]; /**< red, green, blue of the newest look, raw */
 } cmo_sample;
 
 /** What a notification tells. */
@@ -132,7 +119,6 @@ typedef enum cmo_event_kind {
     CMO_EVENT_PASSED_OVER, /**< something was not a line; value: how many so far */
     CMO_EVENT_END,         /**< the routine ended; value: cmo_outcome */
     CMO_EVENT_COUNTDOWN,   /**< value: seconds left */
-    CMO_EVENT_COUNT,       /**< lines counted; value: the count */
     CMO_EVENT_LEVELS,      /**< levels no longer fit the floor; value: the sensor's number */
     CMO_EVENT_REBOUND,     /**< turned away from the boundary; value: how many so far */
     CMO_EVENT_FINDING      /**< the wiring check found something; value: cmo_finding */
@@ -142,6 +128,9 @@ typedef struct cmo_event {
     cmo_event_kind kind;
     int16_t value;
 } cmo_event;
+
+/** How far beyond the described top speed a command may reach, as a factor. */
+#define CMO_COMMAND_MOST 1.25F
 
 /**
  * The port. Fill in all functions; only `wait` and `notify` may be NULL.
@@ -161,13 +150,17 @@ typedef struct cmo_port {
     /** Fills in what is fresh. CMO_OK also when only a part is fresh. */
     cmo_status (*sample)(void *context, cmo_sample *sample);
 
-    /** Drives the wheels: duty -1..1, or mm/s with CMO_TRAIT_SPEED; positive is forward.
+    /** Drives the wheels: duty -1..1, or mm/s with CMO_TRAIT_SPEED; positive is forward. The
+     *  commands are finite; those in mm/s reach CMO_COMMAND_MOST times the described top speed,
+     *  either way, where a wheel has to catch up.
      *  When `lifetime_us` pass without a further drive or halt, the port must halt the motors by
      *  itself (from a timer interrupt, or in the motor controller). CMO_NOT_YET: the command did
-     *  not get through, the old one still holds with what is left of its lifetime. */
+     *  not get through, the old one still holds with what is left of its lifetime; if none gets
+     *  through for as long as one lives, the routine ends as with CMO_FAILED. */
     cmo_status (*drive)(void *context, float left, float right, uint32_t lifetime_us);
 
-    /** Ends motion. Called again on every tick until it answers CMO_OK. Never called with
+    /** Ends motion. Called again on every tick until it answers CMO_OK; until then nothing is
+     *  driven, by a further routine neither. Never called with
      *  CMO_HALT_DEFAULT nor with a way of halting whose trait is missing. */
     cmo_status (*halt)(void *context, cmo_halt how);
 

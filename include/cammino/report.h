@@ -30,17 +30,17 @@ typedef enum cmo_outcome {
     CMO_OUTCOME_ENCODER_SILENT, /**< encoder counts stopped coming */
     CMO_OUTCOME_ENCODER_JUMP,   /**< encoder counts jumped further than the robot can move */
     CMO_OUTCOME_LATE,           /**< a tick came later than a drive command lives */
-    CMO_OUTCOME_PORT_FAILED,    /**< the port said that it failed */
-    CMO_OUTCOME_TOO_FAST,       /**< a line of the least width could be missed at this speed */
-    CMO_OUTCOME_BAD_PARAMETER,  /**< a parameter makes no sense; cmo_robot::field names it */
-    CMO_OUTCOME_NOT_SUPPORTED,  /**< the robot lacks what was asked; cmo_robot::field names it */
-    CMO_OUTCOME_STOPPED,        /**< the stop button */
-    CMO_OUTCOME_ABORTED,        /**< cmo_abort() */
-    CMO_OUTCOME_WIRING_WRONG,   /**< the wiring check found something; its state says what */
-    CMO_OUTCOME_CORNERED,       /**< the boundary is all around: no way on was found */
-    CMO_OUTCOME_DEPARTED,       /**< said by a simulation only: a wheel was over the boundary */
-    CMO_OUTCOME_WRONG_LINE,     /**< said by a simulation only: it ended on another line */
-    CMO_OUTCOMES                /**< how many there are */
+    CMO_OUTCOME_PORT_FAILED,   /**< the port said that it failed, or took no command for too long */
+    CMO_OUTCOME_TOO_FAST,      /**< a line of the least width could be missed at this speed */
+    CMO_OUTCOME_BAD_PARAMETER, /**< a parameter makes no sense; cmo_robot::field names it */
+    CMO_OUTCOME_NOT_SUPPORTED, /**< the robot lacks what was asked; cmo_robot::field names it */
+    CMO_OUTCOME_STOPPED,       /**< the stop button */
+    CMO_OUTCOME_ABORTED,       /**< cmo_abort() */
+    CMO_OUTCOME_WIRING_WRONG,  /**< the wiring check found something; its state says what */
+    CMO_OUTCOME_CORNERED,      /**< the boundary is all around: no way on was found */
+    CMO_OUTCOME_DEPARTED,      /**< said by a simulation only: a wheel was over the boundary */
+    CMO_OUTCOME_WRONG_LINE,    /**< said by a simulation only: it ended on another line */
+    CMO_OUTCOMES               /**< how many there are */
 } cmo_outcome;
 
 /** Kinds of routine. */

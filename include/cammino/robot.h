@@ -23,25 +23,6 @@
 extern "C" {
 #endif
 
-/** Poses of the recent past that the robot remembers, to know where it was at mid-exposure. */
-#ifndef CMO_HISTORY
-#define CMO_HISTORY 6
-#endif
-
-/** Whether light sensors are watched: levels that follow slow changes of the light, a warning when
- *  they no longer fit, readings that are stuck or jump. A part with little flash may set it to 0
- * for the whole build; that saves about 1500 bytes there, and 28 of RAM. */
-#ifndef CMO_WATCH_LIGHT
-#define CMO_WATCH_LIGHT 1
-#endif
-
-/** Whether looks can be placed along curved paths, as stay inside asks for. A part with little
- * flash that does not use it may set it to 0 for the whole build; that saves about 350 bytes there.
- */
-#ifndef CMO_CURVED_LOOKS
-#define CMO_CURVED_LOOKS 1
-#endif
-
 /** A light sensor, as the robot believes it to be. Lengths from the middle of the axle. */
 typedef struct cmo_light_description {
     float ahead_mm;       /**< -500..500; positive is ahead of the axle */
@@ -69,7 +50,8 @@ typedef struct cmo_robot_description {
     float rear_mm; /**< from the axle back to the hindmost ground contact, a caster's wheel swung
                         out to the rear, 0..500; 0: half the track */
 
-    float top_speed_mm_s;     /**< the fastest that any routine may ask for, 10..5000 */
+    float top_speed_mm_s;     /**< the fastest that any routine may ask for, 10..5000. A wheel that
+                                   has to catch up is sent up to CMO_COMMAND_MOST times as much */
     float slowest_mm_s;       /**< commands below this do not turn the wheels, 0..500 */
     float acceleration_mm_s2; /**< limit when speeding up, 10..50000 */
     float braking_mm_s2;      /**< limit when slowing down, 10..50000; stay below the grip */
@@ -83,11 +65,14 @@ typedef struct cmo_robot_description {
     float drift_most; /**< the levels may follow slow changes of the light by up to this share of
                            the contrast, 0..0.2; 0: they stay as taken */
 
+    /* Ages, two ticks to 10000000 us. */
     uint32_t lifetime_us;    /**< of a drive command; 0: five ticks, at least 50000 */
     uint32_t encoder_age_us; /**< older counts are a fault; 0: eight ticks, at least 80000 */
     uint32_t light_age_us;   /**< older looks are a fault; 0: ten look intervals, at least 80000 */
 
-    uint8_t lights; /**< how many light sensors, 0..CMO_LIGHTS_MAX; 0 is left, 1 is right */
+    uint8_t lights; /**< how many light sensors, 0..CMO_LIGHTS_MAX; 0 is left, 1 is right. Further
+                         ones are read, traced, and have their levels taken; routines go by the
+                         first two */
     cmo_light_description light[CMO_LIGHTS_MAX];
 } cmo_robot_description;
 
@@ -108,8 +93,11 @@ typedef struct cmo_moment {
 /** Odometry: what the wheels have turned, and the pose that follows from it. */
 typedef struct cmo_odometer {
     cmo_pose pose;
-    float left_mm;  /**< way of the left wheel since the start of the robot */
-    float right_mm; /**< way of the right wheel */
+    float left_mm;    /**< way of the left wheel since the start of the robot */
+    float right_mm;   /**< way of the right wheel */
+    float left_rest;  /**< what the float above could not take of the last ways */
+    float right_rest; /**< the same of the right wheel's */
+    float origin_rad; /**< heading less the turn of the wheels since the start */
     uint32_t left_counts;
     uint32_t right_counts;
     float heading_deg;       /**< last heading taken, where the port has one */
@@ -183,6 +171,9 @@ typedef struct cmo_routine {
 /** Takes one row per tick; see trace.h. */
 typedef void (*cmo_trace_function)(void *context, const struct cmo_trace_row *row);
 
+/** For times: no limit. */
+#define CMO_NO_END UINT32_MAX
+
 /** The robot. Start it with cmo_robot_start(); read what you like, change nothing by hand. */
 typedef struct cmo_robot {
     const cmo_robot_description *description;
@@ -198,12 +189,16 @@ typedef struct cmo_robot {
 
     uint32_t clock_us;     /**< port clock at the last tick */
     uint32_t dt_us;        /**< time between the last two ticks */
-    uint32_t elapsed_us;   /**< since the start of the routine */
+    uint32_t elapsed_ms;   /**< since the start of the routine */
+    uint32_t longest_ms;   /**< the routine's time; CMO_NO_END: no limit */
     uint32_t run_ms;       /**< since the start of the robot */
     uint32_t run_limit_ms; /**< 0: none */
-    uint16_t run_us;       /**< part of a millisecond, carried over */
+    uint16_t elapsed_us;   /**< part of a millisecond, carried over */
+    uint16_t run_us;       /**< the same of the run's */
+    uint32_t lifetime_us;  /**< of a drive command */
     uint32_t encoder_age_us;
-    uint32_t command_age_us; /**< since the last drive command */
+    uint32_t command_age_us; /**< since the last drive command that the port has taken */
+    uint32_t untaken_us;     /**< for how long it has taken none that was given */
     uint32_t still_us;       /**< how long both wheels have stayed within one encoder step */
     uint32_t stall_us;       /**< how long they have stood still although driven */
     float still_left_mm;
@@ -216,7 +211,7 @@ typedef struct cmo_robot {
 
     uint8_t stage; /**< cmo_stage */
     uint8_t halt;  /**< cmo_halt that is asked for; 0: driving */
-    bool halt_done : 1;
+    bool halt_done;
     bool driving : 1; /**< a drive command was given in this tick */
     bool ticked : 1;
     bool unsure : 1; /**< the routine does not take the encoders' word for anything */
@@ -231,6 +226,7 @@ typedef struct cmo_robot {
 
     cmo_trace_function trace;
     void *trace_context;
+    void (*write_row)(const struct cmo_robot *robot); /**< NULL: there is no trace */
 } cmo_robot;
 
 /**
@@ -239,6 +235,9 @@ typedef struct cmo_robot {
  */
 cmo_outcome cmo_robot_start(cmo_robot *robot, const cmo_robot_description *description,
                             const cmo_port *port);
+
+/* A robot whose start was refused does nothing: its functions answer CMO_OUTCOME_BAD_PARAMETER with
+ * field "robot". */
 
 /** Sets a sensor's levels.
  *  @return CMO_OUTCOME_DONE; CMO_OUTCOME_BAD_PARAMETER for a sensor that is none;
@@ -269,11 +268,17 @@ void cmo_wait(cmo_robot *robot);
  *  aborts the routine and answers CMO_OUTCOME_NOT_SUPPORTED. */
 cmo_outcome cmo_run(cmo_robot *robot);
 
-/** Ends the active routine at the next tick with CMO_OUTCOME_ABORTED, halted. Call it from
- *  anywhere, an interrupt too. */
+/** Ends the active routine at the next tick with CMO_OUTCOME_ABORTED, halted. Where none is active
+ *  it ends the next one, at its first tick and before anything moves: an abort holds until it has
+ *  ended one routine, or until the robot is started anew. Call it from anywhere, an interrupt too.
+ */
 void cmo_abort(cmo_robot *robot);
 
-/** Halts at once, without a routine. CMO_HALT_DEFAULT: the best that the port has. */
+/** Halts at once, and ends the active routine with CMO_OUTCOME_ABORTED; called by a user's own
+ *  action, it halts alone. A halt that does not succeed is repeated in each tick.
+ *  From the main loop only, for it calls the port; from an interrupt call cmo_abort().
+ *  @param how  CMO_HALT_DEFAULT: the best that the port has
+ *  @return CMO_OK; CMO_NOT_YET: not halted yet; CMO_FAILED: the port has no such halt */
 cmo_status cmo_halt_now(cmo_robot *robot, cmo_halt how);
 
 /** Way of the middle of the axle since the robot's start, mm. */

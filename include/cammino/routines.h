@@ -54,13 +54,6 @@ typedef enum cmo_effort {
     CMO_EFFORT_FINE        /**< settles as finely as the readings of the edge allow */
 } cmo_effort;
 
-/** Whether speeds are checked against the edge of a table. A part with little flash that never
- * drives on one may set it to 0 for the whole build, which saves about 800 bytes on an 8-bit one.
- */
-#ifndef CMO_TABLE_EDGE
-#define CMO_TABLE_EDGE 1
-#endif
-
 /** What a routine does whose speed breaks its budget. */
 typedef enum cmo_too_fast {
     CMO_TOO_FAST_REFUSE =
@@ -98,8 +91,9 @@ typedef struct cmo_travel_parameters {
     float braking_mm_s2;      /**< default: the robot's */
     float tolerance_mm;       /**< it settles until it is this near, 0.1..50; default: 0.5, or one
                                    encoder step if that is more */
-    uint32_t longest_ms;      /**< default: twice what the profile takes, plus 2000 */
-    cmo_halt halt;            /**< default: the port's best */
+    uint32_t
+        longest_ms; /**< default: twice what the profile takes, plus 2000 and 40 times lag_ms */
+    cmo_halt halt;  /**< default: the port's best */
     cmo_ending ending;
 } cmo_travel_parameters;
 
@@ -124,8 +118,9 @@ typedef struct cmo_rotate_parameters {
     float braking_mm_s2;      /**< of the wheels; default: the robot's */
     float tolerance_deg;      /**< 0.05..20; default: what 0.5 mm, or one encoder step if that is
                                    more, is at the wheels */
-    uint32_t longest_ms;      /**< default: twice what the profile takes, plus 2000 */
-    cmo_halt halt;            /**< default: the port's best */
+    uint32_t
+        longest_ms; /**< default: twice what the profile takes, plus 2000 and 40 times lag_ms */
+    cmo_halt halt;  /**< default: the port's best */
 } cmo_rotate_parameters;
 
 typedef struct cmo_travel_state cmo_rotate_state;
@@ -157,7 +152,7 @@ typedef struct cmo_line_parameters {
     cmo_halt halt;            /**< default: the port's best */
     cmo_ending ending;        /**< of drive until line; stop on line always halts */
     cmo_too_fast too_fast;    /**< default: refuse */
-    cmo_rest rest;            /**< of stop on line; default: where the halt leaves it */
+    cmo_rest rest;            /**< of stop on line alone; default: where the halt leaves it */
     cmo_effort effort;        /**< with a rest; default: normal */
     float expected_mm; /**< way from the start at which the line is expected, from a route or a
                             line before it, 0..50000: it slows down there, and only there.
@@ -185,13 +180,13 @@ typedef struct cmo_line_state {
     cmo_motion motion;
     cmo_candidate candidate[CMO_LIGHTS_MAX];
     uint8_t watched;       /**< bit n: sensor n */
-    bool stop : 1;         /**< halts at the near edge, before the width is proved */
     uint8_t rounds;        /**< moves to settle on the edge so far */
     bool stood : 1;        /**< there has been a standstill after the crossing */
     float halt_mm;         /**< how far beyond the near edge it began to halt, */
     float halt_speed_mm_s; /**< and how fast it was */
     float furthest_mm;     /**< the furthest beyond the near edge since the crossing */
-    uint32_t stood_us;     /**< time of first standstill, of elapsed_us */
+    uint32_t waited_us;    /**< for looks at rest */
+    uint32_t stood_us;     /**< time of first standstill, port clock */
 } cmo_line_state;
 
 /**

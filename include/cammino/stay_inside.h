@@ -22,9 +22,6 @@ typedef enum cmo_turn {
     CMO_TURN_MIDDLE  /**< toward the middle of the ground that it has covered */
 } cmo_turn;
 
-/** For distances and times: none. */
-#define CMO_NO_END UINT32_MAX
-
 typedef struct cmo_stay_parameters {
     cmo_tone boundary; /**< what it is made of; default: dark. No floor always counts as boundary,
                           where its level is known */
@@ -120,17 +117,17 @@ typedef struct cmo_stay_state {
     float covered_mm;   /**< way that went into the middle of the ground covered, */
     float covered_x_mm; /**< which is here, by odometry */
     float covered_y_mm;
-    uint32_t turned_us; /**< since the turn's profile ended */
-    uint8_t short_runs; /**< rebounds in a row with hardly any way between them */
-    uint8_t to_and_fro; /**< rebounds in a row that left nearly square */
-    uint8_t answers;    /**< to further crossings within this rebound */
-    uint8_t unseen;     /**< ticks without anything in range */
-    bool ending : 1;    /**< the caller has asked for its end */
-    bool returns : 1;   /**< it turns back, to back off further */
-    bool feels : 1;     /**< it backs off to feel for the boundary */
-    bool felt : 1;      /**< the boundary's direction has been felt */
-    bool over : 1;      /**< it is done, and comes to a halt */
-    bool other : 1;     /**< which way it turned last where either would do */
+    uint32_t since_us;    /**< since the profile of the turn, or of the braking, has ended */
+    uint8_t short_runs;   /**< rebounds in a row with hardly any way between them */
+    uint8_t to_and_fro;   /**< rebounds in a row that left nearly square */
+    uint8_t answers;      /**< to further crossings within this rebound */
+    uint8_t unseen;       /**< ticks without anything in range */
+    volatile bool ending; /**< the caller has asked for its end */
+    bool returns : 1;     /**< it turns back, to back off further */
+    bool feels : 1;       /**< it backs off to feel for the boundary */
+    bool felt : 1;        /**< the boundary's direction has been felt */
+    bool over : 1;        /**< it is done, and comes to a halt */
+    bool other : 1;       /**< which way it turned last where either would do */
 } cmo_stay_state;
 
 /**

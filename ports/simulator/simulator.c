@@ -239,10 +239,6 @@ static cmo_status port_sample(void *context, cmo_sample *sample) {
         sample->start = pressed(sim, sim->setup.start_pressed_ms);
         sample->stop = pressed(sim, sim->setup.stop_pressed_ms);
     }
-    if (sim->setup.traits & CMO_TRAIT_BATTERY) {
-        sample->have |= CMO_HAVE_BATTERY;
-        sample->battery_v = (float)(6.0 * sim->setup.plant.battery);
-    }
     return CMO_OK;
 }
 

@@ -1,0 +1,71 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file options.h
+ * All options of the build, with their defaults. They set the size of the library's objects, so the
+ * library and whatever uses it must be built with the same ones: the name that cmo_robot_start()
+ * has for the linker spells them out, and a program that was built with others does not link.
+ *
+ * Set one for the whole build, by -DCMO_LIGHTS_MAX=3 say; plain numbers only.
+ */
+#ifndef CAMMINO_OPTIONS_H
+#define CAMMINO_OPTIONS_H
+
+/** Light sensors that a robot may have, 1..8; the usual robot has two. */
+#ifndef CMO_LIGHTS_MAX
+#define CMO_LIGHTS_MAX 2
+#endif
+
+/** Looks of one sensor that a port may hand over in one sample, 1..16. */
+#ifndef CMO_LOOKS_MAX
+#define CMO_LOOKS_MAX 4
+#endif
+
+/** Poses of the recent past that the robot remembers, to know where it was at mid-exposure, 3..32.
+ */
+#ifndef CMO_HISTORY
+#define CMO_HISTORY 6
+#endif
+
+/** Whether light sensors are watched: levels that follow slow changes of the light, a warning when
+ *  they no longer fit, readings that are stuck or jump. A part with little flash may set it to 0;
+ *  that saves about 1500 bytes there, and 28 of RAM. */
+#ifndef CMO_WATCH_LIGHT
+#define CMO_WATCH_LIGHT 1
+#endif
+
+/** Whether looks can be placed along curved paths, as stay inside asks for. A part with little
+ *  flash that does not use it may set it to 0; that saves about 350 bytes there. */
+#ifndef CMO_CURVED_LOOKS
+#define CMO_CURVED_LOOKS 1
+#endif
+
+/** Whether speeds are checked against the edge of a table. A part with little flash that never
+ *  drives on one may set it to 0, which saves about 800 bytes on an 8-bit one. */
+#ifndef CMO_TABLE_EDGE
+#define CMO_TABLE_EDGE 1
+#endif
+
+#if CMO_LIGHTS_MAX < 1 || CMO_LIGHTS_MAX > 8
+#error "CMO_LIGHTS_MAX: 1 to 8"
+#endif
+#if CMO_LOOKS_MAX < 1 || CMO_LOOKS_MAX > 16
+#error "CMO_LOOKS_MAX: 1 to 16"
+#endif
+#if CMO_HISTORY < 3 || CMO_HISTORY > 32
+#error "CMO_HISTORY: 3 to 32"
+#endif
+#if (CMO_WATCH_LIGHT != 0 && CMO_WATCH_LIGHT != 1) ||                                              \
+    (CMO_CURVED_LOOKS != 0 && CMO_CURVED_LOOKS != 1) ||                                            \
+    (CMO_TABLE_EDGE != 0 && CMO_TABLE_EDGE != 1)
+#error "CMO_WATCH_LIGHT, CMO_CURVED_LOOKS, CMO_TABLE_EDGE: 0 or 1"
+#endif
+
+#define CMO_NAME_OF(lights, looks, history, watch, curved, table)                                  \
+    cmo_robot_start_lights##lights##_looks##looks##_history##history##_watch##watch##_curved##curved##_table##table
+#define CMO_NAME_WITH(lights, looks, history, watch, curved, table)                                \
+    CMO_NAME_OF(lights, looks, history, watch, curved, table)
+#define cmo_robot_start                                                                            \
+    CMO_NAME_WITH(CMO_LIGHTS_MAX, CMO_LOOKS_MAX, CMO_HISTORY, CMO_WATCH_LIGHT, CMO_CURVED_LOOKS,   \
+                  CMO_TABLE_EDGE)
+
+#endif
