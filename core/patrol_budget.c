@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: MIT
 // How fast a robot may drive about within a boundary, and whether it has to sway.
-#include <cammino/budget.h>
+#include "patrol_budget.h"
 
 #include "contacts.h"
 #include "course.h"
+#include "description.h"
 #include "trig.h"
 
 #include <math.h>
@@ -12,14 +13,10 @@
 #define LAG_LEFT 0.4F
 // Straight ahead without a look at grazing angles, the budget holds up to here.
 #define ACCEPTED_DEG 60.0F
-// A sway: its amplitude, and steps to integrate it with.
-#define SWAY_STEPS 24
-// Share of the acceleration limit that swaying may take.
-#define SWAY_EFFORT 0.7F
 
 static float answer_s(const cmo_robot_description *d) {
     uint32_t longest_us = 0;
-    for (uint8_t i = 0; i < d->lights; i++) {
+    for (uint8_t i = 0; i < cmo_front_lights(d); i++) {
         const cmo_light_description *light = &d->light[i];
         uint32_t interval = light->interval_us != 0 ? light->interval_us : d->tick_us;
         uint32_t here = interval + light->delay_us;
@@ -37,25 +34,20 @@ float cmo_budget_braking(const cmo_robot_description *d, float speed_mm_s, float
     return speed_mm_s * answer_s(d) + speed_mm_s * speed_mm_s / (2.0F * braking);
 }
 
-static float speed_within(const cmo_robot_description *d, float distance_mm, float braking) {
+float cmo_speed_within(const cmo_robot_description *d, float distance_mm, float braking) {
     if (!(distance_mm > 0.0F)) {
         return 0.0F;
     }
     float time_s = answer_s(d);
     float speed = braking * (sqrtf(time_s * time_s + 2.0F * distance_mm / braking) - time_s);
-    return fminf(speed, d->top_speed_mm_s);
+    return smaller(speed, d->top_speed_mm_s);
 }
-
-// The spots: least ahead, least to the side.
-typedef struct sight {
-    float ahead, side, half;
-} sight;
 
 static sight sight_of(const cmo_robot_description *d) {
     sight s = {INFINITY, INFINITY, cmo_half_width_mm(d)};
-    for (uint8_t i = 0; i < d->lights; i++) {
-        s.ahead = fminf(s.ahead, d->light[i].ahead_mm);
-        s.side = fminf(s.side, fabsf(d->light[i].left_mm));
+    for (uint8_t i = 0; i < cmo_front_lights(d); i++) {
+        s.ahead = smaller(s.ahead, d->light[i].ahead_mm);
+        s.side = smaller(s.side, fabsf(d->light[i].left_mm));
     }
     if (d->lights < 2) { // one sensor sees one side alone
         s.side = 0.0F;
@@ -71,7 +63,7 @@ static float blind_deg(const sight *s) {
 static float left_mm(const sight *s, float entry_deg, float margin_mm) {
     float sine, cosine;
     cmo_sin_cos(cmo_radians(entry_deg), &sine, &cosine);
-    return s->ahead - ((s->half - s->side) * sine + margin_mm) / fmaxf(cosine, 1e-3F);
+    return s->ahead - ((s->half - s->side) * sine + margin_mm) / larger(cosine, 1e-3F);
 }
 
 float cmo_budget_sight(const cmo_robot_description *d, float speed_mm_s, float margin_mm,
@@ -99,24 +91,42 @@ float cmo_budget_sight(const cmo_robot_description *d, float speed_mm_s, float m
 
 // ------------------------------------------------------------------------------------- corners --
 
-// Way at which a point, at (x, y) of the robot, gets into a corner of 90 degrees whose tip lies at
-// (0, tip_mm) and that points along an axis; INFINITY: never.
-static float into_corner(float x, float y, float tip_mm, float cosine, float sine) {
-    float from = -INFINITY;
-    float until = INFINITY;
-    // Inside is where both sides are passed: c dx + d > 0 for each.
+// A corner of 90 degrees that points along an axis: each of its sides is passed from a way on, or
+// up to a way, that grows with how far to the left of its tip a point is.
+typedef struct corner {
+    float turn[2], slope[2];
+    int8_t sense[2]; // 1: from that way on; -1: up to it; 0: along the side, all the way or never
+} corner;
+
+static corner corner_at(float cosine, float sine) {
     const float rise[2] = {cosine + sine, cosine - sine};
-    const float offset[2] = {(y - tip_mm) * (sine - cosine), (y - tip_mm) * (sine + cosine)};
+    corner c = {.turn = {sine - cosine, sine + cosine}};
     for (uint8_t i = 0; i < 2; i++) {
-        if (fabsf(rise[i]) < 1e-4F) {
-            until = offset[i] > 0.0F ? until : -INFINITY;
-        } else if (rise[i] > 0.0F) {
-            from = fmaxf(from, -offset[i] / rise[i]);
-        } else {
-            until = fminf(until, -offset[i] / rise[i]);
+        // Inside is where rise * way + turn * left is above 0.
+        bool flat = fabsf(rise[i]) < 1e-4F;
+        c.slope[i] = flat ? 0.0F : -c.turn[i] / rise[i];
+        c.sense[i] = (int8_t)(flat ? 0 : rise[i] > 0.0F ? 1 : -1);
+    }
+    return c;
+}
+
+// Way at which a point, at (x, y) of the robot, gets into a corner whose tip lies at (0, tip_mm);
+// NEVER_MM: it does not.
+static inline float into_corner(const corner *c, float x, float y, float tip_mm) {
+    float from = -NEVER_MM;
+    float until = NEVER_MM;
+    float left = y - tip_mm;
+    for (uint8_t i = 0; i < 2; i++) {
+        float at = left * c->slope[i];
+        if (c->sense[i] > 0) {
+            from = larger(from, at);
+        } else if (c->sense[i] < 0) {
+            until = smaller(until, at);
+        } else if (left * c->turn[i] <= 0.0F) {
+            return NEVER_MM;
         }
     }
-    return from < until ? from - x : INFINITY;
+    return from < until ? from - x : NEVER_MM;
 }
 
 // Least way from where a sensor gets into such a corner to where a contact does.
@@ -127,113 +137,20 @@ static float corner_mm(const cmo_robot_description *d, const sight *s) {
     for (int8_t deg = -90; deg <= 90; deg = (int8_t)(deg + 6)) {
         float sine, cosine;
         cmo_sin_cos(cmo_radians((float)deg), &sine, &cosine);
+        corner c = corner_at(cosine, sine);
         for (int8_t n = -25; n <= 25; n++) {
             float tip = 0.04F * (float)n * s->half;
-            float seen = fminf(into_corner(s->ahead, s->side, tip, cosine, sine),
-                               into_corner(s->ahead, -s->side, tip, cosine, sine));
+            float seen = smaller(into_corner(&c, s->ahead, s->side, tip),
+                                 into_corner(&c, s->ahead, -s->side, tip));
             for (uint8_t i = 0; i < 3; i++) {
-                float touched = into_corner(contacts[i][0], contacts[i][1], tip, cosine, sine);
-                if (isfinite(touched)) { // the right side mirrors the left
-                    least = fminf(least, touched - seen);
+                float touched = into_corner(&c, contacts[i][0], contacts[i][1], tip);
+                if (touched < 0.5F * NEVER_MM) { // the right side mirrors the left
+                    least = smaller(least, touched - seen);
                 }
             }
         }
     }
     return least;
-}
-
-// ---------------------------------------------------------------------------------------- sway --
-
-typedef struct sway {
-    float amplitude, length;
-} sway;
-
-// A point on the swaying course, and the furthest that spots or tyres have been along a direction.
-typedef struct front {
-    float x, y, u, furthest;
-} front;
-
-static void advance(front *f, const sway *w, const sight *s, float nx, float ny, bool sensors) {
-    float step = w->length / (float)SWAY_STEPS;
-    float per_mm = 2.0F * CMO_PI / w->length;
-    float sine, cosine;
-    cmo_sin_cos(per_mm * (f->u + 0.5F * step), &sine, &cosine);
-    cmo_sin_cos(w->amplitude * sine, &sine, &cosine);
-    f->u += step;
-    f->x += step * cosine;
-    f->y += step * sine;
-    cmo_sin_cos(per_mm * f->u, &sine, &cosine);
-    cmo_sin_cos(w->amplitude * sine, &sine, &cosine);
-    float along = nx * cosine + ny * sine;
-    float across = fabsf(ny * cosine - nx * sine);
-    float reach = sensors ? s->ahead * along + s->side * across : s->half * across;
-    f->furthest = fmaxf(f->furthest, nx * f->x + ny * f->y + reach);
-}
-
-// Whether wheels that stand a way after the crossing are inside, for boundaries of one direction.
-static bool holds_at(const sway *w, const sight *s, float stop_mm, float margin_mm, float angle) {
-    float nx, ny;
-    cmo_sin_cos(angle, &ny, &nx);
-    front seen = {0.0F, 0.0F, 0.0F, -INFINITY};
-    front gone = seen;
-    float step = w->length / (float)SWAY_STEPS;
-    while (gone.u < stop_mm) {
-        advance(&gone, w, s, nx, ny, false);
-    }
-    float lag = gone.u - stop_mm; // of the whole step beyond
-    for (uint8_t i = 0; i < 2 * SWAY_STEPS; i++) {
-        advance(&seen, w, s, nx, ny, true);
-        advance(&gone, w, s, nx, ny, false);
-        bool steady = i >= SWAY_STEPS;
-        if (steady && gone.furthest + margin_mm > seen.furthest + 0.5F * fminf(lag, step)) {
-            return false;
-        }
-    }
-    return true;
-}
-
-static bool holds(const sway *w, const sight *s, float stop_mm, float margin_mm) {
-    for (uint8_t deg = 0; deg <= 90; deg = (uint8_t)(deg + 6)) {
-        if (!holds_at(w, s, stop_mm, margin_mm, cmo_radians((float)deg))) {
-            return false;
-        }
-    }
-    return true;
-}
-
-// The highest speed that the motors can sway at.
-static float sway_speed(const cmo_robot_description *d, const sway *w) {
-    float per_mm = 2.0F * CMO_PI / w->length;
-    float bend = 0.5F * d->track_mm * w->amplitude * per_mm;
-    float by_top = d->top_speed_mm_s / (1.0F + bend);
-    float by_effort = sqrtf(SWAY_EFFORT * d->acceleration_mm_s2 / (bend * per_mm));
-    return fminf(by_top, by_effort);
-}
-
-static void try_sway(const cmo_robot_description *d, const sight *s, const sway *w, float margin_mm,
-                     float braking, cmo_patrol_budget *best) {
-    float high = sway_speed(d, w);
-    float low = 0.0F;
-    for (uint8_t i = 0; i < 7; i++) {
-        float speed = i == 0 ? high : 0.5F * (low + high);
-        if (speed <= best->speed_mm_s && i == 0) {
-            return;
-        }
-        if (holds(w, s, cmo_budget_braking(d, speed, braking), margin_mm)) {
-            low = speed;
-        } else {
-            high = speed;
-        }
-        if (low == high) {
-            break;
-        }
-    }
-    if (low > best->speed_mm_s) {
-        best->speed_mm_s = low;
-        best->sway_deg = cmo_degrees(w->amplitude);
-        best->sway_mm = w->length;
-        best->sees_deg = 90.0F;
-    }
 }
 
 void cmo_budget_patrol(const cmo_robot_description *d, cmo_grazing grazing, bool convex,
@@ -249,25 +166,19 @@ void cmo_budget_patrol(const cmo_robot_description *d, cmo_grazing grazing, bool
         // Head on it is the tightest, or at the angle where margin and lead balance.
         float least = INFINITY;
         for (uint8_t deg = 0; deg < 90; deg = (uint8_t)(deg + 5)) {
-            least = fminf(least, left_mm(&s, (float)deg, margin_mm));
+            least = smaller(least, left_mm(&s, (float)deg, margin_mm));
         }
         if (!convex) {
-            least = fminf(least, corner_mm(d, &s) - margin_mm);
+            least = smaller(least, corner_mm(d, &s) - margin_mm);
             budget->corners = true;
         }
-        budget->speed_mm_s = speed_within(d, least, braking);
+        budget->speed_mm_s = cmo_speed_within(d, least, braking);
     } else if (grazing == CMO_GRAZING_ACCEPT) {
-        budget->sees_deg = fminf(ACCEPTED_DEG, 0.75F * budget->blind_deg);
+        budget->sees_deg = smaller(ACCEPTED_DEG, 0.75F * budget->blind_deg);
         float left = left_mm(&s, budget->sees_deg, margin_mm);
-        budget->speed_mm_s = speed_within(d, left, braking);
+        budget->speed_mm_s = cmo_speed_within(d, left, braking);
     } else if (grazing == CMO_GRAZING_SWAY && convex) {
-        static const uint8_t amplitudes[3] = {16, 24, 32};
-        for (uint8_t i = 0; i < 3; i++) {
-            for (uint8_t n = 2; n <= 6; n++) {
-                sway w = {cmo_radians((float)amplitudes[i]), 0.5F * (float)n * d->track_mm};
-                try_sway(d, &s, &w, margin_mm, CMO_SWAY_BRAKING * braking, budget);
-            }
-        }
+        cmo_sway_choose(d, &s, margin_mm, CMO_SWAY_BRAKING * braking, budget);
     }
     float held = budget->sway_deg > 0.0F ? CMO_SWAY_BRAKING * braking : braking;
     budget->stop_mm = cmo_budget_braking(d, budget->speed_mm_s, held);
