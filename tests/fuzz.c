@@ -1,9 +1,27 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Fuzzing of the readers: one program each, chosen by a definition.
+// Fuzzing of the readers, and of core on ports from hell: one program each, chosen by a definition.
+#if defined(FUZZ_wild)
+#include "wild.h"
+
+#include <stddef.h>
+#include <stdio.h>
+#include <stdlib.h>
+#else
 #include <cammino_lab/run.h>
+#endif
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 
+#if defined(FUZZ_wild)
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size) {
+    const char *wrong = wild_run_bytes(data, size);
+    if (wrong != NULL) {
+        fprintf(stderr, "%s\n", wrong);
+        abort();
+    }
+    return 0;
+}
+#else
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size) {
     GError *error = NULL;
 #if defined(FUZZ_robot)
@@ -32,3 +50,4 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size) {
     g_clear_error(&error);
     return 0;
 }
+#endif
