@@ -2,7 +2,6 @@
 #include "canvas.h"
 
 #include <cairo-svg.h>
-#include <glib/gstdio.h>
 #include <librsvg/rsvg.h>
 #include <math.h>
 
@@ -111,7 +110,12 @@ void canvas_title(const canvas *c, const char *text) {
     canvas_text(c->cairo, x, 35.0, 16.0, false, text);
 }
 
-// The picture is written beside its place and moved there when it is whole.
+static cairo_status_t keep(void *closure, const unsigned char *data, unsigned length) {
+    g_byte_array_append(closure, data, length);
+    return CAIRO_STATUS_SUCCESS;
+}
+
+// The picture is drawn whole before anything is written.
 bool canvas_picture(const lab_route *route, const char *path, canvas_draw draw, void *data,
                     GError **error) {
     double width_mm = cmo_sim_mat_width_mm(route->mat);
@@ -121,10 +125,10 @@ bool canvas_picture(const lab_route *route, const char *path, canvas_draw draw, 
     c.height = ceil(TITLE + height_mm * c.scale + CANVAS_LEGEND);
     c.x0 = 0.5 * (WIDTH - width_mm * c.scale);
     c.y0 = TITLE + height_mm * c.scale;
-    char *part = g_strdup_printf("%s.part", path);
+    GByteArray *bytes = g_byte_array_new();
     bool svg = g_str_has_suffix(path, ".svg");
     cairo_surface_t *surface =
-        svg ? cairo_svg_surface_create(part, WIDTH, c.height)
+        svg ? cairo_svg_surface_create_for_stream(keep, bytes, WIDTH, c.height)
             : cairo_image_surface_create(CAIRO_FORMAT_RGB24, (int)WIDTH, (int)c.height);
     c.cairo = cairo_create(surface);
     cairo_set_source_rgb(c.cairo, 1.0, 1.0, 1.0);
@@ -136,20 +140,17 @@ bool canvas_picture(const lab_route *route, const char *path, canvas_draw draw, 
     cairo_destroy(c.cairo);
     cairo_status_t status = CAIRO_STATUS_SUCCESS;
     if (drawn && !svg) {
-        status = cairo_surface_write_to_png(surface, part);
+        status = cairo_surface_write_to_png_stream(surface, keep, bytes);
     }
     cairo_surface_finish(surface);
     status = status == CAIRO_STATUS_SUCCESS ? cairo_surface_status(surface) : status;
     cairo_surface_destroy(surface);
-    if (drawn && (status != CAIRO_STATUS_SUCCESS || g_rename(part, path) != 0)) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: the picture cannot be written: %s", path,
-                    status != CAIRO_STATUS_SUCCESS ? cairo_status_to_string(status)
-                                                   : "it cannot be moved there");
+    if (drawn && status != CAIRO_STATUS_SUCCESS) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: the picture cannot be drawn: %s", path,
+                    cairo_status_to_string(status));
         drawn = false;
     }
-    if (!drawn) {
-        g_unlink(part);
-    }
-    g_free(part);
+    drawn = drawn && lab_write_file(path, "picture", (const char *)bytes->data, bytes->len, error);
+    g_byte_array_free(bytes, TRUE);
     return drawn;
 }

@@ -12,17 +12,6 @@ static const GOptionEntry options[] = {
      "Where the pictures, the trace and the results go (default demo-out)", "DIR"},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
 
-static bool write_text(const char *path, const char *text, GError **error) {
-    GError *cause = NULL;
-    if (!g_file_set_contents(path, text, -1, &cause)) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: cannot be written: %s", path,
-                    cause->message);
-        g_clear_error(&cause);
-        return false;
-    }
-    return true;
-}
-
 static bool write_all(const lab_route *route, const lab_run *run, GError **error) {
     static const char *const names[] = {"path.png", "first-line.png", "second-line.png"};
     static const unsigned legs[] = {0, 1, 7};
@@ -40,7 +29,8 @@ static bool write_all(const lab_route *route, const lab_run *run, GError **error
     char *trace = g_build_filename(folder, "trace.csv", NULL);
     char *results = g_build_filename(folder, "results.json", NULL);
     char *json = lab_run_json(run, route->path);
-    bool good = lab_trace_write(run, trace, error) && write_text(results, json, error);
+    bool good = lab_trace_write(run, trace, error) &&
+                lab_write_file(results, "results", json, strlen(json), error);
     g_free(json);
     g_free(results);
     g_free(trace);

@@ -1,9 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli.h"
 
+#include <fcntl.h>
 #include <locale.h>
+#include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
 
 static const cli_command *const commands[] = {&cli_demo,   &cli_budget, &cli_wiring,
                                               &cli_levels, &cli_drive,  &cli_live,
@@ -14,15 +17,17 @@ int cli_wrong(const char *format, ...) {
     va_start(arguments, format);
     char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
-    fprintf(stderr, "cammino: %s\n", text);
+    char *line = lab_printable(text); // what comes from files and calls stays one line
+    fprintf(stderr, "cammino: %s\n", line);
+    g_free(line);
     g_free(text);
     return CLI_WRONG;
 }
 
 int cli_error(GError *error) {
-    fprintf(stderr, "cammino: %s\n", error->message);
+    int status = cli_wrong("%s", error->message);
     g_clear_error(&error);
-    return CLI_WRONG;
+    return status;
 }
 
 const char *cli_side(unsigned sensor) {
@@ -60,13 +65,26 @@ static int run_command(const cli_command *command, int count, char **arguments) 
     char *description = g_strdup_printf("%s\n\nExample:\n  %s\n", command->text, command->example);
     g_option_context_set_summary(context, command->summary);
     g_option_context_set_description(context, description);
+    gboolean help = FALSE;
+    const GOptionEntry help_entry[] = {
+        {"help", 'h', 0, G_OPTION_ARG_NONE, &help, "Say what the command does", NULL},
+        {NULL, 0, 0, 0, NULL, NULL, NULL}};
+    g_option_context_set_help_enabled(context, FALSE); // it would end the program by itself
     g_option_context_add_main_entries(context, command->options, NULL);
+    g_option_context_add_main_entries(context, help_entry, NULL);
     GError *error = NULL;
-    int status;
+    int status = CLI_DONE;
     char *program = g_strdup_printf("cammino %s", command->name);
     g_set_prgname(program);
     if (g_option_context_parse(context, &count, &arguments, &error)) {
-        status = command->run(count - 1, arguments + 1);
+        bool parted = count > 1 && strcmp(arguments[1], "--") == 0;
+        if (help) {
+            char *text = g_option_context_get_help(context, TRUE, NULL);
+            fputs(text, stdout);
+            g_free(text);
+        } else {
+            status = command->run(count - 1 - parted, arguments + 1 + parted);
+        }
     } else {
         status =
             cli_wrong("%s; cammino %s --help lists the options", error->message, command->name);
@@ -101,7 +119,20 @@ static int run_word(const char *word, int count, char **arguments) {
     return CLI_DONE;
 }
 
+// A stream that was closed must not become the first file that is opened.
+static void open_streams(void) {
+    int file;
+    do {
+        file = open("/dev/null", O_RDWR);
+    } while (file >= 0 && file <= STDERR_FILENO);
+    if (file > STDERR_FILENO) {
+        close(file);
+    }
+}
+
 int main(int count, char **arguments) {
+    open_streams();
+    signal(SIGPIPE, SIG_IGN); // a reader that ends early is an error like any other
     setlocale(LC_CTYPE, "");
     if (count < 2) {
         print_usage(stderr);

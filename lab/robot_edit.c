@@ -19,9 +19,10 @@ typedef struct editor {
     GArray *edits;
 } editor;
 
-// libyaml counts characters, the text is bytes.
+// libyaml counts characters, and not the mark at the beginning; the text is bytes.
 static size_t byte_at(const editor *e, yaml_mark_t mark) {
-    return (size_t)(g_utf8_offset_to_pointer(e->bytes, (glong)mark.index) - e->bytes);
+    const char *first = e->bytes + (g_str_has_prefix(e->bytes, "\xef\xbb\xbf") ? 3 : 0);
+    return (size_t)(g_utf8_offset_to_pointer(first, (glong)mark.index) - e->bytes);
 }
 
 static void add_edit(editor *e, size_t from, size_t to, char *text) {
@@ -53,6 +54,7 @@ static void add_entry(editor *e, const yaml_node_t *mapping, const char *text) {
     size_t at = byte_at(e, last->end_mark);
     const char *line_end = strchr(e->bytes + at, '\n');
     at = line_end != NULL ? (size_t)(line_end - e->bytes) : strlen(e->bytes);
+    at -= at > 0 && e->bytes[at - 1] == '\r';
     add_edit(e, at, at, g_strdup_printf("\n%*s%s", (int)key->start_mark.column, "", text));
 }
 
@@ -135,7 +137,11 @@ static char *apply_edits(editor *e) {
     for (guint i = 0; i < e->edits->len; i++) {
         edit *one = &g_array_index(e->edits, edit, i);
         g_string_append_len(text, e->bytes + at, (gssize)(one->from - at));
-        g_string_append(text, one->text);
+        char **lines = g_strsplit(one->text, "\n", -1); // lines end as the file's others do
+        char *joined = g_strjoinv(strstr(e->bytes, "\r\n") != NULL ? "\r\n" : "\n", lines);
+        g_string_append(text, joined);
+        g_free(joined);
+        g_strfreev(lines);
         at = one->to;
     }
     g_string_append(text, e->bytes + at);
@@ -193,6 +199,29 @@ static bool edit_geometry(editor *e, const content *what) {
     return true;
 }
 
+static bool near(double a, double b, double step) {
+    return fabs(a - b) <= step;
+}
+
+// Whether a robot has what was to be written.
+static bool holds(const lab_robot *robot, const content *what) {
+    for (unsigned i = 0; i < what->lights && i < 2; i++) {
+        const cmo_levels *is = &robot->levels[i];
+        const cmo_levels *ought = &what->levels[i];
+        if (!robot->has_levels[i] || is->dark != ought->dark || is->light != ought->light ||
+            is->noise != ought->noise) {
+            return false;
+        }
+    }
+    const cmo_geometry *g = what->geometry;
+    const cmo_geometry *is = &robot->geometry;
+    return g == NULL || (near((double)is->left_step_mm, (double)g->left_step_mm, 1e-5) &&
+                         near((double)is->right_step_mm, (double)g->right_step_mm, 1e-5) &&
+                         near((double)is->track_mm, (double)g->track_mm, 1e-2) &&
+                         near((double)is->ahead_mm[0], (double)g->ahead_mm[0], 1e-2) &&
+                         near((double)is->ahead_mm[1], (double)g->ahead_mm[1], 1e-2));
+}
+
 static char *edit_text(const char *name, const char *bytes, size_t size,
                        bool (*change)(editor *, const content *), const content *what,
                        GError **error) {
@@ -209,9 +238,13 @@ static char *edit_text(const char *name, const char *bytes, size_t size,
     char *text = NULL;
     if (change(&e, what)) {
         text = apply_edits(&e);
-        // The changed text must be a robot file too.
-        lab_robot *after = lab_robot_from_bytes(name, text, strlen(text), error);
-        if (after == NULL) {
+        // The changed text must be a robot file too, and say what was to be written.
+        lab_robot *after = lab_robot_from_bytes(name, text, strlen(text), NULL);
+        if (after == NULL || !holds(after, what)) {
+            g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                        "%s: cannot be changed where its values stand, nothing was written; write "
+                        "each of them out, without anchors and aliases",
+                        name);
             g_clear_pointer(&text, g_free);
         }
         lab_robot_free(after);
@@ -232,14 +265,7 @@ static bool edit_file(const char *path, bool (*change)(editor *, const content *
         return false;
     }
     char *text = edit_text(path, bytes, size, change, what, error);
-    GError *cause = NULL;
-    bool good = text != NULL;
-    if (good && !g_file_set_contents(path, text, -1, &cause)) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: cannot be written: %s", path,
-                    cause->message);
-        g_clear_error(&cause);
-        good = false;
-    }
+    bool good = text != NULL && lab_write_file(path, "robot file", text, strlen(text), error);
     g_free(text);
     g_free(bytes);
     return good;

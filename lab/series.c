@@ -194,7 +194,7 @@ char *lab_series_json(const lab_series *series) {
     json_builder_end_array(builder);
     json_builder_end_object(builder);
     JsonNode *root = json_builder_get_root(builder);
-    char *text = json_to_string(root, TRUE);
+    char *text = lab_json_tidy(json_to_string(root, TRUE));
     json_node_unref(root);
     g_object_unref(builder);
     return text;

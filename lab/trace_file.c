@@ -30,13 +30,7 @@ bool lab_trace_write(const lab_run *run, const char *path, GError **error) {
             g_string_append(text, ",,,\r\n");
         }
     }
-    GError *cause = NULL;
-    bool good = g_file_set_contents(path, text->str, (gssize)text->len, &cause);
-    if (!good) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_FILE, "%s: the trace cannot be written: %s", path,
-                    cause->message);
-        g_clear_error(&cause);
-    }
+    bool good = lab_write_file(path, "trace", text->str, text->len, error);
     g_string_free(text, TRUE);
     return good;
 }

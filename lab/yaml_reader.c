@@ -26,10 +26,52 @@ bool yaml_reader_wrong(const yaml_reader *reader, const yaml_node_t *node, const
 
 // ------------------------------------------------------------------------------------- parse --
 
+// Deeper than any key of ours. The parser takes ever longer the deeper it gets.
+#define DEEPEST 20U
+
+// Goes through the events once, and says what is not to be loaded.
+static bool check_events(const char *file, const char *bytes, size_t size, GError **error) {
+    yaml_parser_t parser;
+    if (!yaml_parser_initialize(&parser)) {
+        g_error("out of memory");
+    }
+    yaml_parser_set_input_string(&parser, (const unsigned char *)bytes, size);
+    unsigned depth = 0;
+    unsigned documents = 0;
+    bool good = true;
+    for (bool goes_on = true; goes_on && good;) {
+        yaml_event_t event;
+        if (!yaml_parser_parse(&parser, &event)) {
+            break; // loading it says what is wrong
+        }
+        yaml_event_type_t type = event.type;
+        bool opens = type == YAML_SEQUENCE_START_EVENT || type == YAML_MAPPING_START_EVENT;
+        bool closes = type == YAML_SEQUENCE_END_EVENT || type == YAML_MAPPING_END_EVENT;
+        depth += opens;
+        depth -= closes;
+        documents += type == YAML_DOCUMENT_START_EVENT;
+        goes_on = type != YAML_STREAM_END_EVENT;
+        const char *wrong = depth > DEEPEST ? "nested too deeply; 20 at most"
+                            : documents > 1 ? "a second document begins here; a file holds one"
+                                            : NULL;
+        if (wrong != NULL) {
+            g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: %s", file,
+                        (int)event.start_mark.line + 1, wrong);
+            good = false;
+        }
+        yaml_event_delete(&event);
+    }
+    yaml_parser_delete(&parser);
+    return good;
+}
+
 bool yaml_reader_open(yaml_reader *reader, const char *file, const char *bytes, size_t size,
                       GError **error) {
     reader->file = file;
     reader->error = error;
+    if (!check_events(file, bytes, size, error)) {
+        return false;
+    }
     yaml_parser_t parser;
     if (!yaml_parser_initialize(&parser)) {
         g_error("out of memory");
@@ -59,8 +101,13 @@ yaml_node_t *yaml_reader_root(yaml_reader *reader) {
     return yaml_document_get_root_node(&reader->document);
 }
 
+// NULL: it is no scalar, or one that holds a NUL, and would be taken for a shorter one.
 static const char *text_of(const yaml_node_t *node) {
-    return node->type == YAML_SCALAR_NODE ? (const char *)node->data.scalar.value : NULL;
+    if (node->type != YAML_SCALAR_NODE) {
+        return NULL;
+    }
+    const char *text = (const char *)node->data.scalar.value;
+    return strlen(text) == node->data.scalar.length ? text : NULL;
 }
 
 yaml_node_t *yaml_reader_find(yaml_reader *reader, const yaml_node_t *mapping, const char *name) {
@@ -204,6 +251,13 @@ static bool read_text(yaml_reader *reader, const yaml_node_t *node, const char *
     if (text == NULL || *text == '\0') {
         return yaml_reader_wrong(reader, node, path, "must be a text");
     }
+    char *line = lab_printable(text);
+    bool plain = strcmp(line, text) == 0;
+    g_free(line);
+    if (!plain) {
+        return yaml_reader_wrong(reader, node, path,
+                                 "must be a text on one line, without control characters");
+    }
     g_free(*out);
     *out = g_strdup(text);
     return true;
@@ -314,6 +368,18 @@ static bool check_given(yaml_reader *reader, const yaml_node_t *node, const char
     return true;
 }
 
+// Two pairs may share one value, by an alias: what counts is the key.
+static bool stands_before(yaml_reader *reader, const yaml_node_t *mapping,
+                          const yaml_node_pair_t *pair, const char *name) {
+    for (const yaml_node_pair_t *at = mapping->data.mapping.pairs.start; at < pair; at++) {
+        const char *key = text_of(yaml_document_get_node(&reader->document, at->key));
+        if (key != NULL && strcmp(key, name) == 0) {
+            return true;
+        }
+    }
+    return false;
+}
+
 bool yaml_reader_section(yaml_reader *reader, const yaml_node_t *node, const char *path,
                          const lab_section *section, void *object) {
     if (node->type != YAML_MAPPING_NODE) {
@@ -336,7 +402,7 @@ bool yaml_reader_section(yaml_reader *reader, const yaml_node_t *node, const cha
         bool good;
         if (key->name == NULL) {
             good = unknown_key(reader, key_node, field, section);
-        } else if (yaml_reader_find(reader, node, name) != value) {
+        } else if (stands_before(reader, node, pair, name)) {
             good = yaml_reader_wrong(reader, key_node, field, "given twice");
         } else {
             good = read_value(reader, value, field, key, object);

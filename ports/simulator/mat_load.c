@@ -82,6 +82,11 @@ cmo_sim_mat *cmo_sim_mat_load(const char *path, const cmo_sim_mat_options *optio
                     FILE_MAX >> 20);
         return NULL;
     }
+    if (g_stat(path, &status) == 0 && !S_ISREG(status.st_mode) && !S_ISDIR(status.st_mode)) {
+        g_set_error(error, CMO_SIM_MAT_ERROR, CMO_SIM_MAT_ERROR_FILE,
+                    "%s: the mat cannot be read: it is a pipe or a device; a file would do", path);
+        return NULL;
+    }
     if (!g_file_get_contents(path, &bytes, &size, &cause)) {
         g_set_error(error, CMO_SIM_MAT_ERROR, CMO_SIM_MAT_ERROR_FILE,
                     "%s: the mat cannot be read: %s", path, g_strerror(errno));

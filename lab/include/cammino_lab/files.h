@@ -21,6 +21,17 @@ typedef enum lab_error {
     LAB_ERROR_WRONG /**< something in it is wrong */
 } lab_error;
 
+/**
+ * Writes a whole file, or leaves what was there as it was: first beside its place, under a name
+ * that is free, then moved there. A symbolic link stays one, and mode and owner stay; a file of
+ * several names is written where it stands. What is no regular file, or read-only, is refused.
+ */
+bool lab_write_file(const char *path, const char *what, const char *bytes, size_t size,
+                    GError **error);
+
+/** A text on one line: control characters become spaces, what is no UTF-8 is replaced. */
+char *lab_printable(const char *text);
+
 /** How far the robot reaches from the middle of its axle. */
 typedef struct lab_outline {
     double front_mm, back_mm, left_mm, right_mm;
@@ -106,7 +117,7 @@ typedef struct lab_route {
     cmo_sim_object object[CMO_SIM_OBJECTS_MAX];
     double start_pressed_s; /**< the start button is pressed then; 0: never */
     double stop_pressed_s;
-    double longest_s; /**< of the whole run; 0: no limit */
+    double longest_s; /**< of the whole run; its record grows with it */
     unsigned legs;
     lab_leg leg[LAB_LEGS_MAX];
     lab_robot *robot;
