@@ -44,6 +44,9 @@ bool cli_picture_name(const char *path, GError **error);
 // Loads and checks a route; NULL: what is wrong has been said.
 lab_route *cli_load_route(const char *path);
 
+// Drives it once; NULL after having said why the run is worth nothing.
+lab_run *cli_drive_route(const lab_route *route, gint64 seed);
+
 // The table of a run's legs, robot beside truth.
 void cli_print_run(const lab_route *route, const lab_run *run);
 

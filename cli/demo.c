@@ -56,8 +56,10 @@ static int demo(const char *path) {
     }
     GError *error = NULL;
     int status;
-    lab_run *run = lab_drive(route, 1);
-    if (write_all(route, run, &error)) {
+    lab_run *run = cli_drive_route(route, 1);
+    if (run == NULL) {
+        status = CLI_WRONG;
+    } else if (write_all(route, run, &error)) {
         cli_print_run(route, run);
         printf("\n%s/ holds path.png (from above), first-line.png and second-line.png (reflectance "
                "and speed),\ntrace.csv (one row a tick) and results.json.\n",

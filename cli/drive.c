@@ -42,8 +42,8 @@ static int drive(const char *path) {
     if (route == NULL) {
         return CLI_WRONG;
     }
-    lab_run *run = lab_drive(route, (uint64_t)seed);
-    int status = write_files(route, run);
+    lab_run *run = cli_drive_route(route, seed);
+    int status = run != NULL ? write_files(route, run) : CLI_WRONG;
     if (status == CLI_DONE) {
         if (json) {
             char *text = lab_run_json(run, route->path);

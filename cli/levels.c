@@ -253,7 +253,11 @@ static int take_by_route(const char *path) {
     if (route == NULL) {
         return CLI_WRONG;
     }
-    lab_run *driven = lab_drive(route, (uint64_t)seed);
+    lab_run *driven = cli_drive_route(route, seed);
+    if (driven == NULL) {
+        lab_route_free(route);
+        return CLI_WRONG;
+    }
     const lab_leg_result *leg = find_leg(driven);
     int status;
     if (leg == NULL) {

@@ -378,10 +378,16 @@ static int run(int count, char **arguments) {
         status = cli_wrong("live needs a terminal; without one: cammino drive %s", arguments[0]);
     } else {
         view v = {.route = route};
+        GError *error = NULL;
         start_over(&v, (uint64_t)seed);
         draw_up_map(&v);
-        status = v.run->rows->len > 0 ? show_in_terminal(&v)
-                                      : cli_wrong("%s: the first leg was refused", arguments[0]);
+        if (!lab_check_run(route, v.run, &error)) {
+            status = cli_error(error);
+        } else if (v.run->rows->len == 0) {
+            status = cli_wrong("%s: the first leg was refused", arguments[0]);
+        } else {
+            status = show_in_terminal(&v);
+        }
         lab_run_free(v.run);
     }
     lab_route_free(route);

@@ -34,6 +34,17 @@ const char *cli_side(unsigned sensor) {
     return sensor == 0 ? "left" : "right";
 }
 
+lab_run *cli_drive_route(const lab_route *route, gint64 seed) {
+    GError *error = NULL;
+    lab_run *run = lab_drive(route, (uint64_t)seed);
+    if (!lab_check_run(route, run, &error)) {
+        cli_error(error);
+        lab_run_free(run);
+        return NULL;
+    }
+    return run;
+}
+
 lab_route *cli_load_route(const char *path) {
     GError *error = NULL;
     lab_route *route = lab_route_load(path, &error);

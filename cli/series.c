@@ -115,8 +115,12 @@ static int run(int count, char **arguments) {
     if (watched) {
         fprintf(stderr, "\r%30s\r", "");
     }
-    bool completed = series->completed == series->trials;
-    if (json) {
+    int status = series->completed == series->trials ? CLI_DONE : CLI_FAILED;
+    if (series->diverged > 0) {
+        status = cli_wrong("%s: plant: its values do not go together: the simulated robot's motion "
+                           "ran away in %u of %u trials",
+                           route->robot_path, series->diverged, series->trials);
+    } else if (json) {
         char *text = lab_series_json(series);
         puts(text);
         g_free(text);
@@ -130,7 +134,7 @@ static int run(int count, char **arguments) {
     }
     lab_series_free(series);
     lab_route_free(route);
-    return completed ? CLI_DONE : CLI_FAILED;
+    return status;
 }
 
 const cli_command cli_series = {

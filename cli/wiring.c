@@ -197,8 +197,8 @@ static int run(int count, char **arguments) {
                       route->path);
     }
     if (status == CLI_DONE) {
-        lab_run *driven = lab_drive(route, (uint64_t)seed);
-        status = tell(route, driven);
+        lab_run *driven = cli_drive_route(route, seed);
+        status = driven != NULL ? tell(route, driven) : CLI_WRONG;
         lab_run_free(driven);
     }
     lab_route_free(route);

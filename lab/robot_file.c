@@ -29,7 +29,7 @@ static void finish_light(lab_robot *robot, const staged_light *from, unsigned nu
     light->delay_us = (uint32_t)(1000.0 * given(from->delay_ms, 0.0) + 0.5);
     light->interval_us = (uint32_t)(1000.0 * given(from->interval_ms, 0.0) + 0.5);
     light->counts_min = (uint16_t)given(from->counts_min, 0.0);
-    light->counts_max = (uint16_t)given(from->counts_max, 0.0);
+    light->counts_max = (uint16_t)given(from->counts_max, light->counts_min > 0 ? 65535.0 : 0.0);
     light->dark_is_high = given(from->dark_is_high, 0.0) != 0.0;
     robot->description.lights = (uint8_t)(number + 1);
     robot->has_levels[number] = !isnan(from->levels.dark);
@@ -218,6 +218,11 @@ static bool check_together(yaml_reader *reader, const staged_robot *staged) {
     if (given(staged->drive.slowest_mm_s, 0.0) > staged->drive.top_mm_s) {
         return yaml_reader_wrong(reader, drive, "drive.slowest_mm_s",
                                  "must not be above top_mm_s, %.10g", staged->drive.top_mm_s);
+    }
+    double least_ms = 2.0 * staged->tick_ms;
+    if (staged->drive.lifetime_ms < least_ms) { // not where it is not given: that is no number
+        return yaml_reader_wrong(reader, drive, "drive.lifetime_ms",
+                                 "must be at least two ticks, %.10g ms", least_ms);
     }
     const staged_light *sides[2] = {&staged->lights.left, &staged->lights.right};
     static const char *const names[2] = {"lights.left", "lights.right"};

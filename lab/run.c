@@ -114,15 +114,15 @@ bool lab_check(const lab_route *route, GError **error) {
     cmo_port port = {NULL, described->traits, no_clock, NULL, no_sample, no_drive, no_halt, NULL};
     cmo_robot robot;
     if (cmo_robot_start(&robot, &described->description, &port) != CMO_OUTCOME_DONE) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: %s: makes no sense; %.4g would do",
-                    route->robot_path, robot.field, (double)robot.limit);
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: %s: makes no sense for this robot",
+                    route->robot_path, robot.field);
         return false;
     }
     double width = cmo_sim_mat_width_mm(route->mat);
     double height = cmo_sim_mat_height_mm(route->mat);
     if (route->x_mm < 0.0 || route->x_mm > width || route->y_mm < 0.0 || route->y_mm > height) {
         g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
-                    "%s: start: (%.4g, %.4g) is not on the mat; x 0 to %.4g, y 0 to %.4g mm",
+                    "%s: start: (%.6g, %.6g) is not on the mat; x 0 to %.6g, y 0 to %.6g mm",
                     route->path, route->x_mm, route->y_mm, width, height);
         return false;
     }
@@ -306,6 +306,16 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
     return result.outcome;
 }
 
+bool lab_check_run(const lab_route *route, const lab_run *run, GError **error) {
+    if (run->diverged) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                    "%s: plant: its values do not go together: the simulated robot's motion ran "
+                    "away within %.3f s, seed %" G_GUINT64_FORMAT,
+                    route->robot_path, run->span_ms / 1000.0, run->seed);
+    }
+    return !run->diverged;
+}
+
 lab_run *lab_drive(const lab_route *route, uint64_t seed) {
     lab_start start = {route->x_mm, route->y_mm, route->heading_deg};
     return lab_drive_from(route, route->robot, &start, seed, true);
@@ -355,7 +365,8 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
     run->heading_error_deg =
         remainder((double)believed->heading_rad - end.heading_rad, 2.0 * G_PI) * 180.0 / G_PI;
     run->end = end;
-    run->span_ms = cmo_sim_truth_now(sim).time_ms;
+    run->span_ms = end.time_ms;
+    run->diverged = cmo_sim_diverged(sim);
     cmo_sim_free(sim);
     return run;
 }

@@ -38,7 +38,7 @@ typedef struct work {
     const lab_route *route;
     uint64_t seed;
     unsigned trials;
-    gint next, done;
+    gint next, done, diverged;
     outcome_row *rows; // trials x legs
 } work;
 
@@ -55,6 +55,7 @@ static gpointer labour(gpointer data) {
             w->rows[(size_t)trial * w->route->legs + i] =
                 (outcome_row){leg->robot, leg->truth, leg->outcome};
         }
+        g_atomic_int_add(&w->diverged, run->diverged);
         lab_run_free(run);
         g_atomic_int_inc(&w->done);
     }
@@ -110,7 +111,8 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
     }
     g_free(crew);
     lab_series *series = g_new0(lab_series, 1);
-    *series = (lab_series){.seed = seed, .trials = trials, .legs = route->legs};
+    *series = (lab_series){
+        .seed = seed, .trials = trials, .diverged = (unsigned)w.diverged, .legs = route->legs};
     series->leg = g_new0(lab_series_leg, route->legs);
     double *values = g_new(double, trials);
     for (unsigned leg = 0; leg < route->legs; leg++) {

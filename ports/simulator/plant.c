@@ -7,6 +7,9 @@
 #include <string.h>
 
 #define ITERATIONS 3
+// A caster that trails by less is a ball.
+#define BALL_MM    0.1
+#define MOST_PARTS 1000.0
 
 // The numbers are those of a contest robot of about 0.6 kg on two 6 V gear motors of 12 to 20 mm
 // with rubber tyres, by what data sheets of such motors and sensors state as a class.
@@ -126,6 +129,10 @@ void plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *sourc
     pl->per_rotor_kg = 1.0 / pl->rotor_kg;
     pl->per_mass_kg = 1.0 / p->mass_kg;
     pl->per_inertia = 1.0 / pl->inertia_kg_mm2;
+    // A rotor alone, free in the gear play, slows down by its motor at this rate and by half as
+    // much again where it holds its place.
+    double strength = MAX(pl->left.strength, pl->right.strength);
+    pl->per_lag_s = 1.5 * strength * pl->stall_mn * pl->per_rotor_kg / p->no_load_mm_s;
 }
 
 void plant_halt(struct plant *pl, drive_mode mode) {
@@ -194,7 +201,7 @@ static double motor_force(const struct plant *pl, side *s, double volts, double 
 static void swing_caster(struct plant *pl, double dt_s, double *along_mn, double *torque_mn_mm) {
     const cmo_sim_plant *p = pl->p;
     *along_mn = *torque_mn_mm = 0.0;
-    if (p->caster_trail_mm <= 0.0) {
+    if (p->caster_trail_mm < BALL_MM) {
         return;
     }
     double vx = pl->speed_mm_s;
@@ -211,7 +218,10 @@ static void swing_caster(struct plant *pl, double dt_s, double *along_mn, double
     double norm = sqrt(cx * cx + cy * cy);
     pl->caster_x = cx / norm;
     pl->caster_y = cy / norm;
-    double scrub = p->caster_scrub_n * 1e3 / (speed + 2.0);
+    // Rubbing brings what slides to rest within a step at most; it does not throw it back.
+    double lever = p->caster_behind_mm * p->caster_behind_mm * pl->per_inertia;
+    double scrub =
+        MIN(p->caster_scrub_n * 1e3 / (speed + 2.0), 1.0 / (dt_s * MAX(pl->per_mass_kg, lever)));
     *along_mn = -scrub * nx;
     *torque_mn_mm = scrub * ny * p->caster_behind_mm;
 }
@@ -363,7 +373,7 @@ static void move(struct plant *pl, const speeds *before, double dt_s) {
     pl->sine = sine;
 }
 
-void plant_step(struct plant *pl, double dt_s) {
+static void step(struct plant *pl, double dt_s) {
     const cmo_sim_plant *p = pl->p;
     speeds before = {pl->speed_mm_s, pl->turn_rad_s, pl->left.speed_mm_s, pl->right.speed_mm_s};
     double load = 0.5 * (fabs(pl->left.force) + fabs(pl->right.force));
@@ -378,4 +388,27 @@ void plant_step(struct plant *pl, double dt_s) {
     pl->turn_rad_s += torque_mn_mm * dt_s * pl->per_inertia;
     couple(pl, dt_s);
     move(pl, &before, dt_s);
+}
+
+// What changes faster than a step lasts is worked out in parts of it: else it would swing up.
+void plant_step(struct plant *pl, double dt_s) {
+    const cmo_sim_plant *p = pl->p;
+    double rate = MAX(pl->per_lag_s, 4.0 * fabs(pl->turn_rad_s));
+    if (p->caster_trail_mm >= BALL_MM) {
+        double swing = fabs(pl->speed_mm_s) + fabs(pl->turn_rad_s * p->caster_behind_mm);
+        rate = MAX(rate, 2.0 * swing / p->caster_trail_mm);
+    }
+    int parts = (int)ceil(MIN(rate * dt_s, MOST_PARTS));
+    for (int i = 1; i < parts; i++) {
+        step(pl, dt_s / parts);
+    }
+    step(pl, parts > 1 ? dt_s / parts : dt_s);
+}
+
+bool plant_sound(const struct plant *pl) {
+    double all = pl->x_mm + pl->y_mm + pl->heading_rad + pl->speed_mm_s + pl->turn_rad_s +
+                 pl->left.place_mm + pl->right.place_mm + pl->caster_x + pl->caster_y;
+    double fastest = 1e3 * MAX(pl->p->no_load_mm_s, 1000.0);
+    return isfinite(all) && fabs(pl->left.speed_mm_s) < fastest &&
+           fabs(pl->right.speed_mm_s) < fastest && fabs(pl->speed_mm_s) < fastest;
 }

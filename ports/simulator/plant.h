@@ -52,6 +52,7 @@ struct plant {
     double rotor_kg;
     double inertia_kg_mm2;
     double per_rotor_kg, per_mass_kg, per_inertia; // their inverses
+    double per_lag_s;                              // fastest that a motor alone changes its speed
 };
 
 // Starts at rest. Draws the robot's own spreads from `source`.
@@ -59,6 +60,9 @@ void plant_start(struct plant *plant, const cmo_sim_plant *parameters, noise *so
                  double y_mm, double heading_rad);
 
 void plant_step(struct plant *plant, double dt_s);
+
+// False: its motion has run away, as no robot's can.
+bool plant_sound(const struct plant *plant);
 
 // Ends driving in this way; hold takes the places of now.
 void plant_halt(struct plant *plant, drive_mode mode);

@@ -100,16 +100,28 @@ static void find_range(cmo_sim *sim) {
     sim->range_next_us = sim->now_us + 1000.0 * p->range_interval_ms;
 }
 
+static void move(cmo_sim *sim, double dt_s) {
+    if (sim->diverged) {
+        return;
+    }
+    struct plant sound = sim->plant;
+    plant_step(&sim->plant, dt_s);
+    if (sim->setup.objects > 0) {
+        sim->touch = objects_step(sim->objects, sim->setup.objects, &sim->plant, dt_s);
+    }
+    if (!plant_sound(&sim->plant)) {
+        sim->plant = sound;
+        sim->diverged = true;
+    }
+}
+
 // One step of at most a millisecond.
 static void step(cmo_sim *sim, double us) {
     obey(sim);
     expire(sim);
     apply_faults(sim);
     sim->before = cmo_sim_truth_now(sim);
-    plant_step(&sim->plant, us * 1e-6);
-    if (sim->setup.objects > 0) {
-        sim->touch = objects_step(sim->objects, sim->setup.objects, &sim->plant, us * 1e-6);
-    }
+    move(sim, us * 1e-6);
     sim->now_us += us;
     find_range(sim);
     cmo_sim_truth after = cmo_sim_truth_now(sim);
@@ -196,10 +208,14 @@ static bool pressed(const cmo_sim *sim, double at_ms) {
     return at_ms > 0.0 && since(sim, at_ms) && sim->now_us < (at_ms + 200.0) * 1000.0;
 }
 
+static bool failed(const cmo_sim *sim) {
+    return sim->diverged || since(sim, sim->setup.faults.failed_at_ms);
+}
+
 static cmo_status port_sample(void *context, cmo_sample *sample) {
     cmo_sim *sim = context;
     const cmo_sim_faults *f = &sim->setup.faults;
-    if (since(sim, f->failed_at_ms)) {
+    if (failed(sim)) {
         return CMO_FAILED;
     }
     if (chance(sim, f->not_yet_share)) {
@@ -244,7 +260,7 @@ static cmo_status port_sample(void *context, cmo_sample *sample) {
 
 static cmo_status port_drive(void *context, float left, float right, uint32_t lifetime_us) {
     cmo_sim *sim = context;
-    if (since(sim, sim->setup.faults.failed_at_ms)) {
+    if (failed(sim)) {
         return CMO_FAILED;
     }
     if (chance(sim, sim->setup.faults.not_yet_share)) {
@@ -292,6 +308,10 @@ const cmo_port *cmo_sim_port(cmo_sim *sim) {
 
 bool cmo_sim_halted(const cmo_sim *sim) {
     return sim->halted;
+}
+
+bool cmo_sim_diverged(const cmo_sim *sim) {
+    return sim->diverged;
 }
 
 unsigned cmo_sim_expired(const cmo_sim *sim) {

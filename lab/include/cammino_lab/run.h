@@ -92,6 +92,7 @@ typedef struct lab_run {
     double pose_off_x_mm, pose_off_y_mm;     /**< what it believes of that, less the truth, */
     double pose_error_mm, heading_error_deg; /**< and how far that is */
     bool marked;                             /**< the mat marks lines or boundaries at all */
+    bool diverged;                           /**< the simulated robot's motion ran away */
 } lab_run;
 
 /**
@@ -102,6 +103,10 @@ bool lab_check(const lab_route *route, GError **error);
 
 /** Runs a route once. The route must have passed lab_check(). */
 lab_run *lab_drive(const lab_route *route, uint64_t seed);
+
+/** False where the simulated robot's motion ran away: nothing of such a run is true. `error` then
+ *  says when, and what to look at. */
+bool lab_check_run(const lab_route *route, const lab_run *run, GError **error);
 
 /** Where the robot truly starts. */
 typedef struct lab_start {

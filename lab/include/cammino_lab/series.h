@@ -30,6 +30,7 @@ typedef struct lab_series_leg {
 typedef struct lab_series {
     uint64_t seed;
     unsigned trials, completed; /**< completed: all legs done */
+    unsigned diverged;          /**< trials whose simulated robot ran away: nothing of it is true */
     unsigned legs;
     lab_series_leg *leg;
 } lab_series;

@@ -232,6 +232,12 @@ double cmo_sim_range(const cmo_sim *sim);
 /** Whether the motors are halted, by a call or because a drive command was not renewed. */
 bool cmo_sim_halted(const cmo_sim *sim);
 
+/**
+ * Whether the plant's motion could not be worked out: it ran away, as no robot's can. The robot then
+ * stands where it last was, and the port answers "failed".
+ */
+bool cmo_sim_diverged(const cmo_sim *sim);
+
 /** How often a drive command ran out of its lifetime. */
 unsigned cmo_sim_expired(const cmo_sim *sim);
 
