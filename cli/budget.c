@@ -59,10 +59,10 @@ static void fill(sheet *s) {
 }
 
 static void print_table(const sheet *s) {
-    printf("%s, %s: way from the crossing of an edge to standstill, at worst, mm\n\n"
-           "%7s%8s%8s%8s%8s%9s%8s%18s%12s\n",
-           s->robot->name, s->path, "mm/s", "look", "delay", "tick", "lag", "braking", "total",
-           "simulated, worst", "least line");
+    cli_line("%s, %s: way from the crossing of an edge to standstill, at worst, mm", s->robot->name,
+             s->path);
+    printf("\n%7s%8s%8s%8s%8s%9s%8s%18s%12s\n", "mm/s", "look", "delay", "tick", "lag", "braking",
+           "total", "simulated, worst", "least line");
     for (unsigned i = 0; i < s->rows; i++) {
         const row *r = &s->row[i];
         const cmo_budget *b = &r->budget;
@@ -262,7 +262,8 @@ static int run(int count, char **arguments) {
         return cli_wrong(
             "budget takes one robot file, as in: cammino budget data/ferry/mozzo.yaml");
     }
-    if (!cli_picture_name(picture, &error)) {
+    if (!cli_picture_name(picture, &error) ||
+        !cli_spares(&error, "--picture", picture, arguments[0], NULL)) {
         return cli_error(error);
     }
     lab_robot *robot = lab_robot_load(arguments[0], &error);

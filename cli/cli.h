@@ -31,12 +31,18 @@ extern const cli_command cli_demo, cli_budget, cli_drive, cli_draw, cli_levels, 
 int cli_wrong(const char *format, ...) G_GNUC_PRINTF(1, 2);
 int cli_error(GError *error); // frees it
 
+// Prints one line, and its end, with names from files and calls in it: no control characters.
+void cli_line(const char *format, ...) G_GNUC_PRINTF(1, 2);
+
 // The manual (roff) and the bash completion of all commands, NULL-terminated.
 void cli_print_manual(const cli_command *const *commands);
 void cli_print_completion(const cli_command *const *commands);
 
 // "left", "right".
 const char *cli_side(unsigned sensor);
+
+// Whether writing to `path` spares the files that the call reads, up to a NULL; NULL spares all.
+bool cli_spares(GError **error, const char *option, const char *path, ...) G_GNUC_NULL_TERMINATED;
 
 // Whether a picture's name can be drawn to; NULL can.
 bool cli_picture_name(const char *path, GError **error);

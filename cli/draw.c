@@ -26,6 +26,9 @@ static int draw(const char *trace_path) {
     if (picture.view == CLI_VIEW_MAT && route_path == NULL) {
         return cli_wrong("the view mat needs --route ROUTE: the trace does not hold the mat");
     }
+    if (!cli_spares(&error, "--picture", picture_path, trace_path, route_path, NULL)) {
+        return cli_error(error);
+    }
     GArray *rows = lab_trace_read(trace_path, &error);
     if (rows == NULL) {
         return cli_error(error);
@@ -33,7 +36,10 @@ static int draw(const char *trace_path) {
     bool good;
     if (picture.view == CLI_VIEW_MAT) {
         lab_route *route = lab_route_load(route_path, &error);
-        good = route != NULL && cli_draw_mat(route, rows, NULL, &picture, &error);
+        good = route != NULL &&
+               cli_spares(&error, "--picture", picture_path, route->robot_path, route->mat_path,
+                          NULL) &&
+               cli_draw_mat(route, rows, NULL, &picture, &error);
         lab_route_free(route);
     } else {
         good = cli_draw_strip(trace_path, rows, NULL, &picture, &error);

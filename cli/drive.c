@@ -42,6 +42,14 @@ static int drive(const char *path) {
     if (route == NULL) {
         return CLI_WRONG;
     }
+    GError *error = NULL;
+    if (!cli_spares(&error, "--trace", trace_path, route->path, route->robot_path, route->mat_path,
+                    NULL) ||
+        !cli_spares(&error, "--picture", picture_path, route->path, route->robot_path,
+                    route->mat_path, trace_path, NULL)) {
+        lab_route_free(route);
+        return cli_error(error);
+    }
     lab_run *run = cli_drive_route(route, seed);
     int status = run != NULL ? write_files(route, run) : CLI_WRONG;
     if (status == CLI_DONE) {

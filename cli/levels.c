@@ -74,7 +74,8 @@ static void print_surfaces(const findings *f) {
 }
 
 static void print_table(const findings *f) {
-    printf("%s, %s\n\n", f->robot->name, f->source);
+    cli_line("%s, %s", f->robot->name, f->source);
+    printf("\n");
     if (f->floor->named) {
         print_surfaces(f);
     }
@@ -127,8 +128,9 @@ static void print_margins(const findings *f) {
         }
     }
     if (f->floor->named && !any && f->sensor[0].fault == CMO_LEVELS_GOOD) {
-        printf("\nno surface is named %s, so no margin can be told; --line says which it is\n",
-               line_name);
+        printf("\n");
+        cli_line("no surface is named %s, so no margin can be told; --line says which it is",
+                 line_name);
     } else if (any) {
         printf("      a margin allows for four times the noise, and for light that changes a "
                "reading by %.0f %%\n",
@@ -232,7 +234,8 @@ static int tell(const findings *f) {
         print_table(f);
         print_margins(f);
         if (write_file) {
-            printf(good ? "\nwritten to %s\n" : "\n%s stays as it was\n", f->robot_file);
+            printf("\n");
+            cli_line(good ? "written to %s" : "%s stays as it was", f->robot_file);
         }
     }
     return good && safe ? CLI_DONE : CLI_FAILED;
@@ -252,6 +255,11 @@ static int take_by_route(const char *path) {
     lab_route *route = cli_load_route(path);
     if (route == NULL) {
         return CLI_WRONG;
+    }
+    GError *error = NULL;
+    if (!cli_spares(&error, "--picture", picture, route->robot_path, route->mat_path, NULL)) {
+        lab_route_free(route);
+        return cli_error(error);
     }
     lab_run *driven = cli_drive_route(route, seed);
     if (driven == NULL) {
@@ -336,7 +344,8 @@ static int run(int count, char **arguments) {
     if (!(change >= 0.0 && change <= 0.5)) {
         return cli_wrong("--change: %g is out of range; 0 to 0.5", change);
     }
-    if (!cli_picture_name(picture, &error)) {
+    if (!cli_picture_name(picture, &error) ||
+        !cli_spares(&error, "--picture", picture, arguments[0], robot_path, NULL)) {
         return cli_error(error);
     }
     line_name = line_name != NULL ? line_name : g_strdup("line");

@@ -212,11 +212,13 @@ static void draw(const view *v) {
         return;
     }
     const lab_row *row = row_at(v, v->at);
-    char *name = g_path_get_basename(v->route->path);
+    char *base = g_path_get_basename(v->route->path);
+    char *name = lab_printable(base);
     attron(A_BOLD);
     mvprintw(0, 1, "%.20s  %.30s", v->route->robot->name, name);
     attroff(A_BOLD);
     g_free(name);
+    g_free(base);
     mvprintw(0, 56, "seed %" G_GUINT64_FORMAT, (guint64)v->run->seed);
     mvprintw(1, 1, "leg %u of %u  %-17s  stage %-8s%s", row->leg, v->route->legs,
              cmo_kind_name((cmo_kind)row->robot.kind), cmo_stage_name((cmo_stage)row->robot.stage),

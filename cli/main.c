@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli.h"
 
+#include <errno.h>
 #include <fcntl.h>
 #include <locale.h>
 #include <signal.h>
@@ -12,16 +13,28 @@ static const cli_command *const commands[] = {&cli_demo,   &cli_budget, &cli_wir
                                               &cli_levels, &cli_drive,  &cli_live,
                                               &cli_series, &cli_draw,   NULL};
 
+// What comes from files and calls stays one line.
+static void print_line(FILE *to, const char *before, const char *format, va_list arguments) {
+    char *text = g_strdup_vprintf(format, arguments);
+    char *line = lab_printable(text);
+    fprintf(to, "%s%s\n", before, line);
+    g_free(line);
+    g_free(text);
+}
+
 int cli_wrong(const char *format, ...) {
     va_list arguments;
     va_start(arguments, format);
-    char *text = g_strdup_vprintf(format, arguments);
+    print_line(stderr, "cammino: ", format, arguments);
     va_end(arguments);
-    char *line = lab_printable(text); // what comes from files and calls stays one line
-    fprintf(stderr, "cammino: %s\n", line);
-    g_free(line);
-    g_free(text);
     return CLI_WRONG;
+}
+
+void cli_line(const char *format, ...) {
+    va_list arguments;
+    va_start(arguments, format);
+    print_line(stdout, "", format, arguments);
+    va_end(arguments);
 }
 
 int cli_error(GError *error) {
@@ -151,7 +164,8 @@ int main(int count, char **arguments) {
     }
     int status = run_word(arguments[1], count - 1, arguments + 1);
     if (fflush(stdout) != 0 || ferror(stdout)) {
-        return cli_wrong("the output cannot be written");
+        // Who closes the pipe, as head does, knows that there is more.
+        return errno == EPIPE ? CLI_WRONG : cli_wrong("the output cannot be written");
     }
     return status;
 }

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli.h"
 
+#include <glib/gstdio.h>
+#include <stdarg.h>
 #include <string.h>
 
 static bool parse_word(const char *option, const char *word, const char *const *words,
@@ -15,6 +17,35 @@ static bool parse_word(const char *option, const char *word, const char *const *
     g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: '%s' is not one of: %s", option, word, all);
     g_free(all);
     return false;
+}
+
+static bool same_file(const char *a, const char *b) {
+    GStatBuf of_a, of_b;
+    if (g_stat(a, &of_a) == 0 && g_stat(b, &of_b) == 0) {
+        return of_a.st_dev == of_b.st_dev && of_a.st_ino == of_b.st_ino;
+    }
+    char *full_a = g_canonicalize_filename(a, NULL);
+    char *full_b = g_canonicalize_filename(b, NULL);
+    bool same = strcmp(full_a, full_b) == 0;
+    g_free(full_a);
+    g_free(full_b);
+    return same;
+}
+
+bool cli_spares(GError **error, const char *option, const char *path, ...) {
+    bool spares = true;
+    va_list others;
+    va_start(others, path);
+    for (const char *other; path != NULL && spares && (other = va_arg(others, const char *));) {
+        if (same_file(path, other)) {
+            g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                        "%s: %s: this call uses that file otherwise; choose another name", option,
+                        path);
+            spares = false;
+        }
+    }
+    va_end(others);
+    return spares;
 }
 
 bool cli_picture_name(const char *path, GError **error) {

@@ -125,9 +125,9 @@ static int run(int count, char **arguments) {
         puts(text);
         g_free(text);
     } else if (!quiet) {
-        printf("%s on %s, route %s: %u of %u trials completed (%.1f %%)\n", route->robot->name,
-               route->mat_path, route->path, series->completed, series->trials,
-               100.0 * series->completed / series->trials);
+        cli_line("%s on %s, route %s: %u of %u trials completed (%.1f %%)", route->robot->name,
+                 route->mat_path, route->path, series->completed, series->trials,
+                 100.0 * series->completed / series->trials);
         for (unsigned i = 0; i < series->legs; i++) {
             print_leg(series, i);
         }

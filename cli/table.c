@@ -148,8 +148,8 @@ static void print_leg(const lab_leg_result *leg) {
 }
 
 void cli_print_run(const lab_route *route, const lab_run *run) {
-    printf("%s on %s, route %s, seed %" G_GUINT64_FORMAT "\n", route->robot->name, route->mat_path,
-           route->path, (guint64)run->seed);
+    cli_line("%s on %s, route %s, seed %" G_GUINT64_FORMAT, route->robot->name, route->mat_path,
+             route->path, (guint64)run->seed);
     uint32_t estimated = 0;
     for (guint i = 0; i < run->legs->len; i++) {
         const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);

@@ -153,9 +153,10 @@ static int tell(const lab_route *route, const lab_run *driven) {
             print_blind(route);
         }
         if (write_file) {
-            printf(geometry != NULL ? "\nwritten to %s\n"
-                                    : "\n%s stays as it was: no geometry was measured\n",
-                   route->robot_path);
+            printf("\n");
+            cli_line(geometry != NULL ? "written to %s"
+                                      : "%s stays as it was: no geometry was measured",
+                     route->robot_path);
         }
     }
     return driven->outcome == CMO_OUTCOME_DONE ? CLI_DONE : CLI_FAILED;

@@ -87,6 +87,13 @@ static bool read_row(lab_floor *floor, const char *name, int number, char **fiel
             return wrong(error, name, number, "surface: must be named");
         }
         surface_name = fields[at->surface];
+        char *printable = lab_printable(surface_name);
+        bool clean = strcmp(printable, surface_name) == 0;
+        g_free(printable);
+        if (!clean) {
+            return wrong(error, name, number,
+                         "surface: a name is UTF-8 without control characters");
+        }
     }
     lab_surface *surface = find_surface(floor, surface_name);
     if (floor->surfaces->len > SURFACES_MAX) {

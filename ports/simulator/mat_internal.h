@@ -46,9 +46,9 @@ cmo_sim_mat *mat_new_checked(const char *name, double width_mm, double height_mm
 void mat_fill_linear(uint32_t linear[256]);
 
 // Averages k x k pixels of a drawing (ARGB, colours multiplied by alpha) into each pixel of the
-// map.
+// map, from a row and a column on; what lies to the left has been taken before.
 void mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int width, int height,
-                   int first_row, int k, const uint32_t linear[256]);
+                   int first_row, int first_column, int k, const uint32_t linear[256]);
 
 cmo_sim_mat *mat_load_svg(const char *name, const guint8 *bytes, gsize size,
                           const cmo_sim_mat_options *options, GError **error);

@@ -76,7 +76,8 @@ static void take_block(block *last, const uint32_t *const *rows, int column, int
 
 // Averages k x k pixels of a drawing into each pixel of the map.
 void mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int width, int height,
-                   int first_row, int k, const uint32_t linear[256]) {
+                   int first_row, int first_column, int k, const uint32_t linear[256]) {
+    int columns = MIN(mat->columns - first_column, (width + k - 1) / k);
     const uint32_t **rows = g_new(const uint32_t *, k);
     block last = {.known = false};
     for (int row = first_row; row < mat->rows && (row - first_row) * k < height; row++) {
@@ -84,11 +85,11 @@ void mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int 
             size_t y = (size_t)MIN((row - first_row) * k + j, height - 1);
             rows[j] = (const uint32_t *)(const void *)(data + y * (size_t)stride);
         }
-        uint32_t *cover = mat->cover + (size_t)row * (size_t)mat->columns;
-        uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1);
+        uint32_t *cover = mat->cover + (size_t)row * (size_t)mat->columns + first_column;
+        uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1) + first_column;
         uint64_t pair = 0; // two pixels of one colour, as long as that colour goes on
         bool plain = false;
-        for (int column = 0; column < mat->columns; column++) {
+        for (int column = 0; column < columns; column++) {
             if (k == 2 && 2 * column + 1 < width) {
                 uint64_t top, bottom;
                 memcpy(&top, rows[0] + 2 * column, sizeof top);

@@ -9,6 +9,7 @@
 
 #define DEFAULT_PX_PER_MM 2.0
 #define FILE_MAX          (64U << 20)
+#define COLUMNS_MAX       65536.0 // a row's light summed up has 32 bit
 
 cmo_sim_mat *mat_new_checked(const char *name, double width_mm, double height_mm, double px_per_mm,
                              GError **error) {
@@ -32,6 +33,14 @@ cmo_sim_mat *mat_new_checked(const char *name, double width_mm, double height_mm
                     name, width_mm, height_mm, px_per_mm, pixels / 1e6,
                     CMO_SIM_MAT_PIXELS_MAX / 1e6,
                     sqrt(CMO_SIM_MAT_PIXELS_MAX / (width_mm * height_mm)));
+        return NULL;
+    }
+    if (width_mm * px_per_mm > COLUMNS_MAX) {
+        g_set_error(error, CMO_SIM_MAT_ERROR, CMO_SIM_MAT_ERROR_SIZE,
+                    "%s: a mat %.0f mm wide at %.3g px/mm takes %.0f columns, more than %.0f; "
+                    "choose at most %.2f px/mm",
+                    name, width_mm, px_per_mm, width_mm * px_per_mm, COLUMNS_MAX,
+                    floor(100.0 * COLUMNS_MAX / width_mm) / 100.0);
         return NULL;
     }
     return cmo_sim_mat_new(width_mm, height_mm, px_per_mm);

@@ -171,7 +171,7 @@ cmo_sim_mat *mat_load_png(const char *name, bool is_path, const guint8 *bytes, g
         uint32_t linear[256];
         mat_fill_linear(linear);
         mat_take_rows(mat, cairo_image_surface_get_data(surface),
-                      cairo_image_surface_get_stride(surface), (int)width, (int)height, 0, k,
+                      cairo_image_surface_get_stride(surface), (int)width, (int)height, 0, 0, k,
                       linear);
         cairo_surface_destroy(surface);
         good = !is_path || load_marks(mat, name, (int)width, (int)height, k, error);

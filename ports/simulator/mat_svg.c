@@ -6,8 +6,9 @@
 #include <librsvg/rsvg.h>
 #include <string.h>
 
-#define OVERSAMPLE 2   // drawn this much finer, without blending, and averaged
-#define STRIP_ROWS 128 // of the map, drawn at a time: it stays in the cache
+#define OVERSAMPLE   2    // drawn this much finer, without blending, and averaged
+#define STRIP_ROWS   128  // of the map, drawn at a time: it stays in the cache
+#define TILE_COLUMNS 8192 // and as wide at most: no picture of cairo's may have over 32,767
 
 static const char *const mark_class[CMO_SIM_VOID] = {"line", "boundary", "decoration"};
 
@@ -58,14 +59,47 @@ static bool svg_size(const char *name, RsvgHandle *handle, double given_width_mm
     return sized;
 }
 
-// Draws a strip of the document; the scale is that of a map finer by `fine`.
-static bool draw_strip(RsvgHandle *handle, const cmo_sim_mat *mat, cairo_surface_t *surface,
-                       int first_row, int fine, GError **error) {
+// Where a tile begins in the map.
+typedef struct tile {
+    int row, column;
+} tile;
+
+static tile next_tile(const cmo_sim_mat *mat, tile at) {
+    at.column += TILE_COLUMNS;
+    return at.column < mat->columns ? at : (tile){at.row + STRIP_ROWS, 0};
+}
+
+// What would take long, and what for: a soft edge is drawn by a gradient just as well.
+static const char *too_costly(const char *text, gsize size) {
+    if (g_strstr_len(text, (gssize)size, "<!ENTITY") != NULL) {
+        return "it declares entities; write out what they stand for, as drawing programs do when "
+               "they save a plain SVG";
+    }
+    const char *end = text + size;
+    static const char *const uses[] = {"filter=", "filter:"};
+    for (size_t i = 0; i < G_N_ELEMENTS(uses); i++) {
+        const char *at = text;
+        while ((at = g_strstr_len(at, end - at, uses[i])) != NULL) {
+            at += strlen(uses[i]);
+            while (at < end && (*at == '"' || *at == '\'' || *at == ' ')) {
+                at++;
+            }
+            if (end - at < 4 || strncmp(at, "none", 4) != 0) {
+                return "it uses a filter; draw soft edges with a gradient";
+            }
+        }
+    }
+    return NULL;
+}
+
+// Draws a tile of the document; the scale is that of a map finer by `fine`.
+static bool draw_tile(RsvgHandle *handle, const cmo_sim_mat *mat, cairo_surface_t *surface, tile at,
+                      int fine, GError **error) {
     cairo_t *cairo = cairo_create(surface);
     cairo_set_operator(cairo, CAIRO_OPERATOR_CLEAR);
     cairo_paint(cairo);
     cairo_set_operator(cairo, CAIRO_OPERATOR_OVER);
-    cairo_translate(cairo, 0.0, -(double)first_row * fine);
+    cairo_translate(cairo, -(double)at.column * fine, -(double)at.row * fine);
     double scale = mat->px_per_mm * fine;
     RsvgRectangle viewport = {0.0, 0.0, mat->width_mm * scale, mat->height_mm * scale};
     gboolean drawn = rsvg_handle_render_document(handle, cairo, &viewport, error);
@@ -75,22 +109,23 @@ static bool draw_strip(RsvgHandle *handle, const cmo_sim_mat *mat, cairo_surface
 }
 
 static bool draw_light(RsvgHandle *handle, cmo_sim_mat *mat, GError **error) {
-    static const char crisp[] = "* { shape-rendering: crispEdges !important; }";
+    static const char crisp[] =
+        "* { shape-rendering: crispEdges !important; filter: none !important; }";
     if (!rsvg_handle_set_stylesheet(handle, (const guint8 *)crisp, sizeof crisp - 1, error)) {
         return false;
     }
     uint32_t linear[256];
     mat_fill_linear(linear);
-    int width = mat->columns * OVERSAMPLE;
+    int width = MIN(mat->columns, TILE_COLUMNS) * OVERSAMPLE;
     int height = STRIP_ROWS * OVERSAMPLE;
     cairo_surface_t *surface = cairo_image_surface_create(CAIRO_FORMAT_ARGB32, width, height);
     bool drawn = true;
-    for (int row = 0; row < mat->rows && drawn; row += STRIP_ROWS) {
-        drawn = draw_strip(handle, mat, surface, row, OVERSAMPLE, error);
+    for (tile at = {0, 0}; at.row < mat->rows && drawn; at = next_tile(mat, at)) {
+        drawn = draw_tile(handle, mat, surface, at, OVERSAMPLE, error);
         if (drawn) {
             mat_take_rows(mat, cairo_image_surface_get_data(surface),
-                          cairo_image_surface_get_stride(surface), width, height, row, OVERSAMPLE,
-                          linear);
+                          cairo_image_surface_get_stride(surface), width, height, at.row, at.column,
+                          OVERSAMPLE, linear);
         }
     }
     cairo_surface_destroy(surface);
@@ -100,30 +135,63 @@ static bool draw_light(RsvgHandle *handle, cmo_sim_mat *mat, GError **error) {
 // Draws the elements of one class alone, opaque: their alpha is how much of a pixel they cover.
 static bool draw_mark(RsvgHandle *handle, cmo_sim_mat *mat, cmo_sim_mark mark, GError **error) {
     char *css =
-        g_strdup_printf("* { visibility: hidden !important; }"
+        g_strdup_printf("* { visibility: hidden !important; filter: none !important; }"
                         ".%s, .%s * { visibility: visible !important; opacity: 1 !important;"
                         " fill-opacity: 1 !important; stroke-opacity: 1 !important;"
                         " shape-rendering: geometricPrecision !important; }",
                         mark_class[mark], mark_class[mark]);
     bool drawn = rsvg_handle_set_stylesheet(handle, (const guint8 *)css, strlen(css), error);
     g_free(css);
-    cairo_surface_t *surface =
-        cairo_image_surface_create(CAIRO_FORMAT_A8, mat->columns, STRIP_ROWS);
-    for (int row = 0; row < mat->rows && drawn; row += STRIP_ROWS) {
-        drawn = draw_strip(handle, mat, surface, row, 1, error);
+    int width = MIN(mat->columns, TILE_COLUMNS);
+    cairo_surface_t *surface = cairo_image_surface_create(CAIRO_FORMAT_A8, width, STRIP_ROWS);
+    for (tile at = {0, 0}; at.row < mat->rows && drawn; at = next_tile(mat, at)) {
+        drawn = draw_tile(handle, mat, surface, at, 1, error);
         const unsigned char *data = cairo_image_surface_get_data(surface);
         size_t stride = (size_t)cairo_image_surface_get_stride(surface);
-        for (int j = 0; drawn && j < STRIP_ROWS && row + j < mat->rows; j++) {
+        int columns = MIN(width, mat->columns - at.column);
+        for (int j = 0; drawn && j < STRIP_ROWS && at.row + j < mat->rows; j++) {
             const unsigned char *covers = data + (size_t)j * stride;
-            for (int column = 0; column < mat->columns; column++) {
+            for (int column = 0; column < columns; column++) {
                 if (covers[column] != 0) {
-                    mat_put_cover(mat, column, row + j, mark, covers[column]);
+                    mat_put_cover(mat, at.column + column, at.row + j, mark, covers[column]);
                 }
             }
         }
     }
     cairo_surface_destroy(surface);
     return drawn;
+}
+
+// ------------------------------------------------------------------------------- bound in time --
+
+#define LONGEST_S 60
+
+// Drawn by a thread of its own: a single line of a document can keep cairo busy for hours, and
+// nothing stops it then.
+typedef struct drawing {
+    RsvgHandle *handle;
+    cmo_sim_mat *mat;
+    bool wanted[CMO_SIM_VOID]; // marks that the document may hold
+    GMutex lock;
+    GCond ended;
+    bool over, drawn;
+    GError *cause;
+} drawing;
+
+static gpointer draw(gpointer data) {
+    drawing *d = data;
+    GError *cause = NULL;
+    bool drawn = draw_light(d->handle, d->mat, &cause);
+    for (cmo_sim_mark mark = 0; mark < CMO_SIM_VOID && drawn; mark++) {
+        drawn = !d->wanted[mark] || draw_mark(d->handle, d->mat, mark, &cause);
+    }
+    g_mutex_lock(&d->lock);
+    d->over = true;
+    d->drawn = drawn;
+    d->cause = cause;
+    g_cond_signal(&d->ended);
+    g_mutex_unlock(&d->lock);
+    return NULL;
 }
 
 // librsvg's parser bounds nesting and references; what is left is one line of its message.
@@ -136,6 +204,39 @@ static void tell_svg_error(const char *name, GError *cause, GError **error) {
     g_clear_error(&cause);
 }
 
+// Takes the drawing. One that is given up is left to its thread, until the program ends.
+static cmo_sim_mat *draw_in_time(const char *name, drawing *d, GError **error) {
+    g_mutex_init(&d->lock);
+    g_cond_init(&d->ended);
+    gint64 until = g_get_monotonic_time() + LONGEST_S * G_TIME_SPAN_SECOND;
+    GThread *thread = g_thread_new("mat", draw, d);
+    g_mutex_lock(&d->lock);
+    bool in_time = true;
+    while (!d->over && in_time) {
+        in_time = g_cond_wait_until(&d->ended, &d->lock, until);
+    }
+    bool over = d->over;
+    g_mutex_unlock(&d->lock);
+    if (!over) {
+        g_thread_unref(thread);
+        g_set_error(error, CMO_SIM_MAT_ERROR, CMO_SIM_MAT_ERROR_FORMAT,
+                    "%s: it takes more than %d s to draw; make it simpler", name, LONGEST_S);
+        return NULL;
+    }
+    g_thread_join(thread);
+    cmo_sim_mat *mat = d->mat;
+    if (!d->drawn) {
+        tell_svg_error(name, d->cause, error);
+        cmo_sim_mat_free(mat);
+        mat = NULL;
+    }
+    g_object_unref(d->handle);
+    g_mutex_clear(&d->lock);
+    g_cond_clear(&d->ended);
+    g_free(d);
+    return mat;
+}
+
 cmo_sim_mat *mat_load_svg(const char *name, const guint8 *bytes, gsize size,
                           const cmo_sim_mat_options *options, GError **error) {
     GError *cause = NULL;
@@ -143,6 +244,11 @@ cmo_sim_mat *mat_load_svg(const char *name, const guint8 *bytes, gsize size,
         // The parser would complain about it on stderr, over and over.
         g_set_error(error, CMO_SIM_MAT_ERROR, CMO_SIM_MAT_ERROR_FORMAT,
                     "%s: neither a PNG nor an SVG in UTF-8", name);
+        return NULL;
+    }
+    const char *costly = too_costly((const char *)bytes, size);
+    if (costly != NULL) {
+        g_set_error(error, CMO_SIM_MAT_ERROR, CMO_SIM_MAT_ERROR_FORMAT, "%s: %s", name, costly);
         return NULL;
     }
     RsvgHandle *handle = rsvg_handle_new_from_data(bytes, size, &cause);
@@ -155,19 +261,15 @@ cmo_sim_mat *mat_load_svg(const char *name, const guint8 *bytes, gsize size,
     if (svg_size(name, handle, options->width_mm, &width_mm, &height_mm, error)) {
         mat = mat_new_checked(name, width_mm, height_mm, options->px_per_mm, error);
     }
-    if (mat != NULL) {
-        bool drawn = draw_light(handle, mat, &cause);
-        for (cmo_sim_mark mark = 0; mark < CMO_SIM_VOID && drawn; mark++) {
-            if (g_strstr_len((const char *)bytes, (gssize)size, mark_class[mark]) != NULL) {
-                drawn = draw_mark(handle, mat, mark, &cause);
-            }
-        }
-        if (!drawn) {
-            tell_svg_error(name, cause, error);
-            cmo_sim_mat_free(mat);
-            mat = NULL;
-        }
+    if (mat == NULL) {
+        g_object_unref(handle);
+        return NULL;
     }
-    g_object_unref(handle);
-    return mat;
+    drawing *d = g_new0(drawing, 1);
+    d->handle = handle;
+    d->mat = mat;
+    for (cmo_sim_mark mark = 0; mark < CMO_SIM_VOID; mark++) {
+        d->wanted[mark] = g_strstr_len((const char *)bytes, (gssize)size, mark_class[mark]) != NULL;
+    }
+    return draw_in_time(name, d, error);
 }

@@ -38,9 +38,9 @@ struct cmo_sim {
     double deadline_us; // when the last drive command ends; INFINITY: halted
     bool halted;
     unsigned expired;
-    bool diverged; // the plant's motion ran away; it stands where it last was sound
-    double halt_asked_us;            // first halt while halts fail; negative: none
-    cmo_sim_truth before;            // at the start of the current step
+    bool diverged;        // the plant's motion ran away; it stands where it last was sound
+    double halt_asked_us; // first halt while halts fail; negative: none
+    cmo_sim_truth before; // at the start of the current step
     unsigned inside[CMO_LIGHTS_MAX]; // marks under each spot's centre
     GArray *crossings;
     GArray *recorded;

@@ -64,7 +64,7 @@ typedef struct cmo_sim_plant {
     double tyre_creep;       /**< slip, as a share of speed, just before a tyre lets go */
     double drag_m_s2;        /**< deceleration by rolling resistance */
     double caster_behind_mm; /**< pivot, behind the axle */
-    double caster_trail_mm;  /**< wheel's contact behind the pivot; 0: a ball, no kick */
+    double caster_trail_mm;  /**< wheel's contact behind the pivot; below 0.1: a ball, no kick */
     double caster_scrub_n;   /**< side force while it swings round */
     double track_mm;
     double wheel_width_mm;
