@@ -103,6 +103,17 @@ START_TEST(whatever_is_wrong_in_a_robot_file_is_said_with_line_and_field) {
          "lights.left.levels: dark 500 and light 510 are too near"},
         {BASE DRIVE "lights:\n  left: {ahead_mm: 1, left_mm: 1, counts_min: 9, counts_max: 3}\n",
          "lights.left.counts_min: must not be above counts_max"},
+        {BASE DRIVE "---\n" BASE, "r.yaml:4: a second document begins here; a file holds one"},
+        {BASE DRIVE "drive_too: &a tick_ms\n", "drive_too: unknown key"},
+        {"name: &a tick_ms\ntick_ms: 10\n*a : 20\n", "tick_ms: given twice"},
+        {"tick_ms: \"10\\0\"\n", "r.yaml:1: tick_ms: "},
+        {"name: \"a\\nb\"\n", "r.yaml:1: name: "},
+        {BASE DRIVE "drive: {lifetime_ms: 15, top_mm_s: 100, acceleration_mm_s2: 1000, "
+                    "braking_mm_s2: 2000}\n",
+         "r.yaml:4: drive: given twice"},
+        {BASE "drive: {lifetime_ms: 15, top_mm_s: 100, acceleration_mm_s2: 1000, "
+              "braking_mm_s2: 2000}\n",
+         "drive.lifetime_ms: must be at least two ticks, 20 ms"},
         {BASE DRIVE "plant: {shadows: {x_mm: 1}}\n", "plant.shadows: must be a list"},
         {BASE DRIVE "plant: {shadows: [{x_mm: 1}]}\n", "plant.shadows[1].y_mm: must be given"},
         {BASE DRIVE "plant: {shadows: [1,1,1]}\n", "plant.shadows[1]: must be keys"},

@@ -64,6 +64,31 @@ START_TEST(marks_come_from_classes_of_elements_and_groups) {
 }
 END_TEST
 
+// Wider than one picture can be; and no wider than a row's light can be summed up.
+START_TEST(a_mat_as_wide_as_the_docs_allow_is_drawn_in_tiles) {
+    static const char text[] =
+        "<svg xmlns='http://www.w3.org/2000/svg' width='20000mm' height='10mm' viewBox='0 0 20000 "
+        "10'><rect width='20000' height='10' fill='#fff'/><g class='line'><rect x='4090' width='12'"
+        " height='10'/><rect x='19000' width='20' height='10'/></g><g filter='none'/></svg>";
+    cmo_sim_mat *mat = from_svg(text);
+    for (int x = 4096 - 30; x < 4096 + 30; x++) { // over the seam of two tiles
+        double light = cmo_sim_mat_light(mat, x + 0.5, 5, 0.5);
+        bool line = x >= 4090 && x < 4102;
+        ck_assert_double_eq_tol(light, (line ? 0.0 : 1.0), 1e-3);
+        ck_assert_int_eq((int)(cmo_sim_mat_inside(mat, x + 0.5, 5) >> CMO_SIM_LINE & 1U), line);
+    }
+    ck_assert_double_eq_tol(cmo_sim_mat_light(mat, 18999, 5, 1), 1.0, 1e-3);
+    ck_assert_double_eq_tol(cmo_sim_mat_light(mat, 19001, 5, 1), 0.0, 1e-3);
+    ck_assert_double_eq_tol(cmo_sim_mat_light(mat, 19990, 5, 1), 1.0, 1e-3);
+    cmo_sim_mat_free(mat);
+    GError *error = NULL;
+    cmo_sim_mat_options options = {.px_per_mm = 4};
+    ck_assert_ptr_null(cmo_sim_mat_from_bytes("w.svg", text, sizeof text - 1, &options, &error));
+    ck_assert_ptr_nonnull(strstr(error->message, "choose at most 3.27 px/mm"));
+    g_clear_error(&error);
+}
+END_TEST
+
 START_TEST(light_and_mark_of_a_slanting_edge_agree) {
     // Drawn without blending and averaged in linear light, the edge must not move.
     cmo_sim_mat *mat = from_svg(HEAD "<rect width='200' height='100' fill='#fff'/>"
@@ -229,6 +254,9 @@ START_TEST(a_file_that_is_no_mat_gets_one_line_that_says_why) {
         {"<svg xmlns='http://www.w3.org/2000/svg' width='9m' height='50mm'/>", ""},
         {"<svg xmlns='http://www.w3.org/2000/svg' width='19999mm' height='19999mm'/>",
          "million pixels"},
+        {HEAD "<rect width='9' height='9' style='filter:url(#f)'/></svg>", "it uses a filter"},
+        {HEAD "<rect width='9' height='9' filter='blur(5px)'/></svg>", "it uses a filter"},
+        {"<!DOCTYPE svg [<!ENTITY a 'b'>]>" HEAD "</svg>", "it declares entities"},
         {"\x89PNG\r\n\x1a\n", "not a sound PNG"},
         {"\x89PNG\r\n\x1a\nxxxxIHDRxxxxxxxxxxxxxxxxxxxxxxxxxxxx", "PNG"},
     };
@@ -273,6 +301,7 @@ int main(void) {
     const TTest *const tests[] = {luminance_is_taken_in_linear_light,
                                   x_goes_right_and_y_goes_up,
                                   marks_come_from_classes_of_elements_and_groups,
+                                  a_mat_as_wide_as_the_docs_allow_is_drawn_in_tiles,
                                   light_and_mark_of_a_slanting_edge_agree,
                                   distances_to_the_nearest_edge_are_true_to_a_tenth,
                                   a_png_has_its_scale_from_the_file_or_from_the_route,
