@@ -103,10 +103,13 @@ static double sum_up_to(const uint32_t *sums, int columns, double at) {
     return sums[column] + share * (sums[column + 1] - sums[column]);
 }
 
+// A smaller disc would fall between the middles of two rows, and see nothing.
+#define LEAST_PX 0.75
+
 double cmo_sim_mat_light(const cmo_sim_mat *mat, double x_mm, double y_mm, double spot_mm) {
     double x = x_mm * mat->px_per_mm;
     double y = (mat->height_mm - y_mm) * mat->px_per_mm;
-    double radius = MAX(0.5 * spot_mm * mat->px_per_mm, 0.5);
+    double radius = MAX(0.5 * spot_mm * mat->px_per_mm, LEAST_PX);
     // The disc, cut into the map's rows: each row's chord is taken at its middle.
     int first = floor_of(y - radius);
     int last = floor_of(y + radius);
