@@ -91,6 +91,26 @@ static void print_patrol(const lab_leg_result *leg) {
            both, felt, leg->rebounds->len - both - felt, corners);
 }
 
+// What stands behind the field by which a patrol was refused.
+static void print_refused_patrol(const lab_leg_result *leg) {
+    static const struct {
+        const char *field, *text;
+    } texts[] = {
+        {"convex", "a corner that pokes in could pass beside a spot and come under a tyre unseen; "
+                   "say convex: true if there is none, or grazing: accept"},
+        {"grazing", "a tyre can come to the boundary at a slant before a spot does; another "
+                    "grazing would do: sway, or else accept"},
+        {"margin_mm", "no speed is safe: the spots are to stand further ahead or further out, or "
+                      "margin_mm is to be smaller"},
+    };
+    bool refused = leg->kind == CMO_KIND_STAY_INSIDE && leg->outcome == CMO_OUTCOME_TOO_FAST;
+    for (size_t i = 0; refused && i < G_N_ELEMENTS(texts); i++) {
+        if (g_strcmp0(leg->field, texts[i].field) == 0) {
+            printf("  %s\n", texts[i].text);
+        }
+    }
+}
+
 static void print_leg(const lab_leg_result *leg) {
     bool done = leg->outcome == CMO_OUTCOME_DONE;
     printf("\n%sleg %u  %s%s  %s%s%s", paint("\033[1m"), leg->number, cmo_kind_name(leg->kind),
@@ -107,11 +127,7 @@ static void print_leg(const lab_leg_result *leg) {
         printf(")");
     }
     printf("\n");
-    if (leg->kind == CMO_KIND_STAY_INSIDE && g_strcmp0(leg->field, "convex") == 0) {
-        printf(
-            "  its tyres stand further out than its spots, so a corner that pokes in could be run "
-            "over unseen; say convex: true if there is none, or grazing: accept\n");
-    }
+    print_refused_patrol(leg);
     if (leg->report.motors_may_run) {
         printf("  the halt has not succeeded: motors may be running\n");
     }

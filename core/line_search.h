@@ -80,6 +80,9 @@ void cmo_line_refute(cmo_robot *robot, cmo_line_state *state);
 // Drives on from a standstill.
 void cmo_line_resume(cmo_robot *robot, cmo_line_state *state);
 
+// After a profile has arrived: settles, and says whether it has, or has tried for long enough.
+bool cmo_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm);
+
 // Holds the wheels still, and says whether they have been so for long enough that every sensor's
 // newest look was taken at rest; or whether it has been waited for that for long enough.
 bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state);

@@ -18,6 +18,10 @@ void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
 // One tick of the profile: sets both wheels' commands.
 void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot);
 
+// Motors that cannot turn as little as asked, or an encoder that dithers, must not be tried for
+// ever.
+#define CMO_SETTLE_US 1500000U
+
 // After the profile has arrived: small moves until both wheels stand within the tolerance.
 // True: they do.
 bool cmo_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm);

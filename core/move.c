@@ -57,9 +57,8 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         return;
     }
     state->settle_us += robot->dt_us;
-    // Motors that cannot turn as little as asked must not be tried for ever.
     bool settled = cmo_motion_settle(motion, robot, p->tolerance_mm);
-    if (settled || state->settle_us > 1500000) {
+    if (settled || state->settle_us > CMO_SETTLE_US) {
         cmo_raise_figure(robot, CMO_OVERSHOOT_MM, motion->furthest_mm);
         cmo_enter(robot, CMO_STAGE_BRAKE);
         cmo_request_halt(robot, p->halt);

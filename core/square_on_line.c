@@ -208,7 +208,7 @@ static void follow(cmo_robot *robot, cmo_square_state *state) {
     const cmo_robot_description *d = robot->description;
     float step = fmaxf(d->left_step_mm, d->right_step_mm);
     float finest = fmaxf((state->settled ? 0.52F : 0.8F) * step, 0.2F);
-    if (cmo_motion_settle(motion, robot, finest) || robot->still_us > 400000) {
+    if (cmo_line_has_moved(robot, &state->line, finest)) {
         if (state->settled) {
             halt(robot, state);
         } else {

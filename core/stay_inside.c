@@ -117,6 +117,27 @@ static bool check_numbers(cmo_robot *robot, cmo_stay_parameters *p) {
     return good;
 }
 
+static float least_speed(const cmo_robot_description *d) {
+    return fmaxf(2.0F * d->slowest_mm_s, 10.0F);
+}
+
+// Where no speed is safe: the parameter by which one would be.
+static const char *what_would_do(const cmo_robot_description *d, const cmo_stay_parameters *p) {
+    const struct {
+        cmo_grazing grazing;
+        const char *field;
+    } other[] = {
+        {p->grazing, "convex"}, {CMO_GRAZING_SWAY, "grazing"}, {CMO_GRAZING_ACCEPT, "grazing"}};
+    for (uint8_t i = 0; i < 3; i++) {
+        cmo_patrol_budget budget;
+        cmo_budget_patrol(d, other[i].grazing, true, p->margin_mm, p->braking_mm_s2, &budget);
+        if (budget.speed_mm_s >= least_speed(d)) {
+            return other[i].field;
+        }
+    }
+    return "margin_mm";
+}
+
 // Holds a speed to what is safe. False: it is not, and is not to be slowed down.
 static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float asked, float otherwise,
                        const char *field, float *speed_mm_s) {
@@ -128,11 +149,8 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float aske
     if (state->parameters.too_fast == CMO_TOO_FAST_ACCEPT && asked > 0.0F) {
         return true;
     }
-    if (safe < fmaxf(2.0F * d->slowest_mm_s, 10.0F)) {
-        bool refuses = state->parameters.grazing == CMO_GRAZING_REFUSE;
-        robot->field = state->budget.blind_deg >= 90.0F      ? "margin_mm"
-                       : refuses || state->parameters.convex ? "grazing"
-                                                             : "convex";
+    if (safe < least_speed(d)) {
+        robot->field = what_would_do(d, &state->parameters);
         robot->limit = NAN;
         return false;
     }

@@ -63,7 +63,7 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
         cmo_motion_follow(motion, robot);
         return;
     }
-    if (cmo_motion_settle(motion, robot, finest_mm(robot, state)) || robot->still_us > 400000) {
+    if (cmo_line_has_moved(robot, state, finest_mm(robot, state))) {
         cmo_enter(robot, CMO_STAGE_SETTLE);
     }
 }

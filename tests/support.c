@@ -142,13 +142,15 @@ static cmo_status paper_drive(void *context, float left, float right, uint32_t l
     paper->left = left;
     paper->right = right;
     paper->drives++;
-    return CMO_OK;
+    paper->halted = false;
+    return paper->drive_answer;
 }
 
 static cmo_status paper_halt(void *context, cmo_halt how) {
     paper_port *paper = context;
     paper->halts++;
     paper->last_halt = how;
+    paper->halted = paper->halt_answer == CMO_OK;
     return paper->halt_answer;
 }
 

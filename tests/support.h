@@ -68,10 +68,12 @@ typedef struct paper_port {
     uint32_t clock_us;
     cmo_sample sample;
     cmo_status answer; // of sample
+    cmo_status drive_answer;
     cmo_status halt_answer;
     float left, right;
     unsigned drives, halts;
     cmo_halt last_halt;
+    bool halted; // the last call that moves or halts was a halt that answered OK
 } paper_port;
 
 void start_paper(paper_port *paper, uint16_t traits);

@@ -185,7 +185,7 @@ typedef struct cmo_line_state {
     float halt_mm;         /**< how far beyond the near edge it began to halt, */
     float halt_speed_mm_s; /**< and how fast it was */
     float furthest_mm;     /**< the furthest beyond the near edge since the crossing */
-    uint32_t waited_us;    /**< for looks at rest */
+    uint32_t waited_us;    /**< for small moves to settle, or for looks at rest */
     uint32_t stood_us;     /**< time of first standstill, port clock */
 } cmo_line_state;
 
