@@ -350,6 +350,17 @@ START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
         {{.cruise_mm_s = 690}, CMO_OUTCOME_TOO_FAST, "cruise_mm_s"},
         {{.charge_mm_s = 690}, CMO_OUTCOME_TOO_FAST, "charge_mm_s"},
         {{.margin_mm = 69}, CMO_OUTCOME_TOO_FAST, "margin_mm"},
+        {{.cruise_mm_s = -150}, CMO_OUTCOME_BAD_PARAMETER, "cruise_mm_s"},
+        {{.cruise_mm_s = -1e30F}, CMO_OUTCOME_BAD_PARAMETER, "cruise_mm_s"},
+        {{.cruise_mm_s = NAN}, CMO_OUTCOME_BAD_PARAMETER, "cruise_mm_s"},
+        {{.cruise_mm_s = INFINITY}, CMO_OUTCOME_BAD_PARAMETER, "cruise_mm_s"},
+        {{.cruise_mm_s = 14}, CMO_OUTCOME_BAD_PARAMETER, "cruise_mm_s"},
+        {{.charge_mm_s = -150, .too_fast = CMO_TOO_FAST_ACCEPT},
+         CMO_OUTCOME_BAD_PARAMETER,
+         "charge_mm_s"},
+        {{.charge_mm_s = NAN, .too_fast = CMO_TOO_FAST_SLOW},
+         CMO_OUTCOME_BAD_PARAMETER,
+         "charge_mm_s"},
     };
     patrol p;
     start_patrol(&p, &dark_room, 64, 0, NULL);
@@ -379,6 +390,99 @@ START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
                      CMO_OUTCOME_TOO_FAST);
     ck_assert_str_eq(p.bench.robot.field, "convex");
     end_patrol(&p);
+}
+END_TEST
+
+// What a refusal names is what would do: patrolled with it, it starts.
+START_TEST(a_robot_that_cannot_be_safe_is_told_what_would_do) {
+    static const struct {
+        float side_mm, ahead_mm;
+        const char *field;
+    } cases[] = {{64, 70, NULL},      {60, 70, "convex"},   {45, 70, "convex"},
+                 {45, 30, "grazing"}, {64, 2, "margin_mm"}, {45, 5, "margin_mm"}};
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        cmo_robot_description d = robot_with(cases[i].side_mm);
+        d.light[0].ahead_mm = d.light[1].ahead_mm = cases[i].ahead_mm;
+        paper_port paper;
+        cmo_robot robot;
+        cmo_stay_state state;
+        start_paper(&paper, PLAIN_TRAITS);
+        ck_assert_int_eq(cmo_robot_start(&robot, &d, &paper.port), CMO_OUTCOME_DONE);
+        cmo_levels levels = {.dark = 100, .light = 700, .void_counts = CMO_LEVEL_UNKNOWN};
+        cmo_robot_set_levels(&robot, 0, &levels);
+        cmo_robot_set_levels(&robot, 1, &levels);
+        cmo_stay_parameters parameters = {.margin_mm = 3};
+        cmo_outcome outcome = cmo_stay_inside_start(&robot, &state, &parameters);
+        ck_assert_int_eq(outcome, cases[i].field == NULL ? CMO_RUNNING : CMO_OUTCOME_TOO_FAST);
+        if (cases[i].field != NULL) {
+            ck_assert_msg(strcmp(robot.field, cases[i].field) == 0, "%zu: %s", i, robot.field);
+            bool convex = strcmp(cases[i].field, "convex") == 0;
+            bool grazing = strcmp(cases[i].field, "grazing") == 0;
+            parameters.convex = convex || grazing;
+            parameters.grazing = grazing ? CMO_GRAZING_ACCEPT : CMO_GRAZING_SWAY;
+            parameters.margin_mm = convex || grazing ? 3 : 0.5F;
+            outcome = cmo_stay_inside_start(&robot, &state, &parameters);
+            ck_assert_int_eq(outcome, convex || grazing ? CMO_RUNNING : CMO_OUTCOME_TOO_FAST);
+        }
+    }
+}
+END_TEST
+
+// The documented default of slowest_mm_s, 0, is no speed that a robot ever falls below.
+START_TEST(without_a_known_slowest_speed_it_rebounds_all_the_same) {
+    patrol p;
+    start_patrol(&p, &dark_room, 64, 0, NULL);
+    end_bench(&p.bench);
+    p.description.slowest_mm_s = 0;
+    cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+    setup.x_mm = 400;
+    setup.y_mm = 300;
+    setup.heading_deg = 20;
+    start_bench(&p.bench, &setup, &p.description);
+    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.longest_ms = 6000}, INFINITY),
+                     CMO_OUTCOME_DONE);
+    ck_assert_uint_ge(p.state.rebounds, 2);
+    ck_assert_double_lt(figure(&p.bench.robot, CMO_ELAPSED_MS), 7000);
+    ck_assert_double_gt(p.least_mm, 0.5);
+    end_patrol(&p);
+}
+END_TEST
+
+// Asked to end, or out of time, in whatever it does: at the next tick, and halted.
+START_TEST(it_ends_at_the_next_tick_in_any_stage) {
+    unsigned tried = 0;
+    for (unsigned stage = 1; stage <= CMO_STAGE_COUNTDOWN; stage++) {
+        cmo_sim_setup crate = {
+            .objects = 1,
+            .object = {
+                {.x_mm = 550, .y_mm = 355, .radius_mm = 30, .mass_kg = 0.2, .friction_n = 0.6}}};
+        cmo_sim_faults_none(&crate.faults);
+        patrol p;
+        start_patrol(&p, &dark_room, 45, CMO_TRAIT_RANGE, &crate);
+        cmo_stay_parameters parameters = {.convex = true, .charge_mm = 200, .scan_deg = 90};
+        cmo_robot *robot = &p.bench.robot;
+        ck_assert_int_eq(cmo_stay_inside_start(robot, &p.state, &parameters), CMO_RUNNING);
+        while (robot->stage != stage && robot->elapsed_ms < 20000) {
+            ck_assert_int_eq(cmo_tick(robot), CMO_RUNNING);
+            cmo_wait(robot);
+        }
+        if (robot->stage == stage) {
+            tried++;
+            cmo_stay_inside_end(&p.state);
+            unsigned ticks = 0;
+            while (cmo_tick(robot) == CMO_RUNNING) {
+                cmo_wait(robot);
+                ticks++;
+            }
+            // Braked from its speed as from any other, then halted.
+            ck_assert_msg(ticks <= 30, "stage %u: %u ticks late", stage, ticks);
+            ck_assert_int_eq(robot->report.outcome, CMO_OUTCOME_DONE);
+            cmo_sim_pass(p.bench.sim, 20);
+            ck_assert(cmo_sim_halted(p.bench.sim));
+        }
+        end_patrol(&p);
+    }
+    ck_assert_uint_ge(tried, 6);
 }
 END_TEST
 
@@ -419,6 +523,9 @@ int main(void) {
                                   put_down_on_the_rim_it_turns_off_it,
                                   without_levels_nothing_moves,
                                   parameters_that_make_no_sense_are_refused_by_name,
+                                  a_robot_that_cannot_be_safe_is_told_what_would_do,
+                                  without_a_known_slowest_speed_it_rebounds_all_the_same,
+                                  it_ends_at_the_next_tick_in_any_stage,
                                   straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over,
                                   NULL};
     return run_suite("stay", tests);
