@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Options of the build: their ranges, and that a firmware and its library agree on them.
+#include "calls.h"
+
+#include <glib/gstdio.h>
+#include <string.h>
+
+static int compile(const char *options, const char *more) {
+    char *line =
+        g_strdup_printf("cc -std=c11 -Wall -Wextra -Wpedantic -Werror %s -I%s/include %s %s/f.c "
+                        "-o %s/f -lm",
+                        options, SOURCE_DIR, more, folder, folder);
+    int status = call(line);
+    g_free(line);
+    return status;
+}
+
+static void put_program(void) {
+    char *path = in_folder("f.c");
+    ck_assert(g_file_set_contents(
+        path,
+        "#include <cammino/cammino.h>\n"
+        "int main(void) { static cmo_robot robot; return cmo_robot_start(&robot, 0, 0) == "
+        "CMO_OUTCOME_NOT_SUPPORTED ? 0 : 1; }\n",
+        -1, NULL));
+    g_free(path);
+}
+
+static void remove_program(void) {
+    char *path = in_folder("f.c");
+    g_unlink(path);
+    g_free(path);
+    path = in_folder("f");
+    g_unlink(path);
+    g_free(path);
+}
+
+START_TEST(an_option_outside_of_its_range_does_not_build) {
+    static const struct {
+        const char *option, *says;
+    } cases[] = {{"-DCMO_LIGHTS_MAX=0", "CMO_LIGHTS_MAX"},
+                 {"-DCMO_LIGHTS_MAX=9", "CMO_LIGHTS_MAX"},
+                 {"-DCMO_LOOKS_MAX=0", "CMO_LOOKS_MAX"},
+                 {"-DCMO_HISTORY=2", "CMO_HISTORY"},
+                 {"-DCMO_WATCH_LIGHT=2", "CMO_WATCH_LIGHT"}};
+    put_program();
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        ck_assert_int_ne(compile(cases[i].option, "-c"), 0);
+        ck_assert_ptr_nonnull(strstr(err, "#error"));
+        ck_assert_ptr_nonnull(strstr(err, cases[i].says));
+    }
+    remove_program();
+}
+END_TEST
+
+START_TEST(core_builds_with_one_sensor_and_with_many) {
+    static const char *const options[] = {"-DCMO_LIGHTS_MAX=1",
+                                          "-DCMO_LIGHTS_MAX=8 -DCMO_LOOKS_MAX=16 -DCMO_HISTORY=3"};
+    put_program();
+    for (size_t i = 0; i < G_N_ELEMENTS(options); i++) {
+        char *line = g_strdup_printf("sh -c 'cc -std=c11 -O1 -Wall -Wextra -Wpedantic -Werror %s "
+                                     "-I%s/include %s/core/*.c %s/f.c -o %s/f -lm && %s/f'",
+                                     options[i], SOURCE_DIR, SOURCE_DIR, folder, folder, folder);
+        ck_assert_msg(call(line) == 0, "%s", err);
+        g_free(line);
+    }
+    remove_program();
+}
+END_TEST
+
+START_TEST(a_firmware_built_with_other_options_than_the_library_does_not_link) {
+    put_program();
+    for (int lights = 2; lights <= 3; lights++) {
+        char *line =
+            g_strdup_printf("sh -c 'cd %s && cc -std=c11 -I%s/include -c %s/core/*.c && "
+                            "cc -std=c11 -DCMO_LIGHTS_MAX=%d -I%s/include f.c *.o -o f -lm; "
+                            "status=$?; rm *.o; exit $status'",
+                            folder, SOURCE_DIR, SOURCE_DIR, lights, SOURCE_DIR);
+        ck_assert_msg((call(line) == 0) == (lights == 2), "%d: %s", lights, err);
+        ck_assert((strstr(err, "undefined reference to `cmo_robot_start_lights3_") != NULL) ==
+                  (lights == 3));
+        g_free(line);
+    }
+    remove_program();
+}
+END_TEST
+
+int main(void) {
+    make_folder();
+    const TTest *const tests[] = {
+        an_option_outside_of_its_range_does_not_build, core_builds_with_one_sensor_and_with_many,
+        a_firmware_built_with_other_options_than_the_library_does_not_link, NULL};
+    int status = run_suite("options", tests);
+    remove_folder();
+    return status;
+}
