@@ -7,6 +7,7 @@
 
 // More rebounds than this get a number each, and no angles.
 #define ANGLES_MOST 24
+#define DISC_PX     9.0
 
 static double degrees(double radians) {
     return radians * 180.0 / G_PI;
@@ -41,38 +42,99 @@ static void draw_rebound(const canvas *c, const lab_rebound *r, unsigned number,
         draw_arrow(c, r->x_mm, r->y_mm, r->exit_rad, reach);
     }
     cairo_new_path(cairo);
-    cairo_arc(cairo, px(c, r->x_mm), py(c, r->y_mm), 9.0, 0.0, 2.0 * G_PI);
+    cairo_arc(cairo, px(c, r->x_mm), py(c, r->y_mm), DISC_PX, 0.0, 2.0 * G_PI);
     cairo_fill(cairo);
-    char text[48];
+    char text[16];
     g_snprintf(text, sizeof text, "%u", number);
     cairo_set_source_rgb(cairo, 1.0, 1.0, 1.0);
     cairo_set_font_size(cairo, 10.5);
     double width = canvas_text_width(cairo, text);
     canvas_text(cairo, px(c, r->x_mm) - 0.5 * width, py(c, r->y_mm) + 3.8, 10.5, true, text);
-    if (!angles) {
-        return;
+}
+
+// What must not be written over: discs and labels.
+typedef struct box {
+    double left, top, right, bottom;
+} box;
+
+static bool is_free(const GArray *taken, const box *b) {
+    bool free = b->left > 4.0 && b->right < 1276.0 && b->top > 46.0;
+    for (guint i = 0; i < taken->len && free; i++) {
+        const box *t = &g_array_index(taken, box, i);
+        free = b->right < t->left || b->left > t->right || b->bottom < t->top || b->top > t->bottom;
     }
-    // Beside it, outside of the boundary, where the path is not in the way; inside if there is no
-    // room.
+    return free;
+}
+
+// A label's box at a distance from a place, in the direction of an angle (up is negative, in px).
+static box label_box(double x, double y, double width, double way, double angle) {
+    double dx = cos(angle);
+    double side = dx < -0.3 ? -1.0 : dx > 0.3 ? 1.0 : 0.0;
+    double left = x + way * dx + 0.5 * (side - 1.0) * width;
+    double middle = y + way * sin(angle);
+    return (box){left - 2.0, middle - 7.0, left + width + 2.0, middle + 7.0};
+}
+
+// The angles of a rebound, as near to it as there is room: best outside of the boundary, where the
+// path is not in the way. Where there is none, its number alone stands for it.
+static void label_rebound(const canvas *c, const lab_rebound *r, unsigned number, GArray *taken) {
+    cairo_t *cairo = c->cairo;
     double entry = remainder(r->entry_rad - r->normal_rad, 2.0 * G_PI);
     double exit = remainder(r->exit_rad - r->normal_rad - G_PI, 2.0 * G_PI);
-    g_snprintf(text, sizeof text, "%.0f\u00b0 in, %.0f\u00b0 out", fabs(degrees(entry)),
+    char text[48];
+    g_snprintf(text, sizeof text, "%u: %.0f\u00b0 in, %.0f\u00b0 out", number, fabs(degrees(entry)),
                fabs(degrees(exit)));
     cairo_set_font_size(cairo, 11.0);
-    width = canvas_text_width(cairo, text);
-    double nx = cos(r->normal_rad);
-    double ny = -sin(r->normal_rad);
-    double side = nx < -0.3 ? -1.0 : nx > 0.3 ? 1.0 : 0.0;
-    double x = px(c, r->x_mm) + 15.0 * nx + 0.5 * (side - 1.0) * width;
-    double y = py(c, r->y_mm) + 19.0 * ny + 4.0;
-    if (x < 4.0 || x + width > 1276.0) {
-        x = px(c, r->x_mm) - 40.0 * nx + 0.5 * (-side - 1.0) * width;
+    double width = canvas_text_width(cairo, text);
+    double x = px(c, r->x_mm);
+    double y = py(c, r->y_mm);
+    for (double way = 19.0; way < 100.0; way += 9.0) {
+        for (int turn = 0; turn < 12; turn++) { // outward first, then more and more aside
+            double aside = (turn + 1) / 2 * (turn % 2 != 0 ? G_PI / 6.0 : -G_PI / 6.0);
+            box b = label_box(x, y, width, way, -r->normal_rad + aside);
+            if (!is_free(taken, &b)) {
+                continue;
+            }
+            g_array_append_val(taken, b);
+            canvas_colour(cairo, canvas_aim_colour, 0.6);
+            cairo_set_line_width(cairo, 1.0);
+            if (way > 40.0) { // too far away to be taken for its own
+                cairo_move_to(cairo, x, y);
+                cairo_line_to(cairo, CLAMP(x, b.left, b.right), CLAMP(y, b.top, b.bottom));
+                cairo_stroke(cairo);
+            }
+            cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.8);
+            cairo_rectangle(cairo, b.left, b.top, b.right - b.left, b.bottom - b.top);
+            cairo_fill(cairo);
+            canvas_colour(cairo, canvas_aim_colour, 1.0);
+            canvas_text(cairo, b.left + 2.0, b.bottom - 3.5, 11.0, false, text);
+            return;
+        }
     }
-    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.8);
-    cairo_rectangle(cairo, x - 2.0, y - 10.5, width + 4.0, 14.0);
-    cairo_fill(cairo);
-    canvas_colour(cairo, canvas_aim_colour, 1.0);
-    canvas_text(cairo, x, y, 11.0, false, text);
+}
+
+// Of one patrol: all discs first, then as many labels as there is room for.
+static void draw_rebounds(const canvas *c, const GArray *rebounds) {
+    GArray *taken = g_array_new(FALSE, FALSE, sizeof(box));
+    bool angles = rebounds->len <= ANGLES_MOST;
+    for (int pass = 0; pass < (angles ? 2 : 1); pass++) {
+        for (guint n = 0; n < rebounds->len; n++) {
+            const lab_rebound *r = &g_array_index(rebounds, lab_rebound, n);
+            if (!r->crossed) {
+                continue;
+            }
+            if (pass == 0) {
+                double x = px(c, r->x_mm);
+                double y = py(c, r->y_mm);
+                box disc = {x - DISC_PX, y - DISC_PX, x + DISC_PX, y + DISC_PX};
+                g_array_append_val(taken, disc);
+                draw_rebound(c, r, n + 1, angles);
+            } else {
+                label_rebound(c, r, n + 1, taken);
+            }
+        }
+    }
+    g_array_free(taken, TRUE);
 }
 
 static void draw_disc(const canvas *c, const double at[2], double radius_mm, bool start) {
@@ -111,11 +173,8 @@ void canvas_patrols(const canvas *c, const GArray *rows, const lab_run *run) {
     draw_objects(c, rows);
     for (guint i = 0; i < run->legs->len; i++) {
         const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
-        for (guint n = 0; leg->rebounds != NULL && n < leg->rebounds->len; n++) {
-            const lab_rebound *r = &g_array_index(leg->rebounds, lab_rebound, n);
-            if (r->crossed) {
-                draw_rebound(c, r, n + 1, leg->rebounds->len <= ANGLES_MOST);
-            }
+        if (leg->rebounds != NULL) {
+            draw_rebounds(c, leg->rebounds);
         }
     }
 }
