@@ -58,7 +58,7 @@ typedef struct box {
 } box;
 
 static bool is_free(const GArray *taken, const box *b) {
-    bool free = b->left > 4.0 && b->right < 1276.0 && b->top > 46.0;
+    bool free = b->left > 28.0 && b->right < 1252.0 && b->top > 46.0;
     for (guint i = 0; i < taken->len && free; i++) {
         const box *t = &g_array_index(taken, box, i);
         free = b->right < t->left || b->left > t->right || b->bottom < t->top || b->top > t->bottom;
