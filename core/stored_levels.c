@@ -70,7 +70,7 @@ cmo_outcome cmo_load_levels(cmo_robot *robot, const uint8_t *bytes, size_t size)
         read[i] = (cmo_levels){cmo_get_16(at),     cmo_get_16(at + 2), cmo_get_16(at + 4),
                                cmo_get_16(at + 6), cmo_get_16(at + 8), cmo_get_16(at + 10)};
         if (!cmo_levels_usable(&read[i])) {
-            robot->field = "levels";
+            refuse(robot, "levels");
             return CMO_OUTCOME_LOW_CONTRAST;
         }
     }

@@ -13,7 +13,8 @@ typedef struct ideal {
     double left_mm, right_mm;
     double line_mm, width_mm; // along the spots' way
     unsigned ticks;
-    bool dithers; // the left encoder stands on the brink of a count
+    double drive_fails_mm; // from there on drive commands fail; 0: never
+    bool dithers;          // the left encoder stands on the brink of a count
     uint8_t sequence;
 } ideal;
 
@@ -46,6 +47,9 @@ static cmo_outcome turn(ideal *r, uint32_t us) {
     double s = us * 1e-6;
     r->left_mm += drives ? (double)p->left * s : 0.0;
     r->right_mm += drives ? (double)p->right * s : 0.0;
+    if (r->drive_fails_mm > 0.0 && r->left_mm >= r->drive_fails_mm) {
+        p->drive_answer = CMO_FAILED;
+    }
     p->clock_us += us;
     r->ticks++;
     p->sample.encoders.left =
@@ -184,22 +188,32 @@ START_TEST(drive_commands_that_are_never_taken_are_no_way) {
 END_TEST
 
 START_TEST(a_drive_that_fails_ends_the_routine_halted) {
-    for (int ending = CMO_END_HALTED; ending <= CMO_END_MOVING; ending++) {
-        ideal r;
-        cmo_travel_state travel;
-        start_ideal(&r, PLAIN_TRAITS);
-        cmo_travel_parameters p = {.distance_mm = 300, .ending = (cmo_ending)ending};
-        ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &p), CMO_RUNNING);
-        cmo_outcome outcome = CMO_RUNNING;
-        for (int i = 0; i < 500 && outcome == CMO_RUNNING; i++) {
-            // The last drive of a travel that ends moving comes in the tick of its end.
-            double left = 300.0 - r.left_mm;
-            r.paper.drive_answer = left < 10.0 ? CMO_FAILED : CMO_OK;
-            outcome = turn(&r, 10000);
+    static const double places[] = {100, 290, 299.99}; // the last one: in the tick of its end
+    for (size_t i = 0; i < G_N_ELEMENTS(places); i++) {
+        for (int ending = CMO_END_HALTED; ending <= CMO_END_MOVING; ending++) {
+            ideal r;
+            cmo_travel_state travel;
+            start_ideal(&r, PLAIN_TRAITS);
+            r.drive_fails_mm = places[i] - (ending == CMO_END_HALTED);
+            cmo_travel_parameters p = {.distance_mm = 300, .ending = (cmo_ending)ending};
+            ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 500),
+                             CMO_OUTCOME_PORT_FAILED);
+            ck_assert(r.paper.halted);
+            ck_assert(!r.robot.report.motors_may_run);
         }
-        ck_assert_int_eq(outcome, CMO_OUTCOME_PORT_FAILED);
-        ck_assert(r.paper.halted);
     }
+}
+END_TEST
+
+START_TEST(a_halt_that_the_port_no_longer_has_becomes_another) {
+    ideal r;
+    cmo_travel_state travel;
+    start_ideal(&r, PLAIN_TRAITS);
+    cmo_travel_parameters p = {.distance_mm = 100, .halt = CMO_HALT_HOLD};
+    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &p), CMO_RUNNING);
+    r.paper.port.traits = (uint16_t)(PLAIN_TRAITS & ~(CMO_TRAIT_HOLD | CMO_TRAIT_BRAKE));
+    ck_assert_int_eq(run_ideal(&r, CMO_RUNNING, 500), CMO_OUTCOME_DONE);
+    ck_assert_int_eq(r.paper.last_halt, CMO_HALT_COAST);
 }
 END_TEST
 
@@ -364,6 +378,39 @@ START_TEST(a_robot_that_was_refused_does_nothing) {
     ck_assert_int_eq(cmo_tick(&robot), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_int_eq(cmo_run(&robot), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_int_eq(cmo_halt_now(&robot, CMO_HALT_DEFAULT), CMO_FAILED);
+    union {
+        cmo_line_state line;
+        cmo_square_state square;
+        cmo_stay_state stay;
+        cmo_check_wiring_state wiring;
+        cmo_measure_geometry_state geometry;
+        cmo_take_levels_state levels;
+        cmo_action_state action;
+        cmo_countdown_state countdown;
+    } s;
+    uint8_t bytes[64];
+    int refused = 0;
+    const cmo_outcome bad_parameter = CMO_OUTCOME_BAD_PARAMETER;
+    refused += cmo_rotate_start(&robot, &travel, &(cmo_rotate_parameters){0}) == bad_parameter;
+    refused +=
+        cmo_drive_until_line_start(&robot, &s.line, &(cmo_line_parameters){0}) == bad_parameter;
+    refused += cmo_stop_on_line_start(&robot, &s.line, &(cmo_line_parameters){0}) == bad_parameter;
+    refused +=
+        cmo_square_on_line_start(&robot, &s.square, &(cmo_square_parameters){0}) == bad_parameter;
+    refused += cmo_stay_inside_start(&robot, &s.stay, &(cmo_stay_parameters){0}) == bad_parameter;
+    refused += cmo_check_wiring_start(&robot, &s.wiring, &(cmo_check_wiring_parameters){0}) ==
+               bad_parameter;
+    refused += cmo_measure_geometry_start(&robot, &s.geometry,
+                                          &(cmo_measure_geometry_parameters){0}) == bad_parameter;
+    refused +=
+        cmo_take_levels_start(&robot, &s.levels, &(cmo_take_levels_parameters){0}) == bad_parameter;
+    refused += cmo_action_start(&robot, &s.action, &(cmo_action_parameters){0}) == bad_parameter;
+    refused +=
+        cmo_countdown_start(&robot, &s.countdown, &(cmo_countdown_parameters){0}) == bad_parameter;
+    refused += cmo_load_levels(&robot, bytes, sizeof bytes) == bad_parameter;
+    ck_assert_int_eq(refused, 11);
+    ck_assert_str_eq(robot.field, "robot");
+    ck_assert_uint_eq(cmo_store_levels(&robot, bytes, sizeof bytes), 0);
     ck_assert_int_eq(cmo_robot_set_levels(&robot, 0, &(cmo_levels){.dark = 1, .light = 900}),
                      CMO_OUTCOME_BAD_PARAMETER);
     cmo_robot_set_pose(&robot, 1, 2, 3);
@@ -391,7 +438,87 @@ START_TEST(drive_until_line_refuses_what_only_a_stop_has) {
 }
 END_TEST
 
+START_TEST(what_a_robot_cannot_do_is_refused_by_name) {
+    ideal r;
+    start_ideal(&r, (uint16_t)(PLAIN_TRAITS & ~CMO_TRAIT_HOLD));
+    cmo_stay_state stay;
+    ck_assert_int_eq(
+        cmo_stay_inside_start(&r.robot, &stay,
+                              &(cmo_stay_parameters){.convex = true, .halt = CMO_HALT_HOLD}),
+        CMO_OUTCOME_NOT_SUPPORTED);
+    ck_assert_str_eq(r.robot.field, "halt");
+    cmo_action_state action;
+    ck_assert_int_eq(
+        cmo_action_start(&r.robot, &action,
+                         &(cmo_action_parameters){.function = halts_itself, .longest_ms = 600001}),
+        CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_str_eq(r.robot.field, "longest_ms");
+    ck_assert_float_eq(r.robot.limit, 600000.0F);
+    cmo_line_state line;
+    ck_assert_int_eq(cmo_stop_on_line_start(&r.robot, &line,
+                                            &(cmo_line_parameters){.rest = CMO_REST_NEAR_EDGE,
+                                                                   .effort = (cmo_effort)7}),
+                     CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_str_eq(r.robot.field, "effort");
+    cmo_measure_geometry_state geometry;
+    r.description.slowest_mm_s = 400;
+    ck_assert_int_eq(
+        cmo_measure_geometry_start(&r.robot, &geometry, &(cmo_measure_geometry_parameters){0}),
+        CMO_OUTCOME_NOT_SUPPORTED);
+    ck_assert_str_eq(r.robot.field, "slowest_mm_s");
+    ck_assert_float_eq(r.robot.limit, 350.0F);
+    r.robot.light[1].levels.dark = CMO_LEVEL_UNKNOWN;
+    ck_assert_int_eq(
+        cmo_measure_geometry_start(&r.robot, &geometry, &(cmo_measure_geometry_parameters){0}),
+        CMO_OUTCOME_LOW_CONTRAST);
+    cmo_robot_description twisted = plain_robot;
+    twisted.light[0].counts_min = 1024;
+    ck_assert_int_eq(cmo_robot_start(&r.robot, &twisted, &r.paper.port), CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_str_eq(r.robot.field, "light.counts_min");
+}
+END_TEST
+
+START_TEST(stored_levels_that_cannot_be_used_are_refused) {
+    ideal r;
+    uint8_t bytes[64];
+    start_ideal(&r, PLAIN_TRAITS);
+    r.robot.light[1].levels.light = 105; // worn out in the meantime
+    size_t size = cmo_store_levels(&r.robot, bytes, sizeof bytes);
+    ck_assert_uint_gt(size, 0);
+    r.robot.light[0].levels.dark = 123;
+    ck_assert_int_eq(cmo_load_levels(&r.robot, bytes, size), CMO_OUTCOME_LOW_CONTRAST);
+    ck_assert_str_eq(r.robot.field, "levels");
+    ck_assert_uint_eq(r.robot.light[0].levels.dark, 123); // all or none
+}
+END_TEST
+
 // -------------------------------------------------------------------------------------- figures --
+
+START_TEST(no_levels_are_no_contrast) {
+    cmo_levels none = {.dark = 300, .light = 300};
+    ck_assert_float_eq(cmo_hysteresis(&none), 1.0F);
+    ck_assert_float_eq(cmo_reflectance(&none, 700), 0.0F);
+    cmo_level_taker taker;
+    float counts, spread;
+    cmo_level_taker_start(&taker);
+    cmo_level_taker_add(&taker, 300);
+    ck_assert(!cmo_level_taker_surface(&taker, &counts, &spread));
+}
+END_TEST
+
+// Spots one behind the other tell no angle.
+START_TEST(spots_behind_each_other_know_no_entry_angle) {
+    ideal r;
+    cmo_line_state state;
+    start_ideal(&r, PLAIN_TRAITS);
+    r.description.light[0].left_mm = r.description.light[1].left_mm = 0;
+    r.line_mm = 300;
+    cmo_line_parameters p = {.watch = CMO_WATCH_BOTH, .cruise_mm_s = 200};
+    ck_assert_int_eq(run_ideal(&r, cmo_stop_on_line_start(&r.robot, &state, &p), 1000),
+                     CMO_OUTCOME_DONE);
+    ck_assert(!(r.robot.report.present & CMO_FIGURE_BIT(CMO_ENTRY_ANGLE_DEG)));
+}
+END_TEST
 
 START_TEST(the_look_interval_is_right_after_a_long_search) {
     ideal r;
@@ -500,6 +627,11 @@ int main(void) {
                                   an_action_may_halt_and_goes_on,
                                   drive_commands_that_are_never_taken_are_no_way,
                                   a_drive_that_fails_ends_the_routine_halted,
+                                  a_halt_that_the_port_no_longer_has_becomes_another,
+                                  what_a_robot_cannot_do_is_refused_by_name,
+                                  stored_levels_that_cannot_be_used_are_refused,
+                                  no_levels_are_no_contrast,
+                                  spots_behind_each_other_know_no_entry_angle,
                                   no_limit_is_too_long_for_the_clock,
                                   every_routine_ends_by_its_limit_where_the_encoders_never_answer,
                                   a_pause_between_two_routines_is_no_fault_of_the_next,

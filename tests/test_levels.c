@@ -205,6 +205,28 @@ START_TEST(the_routine_refuses_what_is_no_line_and_keeps_the_old_levels) {
 }
 END_TEST
 
+START_TEST(a_sensor_that_sees_half_of_the_other_is_named) {
+    cmo_sim_mat *mat = make_floor(&one_line);
+    for (unsigned dim = 0; dim < 2; dim++) {
+        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+        setup.x_mm = 560;
+        setup.plant.eye[dim].white_counts = 300;
+        bench_robot bench = fresh_robot(&setup, &plain_robot);
+        cmo_take_levels_state take_state;
+        cmo_take_levels_parameters parameters = {.distance_mm = 0};
+        ck_assert_int_eq(cmo_take_levels_start(&bench.robot, &take_state, &parameters),
+                         CMO_RUNNING);
+        ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_LOW_CONTRAST);
+        ck_assert_int_eq(take_state.fault[dim], CMO_LEVELS_UNLIKE);
+        ck_assert_int_eq(take_state.fault[1 - dim], CMO_LEVELS_GOOD);
+        ck_assert_str_eq(bench.robot.field, "unlike");
+        ck_assert_uint_eq(bench.robot.light[0].levels.dark, CMO_LEVEL_UNKNOWN); // none is taken
+        end_bench(&bench);
+    }
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 // --------------------------------------------------------------------------------- stored form --
 
 START_TEST(stored_levels_come_back_and_damaged_ones_are_refused) {
@@ -248,6 +270,7 @@ int main(void) {
                                   no_floor_that_must_be_refused_is_accepted,
                                   any_order_and_range_of_readings_is_taken,
                                   the_routine_takes_the_levels_and_ends_where_it_began,
+                                  a_sensor_that_sees_half_of_the_other_is_named,
                                   the_routine_refuses_what_is_no_line_and_keeps_the_old_levels,
                                   stored_levels_come_back_and_damaged_ones_are_refused,
                                   NULL};
