@@ -221,6 +221,46 @@ START_TEST(a_stated_line_sets_the_pose_and_tells_what_is_left_over) {
 }
 END_TEST
 
+START_TEST(a_stop_where_the_halt_leaves_it_sets_the_pose_too) {
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor_of(&one_line));
+    setup.x_mm = 430;
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_robot_set_pose(&bench.robot, 410, 490, 0);
+    cmo_line_state state;
+    cmo_line_parameters p = {.watch = CMO_WATCH_BOTH, .cruise_mm_s = 250};
+    ck_assert_int_eq(cmo_stop_on_line_start(&bench.robot, &state, &p), CMO_RUNNING);
+    ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_DONE);
+    cmo_stated_line line = {.x_mm = 700, .y_mm = 100};
+    ck_assert(cmo_take_pose(&bench.robot, &state, &line, NULL));
+    ck_assert_double_eq_tol((double)bench.robot.odometer.pose.x_mm,
+                            cmo_sim_truth_now(bench.sim).x_mm, 4.0); // the halt slides
+    end_bench(&bench);
+}
+END_TEST
+
+// A notch in a table, whose edge one sensor alone can find.
+static double notch_light(void *data, double x_mm, double y_mm, unsigned *marks) {
+    (void)data;
+    *marks |= x_mm > 700 && y_mm > 535 && y_mm < 560 ? 1U << CMO_SIM_VOID : 0U;
+    return 0.6;
+}
+
+START_TEST(at_a_notch_in_the_table_the_other_sensor_is_not_waited_for) {
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(2000, 1000, 2, notch_light, NULL);
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+    setup.x_mm = 450;
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_square_parameters p = {
+        .line = {.tone = CMO_TONE_VOID, .cruise_mm_s = 150, .too_fast = CMO_TOO_FAST_SLOW}};
+    ck_assert_int_eq(cmo_square_on_line(&bench.robot, &p), CMO_OUTCOME_ONE_SENSOR);
+    ck_assert(cmo_sim_halted(bench.sim));
+    end_bench(&bench);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 START_TEST(a_stated_line_may_lie_anywhere_and_in_any_direction) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor_of(&one_line));
     setup.x_mm = 500;
@@ -350,6 +390,8 @@ int main(void) {
                                   where_only_one_sensor_meets_the_line_it_is_named,
                                   spots_that_are_not_side_by_side_are_geometry,
                                   a_stated_line_sets_the_pose_and_tells_what_is_left_over,
+                                  a_stop_where_the_halt_leaves_it_sets_the_pose_too,
+                                  at_a_notch_in_the_table_the_other_sensor_is_not_waited_for,
                                   a_stated_line_may_lie_anywhere_and_in_any_direction,
                                   whatever_ends_it_and_in_any_stage_the_motors_halt,
                                   parameters_that_make_no_sense_are_refused,

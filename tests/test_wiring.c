@@ -62,6 +62,28 @@ START_TEST(a_healthy_robot_is_found_healthy_and_ends_about_where_it_began) {
 }
 END_TEST
 
+// One motor weaker than the other, on a port that takes duty: it does not drive straight.
+START_TEST(a_robot_that_drives_a_curve_by_itself_is_told) {
+    for (uint64_t seed = 1; seed <= 5; seed++) {
+        lab_route *route = load("data/ferry/check-wiring.yaml");
+        lab_robot *robot = route->robot;
+        robot->traits &= (uint16_t)~CMO_TRAIT_SPEED;
+        robot->description.full_duty_mm_s = 980;
+        robot->description.dead_duty = 0.02F;
+        robot->plant.no_load_mm_s = 980;
+        robot->plant.strength_spread = 0;
+        robot->plant.left_strength = 0.6;
+        lab_leg_result leg;
+        lab_run *run = drive(route, seed, &leg);
+        ck_assert_int_eq(leg.outcome, CMO_OUTCOME_WIRING_WRONG);
+        ck_assert_uint_eq(leg.findings, CMO_FINDING_BIT(CMO_FINDING_CURVED));
+        ck_assert_double_gt(leg.curve_deg_m, 0.0); // to the left, where the weak motor is
+        lab_run_free(run);
+        lab_route_free(route);
+    }
+}
+END_TEST
+
 START_TEST(two_faults_at_once_are_both_named) {
     lab_route *route = load("data/ferry/check-wiring.yaml");
     ck_assert(lab_robot_break(route->robot, "left_motor_reversed", NULL));
@@ -284,6 +306,7 @@ END_TEST
 int main(void) {
     const TTest *const tests[] = {every_fault_is_found_and_named_and_nothing_else,
                                   a_healthy_robot_is_found_healthy_and_ends_about_where_it_began,
+                                  a_robot_that_drives_a_curve_by_itself_is_told,
                                   two_faults_at_once_are_both_named,
                                   without_a_line_in_reach_light_is_not_judged,
                                   a_light_line_and_a_robot_without_encoders_do_too,
