@@ -282,6 +282,22 @@ START_TEST(a_pause_between_two_routines_is_no_fault_of_the_next) {
 }
 END_TEST
 
+START_TEST(after_a_pause_at_speed_it_starts_from_a_standstill) {
+    ideal r;
+    cmo_travel_state travel;
+    start_ideal(&r, PLAIN_TRAITS);
+    cmo_travel_parameters p = {.distance_mm = 200, .speed_mm_s = 400, .ending = CMO_END_MOVING};
+    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 500), CMO_OUTCOME_DONE);
+    ck_assert_float_gt(cmo_speed_mm_s(&r.robot), 350);
+    r.paper.clock_us += 100000; // the last command has run out
+    r.paper.left = r.paper.right = 0;
+    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &near), CMO_RUNNING);
+    turn(&r, 10000);
+    ck_assert_float_le(fabsf(cmo_speed_mm_s(&r.robot)), 100); // it may have rolled on a little
+    ck_assert_int_eq(run_ideal(&r, CMO_RUNNING, 500), CMO_OUTCOME_DONE);
+}
+END_TEST
+
 START_TEST(after_an_encoder_jump_the_next_routine_works) {
     ideal r;
     cmo_travel_state travel;
@@ -635,6 +651,7 @@ int main(void) {
                                   no_limit_is_too_long_for_the_clock,
                                   every_routine_ends_by_its_limit_where_the_encoders_never_answer,
                                   a_pause_between_two_routines_is_no_fault_of_the_next,
+                                  after_a_pause_at_speed_it_starts_from_a_standstill,
                                   after_an_encoder_jump_the_next_routine_works,
                                   an_encoder_that_dithers_at_a_standstill_does_not_keep_it_waiting,
                                   defaults_suit_a_robot_that_can_only_drive_fast,
