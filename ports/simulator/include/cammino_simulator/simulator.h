@@ -233,8 +233,8 @@ double cmo_sim_range(const cmo_sim *sim);
 bool cmo_sim_halted(const cmo_sim *sim);
 
 /**
- * Whether the plant's motion could not be worked out: it ran away, as no robot's can. The robot then
- * stands where it last was, and the port answers "failed".
+ * Whether the plant's motion could not be worked out: it ran away, as no robot's can. The robot
+ * then stands where it last was, and the port answers "failed".
  */
 bool cmo_sim_diverged(const cmo_sim *sim);
 
