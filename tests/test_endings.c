@@ -618,6 +618,31 @@ START_TEST(the_heading_stays_with_the_wheels_for_ten_minutes) {
 }
 END_TEST
 
+// Without encoders a roll-out is an estimate, and coasting is the longer one.
+START_TEST(a_coasting_robot_is_thought_to_roll_on_for_longer) {
+    float rolled[2];
+    for (int i = 0; i < 2; i++) {
+        ideal r;
+        cmo_travel_state travel;
+        start_ideal(&r, (uint16_t)(PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS));
+        r.description.lag_ms = 50;
+        cmo_travel_parameters p = {.distance_mm = 1000, .speed_mm_s = 400};
+        ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &p), CMO_RUNNING);
+        for (int n = 0; n < 60; n++) {
+            turn(&r, 10000);
+        }
+        float before = cmo_way_mm(&r.robot);
+        cmo_halt_now(&r.robot, i == 0 ? CMO_HALT_BRAKE : CMO_HALT_COAST);
+        for (int n = 0; n < 300; n++) {
+            turn(&r, 10000);
+        }
+        rolled[i] = cmo_way_mm(&r.robot) - before;
+    }
+    ck_assert_float_eq_tol(rolled[0], 400 * 0.05F, 3); // speed times lag
+    ck_assert_float_eq_tol(rolled[1], 6 * rolled[0], 12);
+}
+END_TEST
+
 START_TEST(levels_that_are_refused_are_not_written) {
     static const int contrasts[] = {0, 10, 14, 40}; // one surface, too near, too near, too noisy
     for (size_t i = 0; i < G_N_ELEMENTS(contrasts); i++) {
@@ -662,6 +687,7 @@ int main(void) {
                                   no_figure_that_is_present_is_none,
                                   a_reaction_is_no_time_beyond_the_clock,
                                   the_heading_stays_with_the_wheels_for_ten_minutes,
+                                  a_coasting_robot_is_thought_to_roll_on_for_longer,
                                   levels_that_are_refused_are_not_written,
                                   NULL};
     return run_suite("endings", tests);

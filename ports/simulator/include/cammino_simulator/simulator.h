@@ -148,7 +148,7 @@ typedef struct cmo_sim_faults {
 
 typedef struct cmo_sim_setup {
     uint16_t traits; /**< of the port: any of encoders, look times, speed, coast, brake, hold,
-                          heading, range, touch, start, stop, battery */
+                          heading, range, touch, start, stop */
     cmo_sim_plant plant;
     cmo_sim_faults faults;
     const cmo_sim_mat *mat;         /**< must outlive the simulator; may serve many at once */
