@@ -117,6 +117,9 @@ static void finish_plant(lab_robot *robot, const staged_plant *from) {
     if (merged.plant.eyes > 1) {
         overlay(&lab_eye_section, &merged.plant.eye[1], &from->eyes.right);
     }
+    if (isnan(from->plant.regulator_lag_ms)) {
+        merged.plant.regulator_lag_ms = merged.plant.motor_lag_ms;
+    }
     merged.plant.shadows = from->plant.shadows;
     for (unsigned i = 0; i < from->plant.shadows; i++) {
         cmo_sim_shadow *shadow = &merged.plant.shadow[i];

@@ -142,6 +142,7 @@ static const lab_key drive_keys[] = {
     KEY_END};
 static const lab_section drive_section = {"drive", "Motors and their control.", drive_keys};
 
+static const char *const footprint_names[] = {"disc", "bell", NULL};
 static const lab_key eye_keys[] = {
     KEY(cmo_sim_eye, ahead_mm, "ahead_mm", -500, 500, "mm", "as stated", "true place of the spot"),
     KEY(cmo_sim_eye, left_mm, "left_mm", -500, 500, "mm", "as stated", "true place of the spot"),
@@ -164,6 +165,22 @@ static const lab_key eye_keys[] = {
     KEY(cmo_sim_eye, delay_ms, "delay_ms", 0, 60, "ms", "as stated",
         "from mid-exposure until the look is to be had"),
     KEY(cmo_sim_eye, exposure_ms, "exposure_ms", 0, 50, "ms", "0.5", "length of an exposure"),
+    KEY_CHOICE(cmo_sim_eye, footprint, "footprint", footprint_names, "disc",
+               "how it weighs the floor within its spot; bell: most in the middle, a little beyond "
+               "the edge, with the second moment of a disc of that size"),
+    KEY(cmo_sim_eye, lopsided, "lopsided", -1, 1, "", "0",
+        "the innermost part of the footprint lies ahead by this share of the radius"),
+    KEY(cmo_sim_eye, bend, "bend", -0.2, 0.2, "", "0",
+        "how far its response leaves a straight line halfway from dark to light"),
+    KEY(cmo_sim_eye, lag_ms, "lag_ms", 0, 50, "ms", "0", "time constant of its electronics"),
+    KEY(cmo_sim_eye, clock_off, "clock_off", 0, 0.1, "", "0",
+        "its own clock is fast or slow by up to this share"),
+    KEY(cmo_sim_eye, jitter_ms, "jitter_ms", 0, 20, "ms", "0",
+        "each exposure comes early or late by up to this, and 0.4 of the interval"),
+    KEY(cmo_sim_eye, gain_wander, "gain_wander", 0, 0.2, "", "0",
+        "standard deviation of a gain that wanders within 0.3, 3 and 30 s alike (1/f), as a share"),
+    KEY(cmo_sim_eye, cross_light, "cross_light", 0, 0.5, "", "0",
+        "share of the other sensor's lamp that it sees, from under the other"),
     KEY_END};
 const lab_section lab_eye_section = {"plant.lights.left, plant.lights.right",
                                      "What is true of a light sensor.", eye_keys};
@@ -227,6 +244,7 @@ static const lab_key faults_keys[] = {
     KEY_END};
 static const lab_section faults_section = {"plant.faults", "Faults on request.", faults_keys};
 
+static const char *const regulator_names[] = {"trim", "pi", "pi_soft", NULL};
 #define PLANT(field, low, high, unit, fallback, text)                                              \
     KEY(staged_plant, plant.field, #field, low, high, unit, fallback, text)
 static const lab_key plant_keys[] = {
@@ -259,12 +277,37 @@ static const lab_key plant_keys[] = {
     PLANT(regulator_slowest_mm_s, 0, 500, "mm/s", "slowest_mm_s", "commands below are taken as 0"),
     PLANT(regulator_step_mm_s, 0, 500, "mm/s", "1", "commands are rounded to this; 0: not"),
     PLANT(regulator_ramp_mm_s2, 0, 50000, "mm/s2", "0", "the regulator's own ramp; 0: none"),
-    PLANT(regulator_reset_ms, 10, 10000, "ms", "200", "integral time of its trim"),
+    PLANT(regulator_reset_ms, 10, 10000, "ms", "200", "integral time of its trim, or of the PI"),
+    KEY_CHOICE(
+        staged_plant, plant.regulator, "regulator", regulator_names, "trim",
+        "trim: feed-forward and a slow trim against what the motor should do by now; pi: "
+        "feed-forward and PI on what is asked for, quick and overshooting; pi_soft: the same "
+        "on a reference that follows it with a lag"),
+    PLANT(regulator_gain, 0, 50, "", "4",
+          "pi: duty per error of the speed, as a share of no_load_mm_s"),
+    PLANT(regulator_lag_ms, 1, 1000, "ms", "motor_lag_ms", "pi_soft: lag of its reference"),
+    PLANT(regulator_filter_ms, 0, 100, "ms", "0",
+          "pi: time constant of the speed that it measures"),
+    PLANT(electric_ms, 0, 50, "ms", "0", "time constant of a motor's current"),
+    PLANT(stick, 1, 5, "", "1", "gear friction at rest over that in motion"),
+    PLANT(stick_mm_s, 0.1, 1000, "mm/s", "5", "speed at which half of that excess is gone"),
+    PLANT(dead_backward, 0.2, 5, "", "1", "gear friction backward over that forward"),
+    PLANT(ripple, 0, 1, "", "0", "share by which a motor's force varies, as its poles pass"),
+    PLANT(ripple_mm, 0.05, 1000, "mm", "0.42", "way from one pole to the next, at the tyre"),
+    PLANT(battery_deep, 0, 0.5, "", "0",
+          "further share of the voltage that a lasting load of both motors stalled takes"),
+    PLANT(battery_recovery_s, 0.01, 1000, "s", "2", "time constant of that, and of coming back"),
+    PLANT(eccentric, 0, 0.2, "", "0", "share by which a wheel's size varies, once a turn"),
+    PLANT(wheel_mm, 5, 500, "mm", "40", "diameter of a wheel, for that"),
+    PLANT(encoder_wobble, 0, 0.45, "", "0",
+          "edges of an encoder's tracks are off by up to this share of a step, four by turns"),
     PLANT(heading_drift_deg_s, -10, 10, "deg/s", "0.05",
           "heading sensor: how fast it turns by itself"),
     PLANT(heading_scale, 0.5, 2, "", "1.005", "what it says over the true turn"),
     PLANT(heading_noise_deg, 0, 10, "deg", "0.05", "standard deviation of a reading"),
     PLANT(ambient, 0, 10, "", "0.3", "ambient light, in luminance of the sensor's lamp on white"),
+    PLANT(flicker, 0, 1, "", "0", "share of the ambient light that flickers"),
+    PLANT(flicker_hz, 1, 1000, "Hz", "100", "how often; mains lamps at 100 or 120"),
     PLANT(ambient_change, -1, 10, "", "0", "by what share of itself ambient light changes"),
     PLANT(ambient_change_s, 0, 3600, "s", "0", "within this time from the start; 0: not at all"),
     PLANT(range_ahead_mm, -500, 500, "mm", "the outline's front",

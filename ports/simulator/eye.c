@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "eye.h"
 
+#include "direction.h"
+
 #include <math.h>
 #include <string.h>
 
@@ -21,18 +23,33 @@ void eye_start(struct eye *eye, const cmo_sim_plant *plant, unsigned number, noi
     eye->noise = p->noise * fabs(p->white_counts - p->black_counts);
     // Its clock has nothing to do with the program's.
     eye->next_us = 1000.0 * p->interval_ms * noise_even(source);
+    eye->interval_us = 1000.0 * p->interval_ms;
+}
+
+void eye_vary(struct eye *eye, noise *source) {
+    noise_seed(&eye->drift, noise_bits(source));
+    eye->interval_us /= 1.0 + eye->p->clock_off * noise_spread(source);
+    for (int i = 0; i < 3; i++) {
+        eye->wander[i] = noise_normal(&eye->drift);
+    }
 }
 
 double eye_next_us(const struct eye *eye) {
     // Two samples stand for an exposure: the nodes of Gauss's rule for two points.
     double node = 1000.0 * eye->p->exposure_ms * 0.28867513459481287;
-    return eye->half == 0 ? eye->next_us - node : eye->next_us + node;
+    double middle_us = eye->next_us + eye->off_us;
+    return eye->half == 0 ? middle_us - node : middle_us + node;
 }
 
 static double ambient(const cmo_sim_plant *plant, double time_s, double x_mm, double y_mm) {
     double light = plant->ambient;
     if (plant->ambient_change_s > 0.0) {
         light *= 1.0 + plant->ambient_change * MIN(time_s / plant->ambient_change_s, 1.0);
+    }
+    if (plant->flicker > 0.0) {
+        double sine, cosine;
+        direction_of(6.283185307179586 * plant->flicker_hz * time_s, &cosine, &sine);
+        light *= 1.0 + plant->flicker * sine;
     }
     double lamps = light;
     for (unsigned i = 0; i < plant->shadows; i++) {
@@ -49,29 +66,89 @@ static double ambient(const cmo_sim_plant *plant, double time_s, double x_mm, do
     return MAX(light, 0.0);
 }
 
-// What comes back of the sensor's own lamp, and its share of the ambient light.
-static double light_at(const struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
-                       double x_mm, double y_mm) {
-    double luminance = cmo_sim_mat_light(mat, x_mm, y_mm, eye->spot_mm);
-    double time_s = eye_next_us(eye) * 1e-6;
-    return luminance * (1.0 + eye->p->ambient_share * ambient(plant, time_s, x_mm, y_mm));
+// Three discs for a bell: with the shares 0.45, 0.28 and 0.27 their second moments sum up to that
+// of one disc of the spot's size. What is lopsided is the innermost, which lies ahead.
+static double footprint(const struct eye *eye, const cmo_sim_mat *mat, const eye_view *view) {
+    const cmo_sim_eye *p = eye->p;
+    double spot = eye->spot_mm;
+    bool bell = p->footprint == CMO_SIM_BELL;
+    if (!bell && p->lopsided == 0.0) {
+        return cmo_sim_mat_light(mat, view->x_mm, view->y_mm, spot);
+    }
+    double ahead = 0.5 * spot * p->lopsided;
+    double inner = cmo_sim_mat_light(mat, view->x_mm + ahead * view->cosine,
+                                     view->y_mm + ahead * view->sine, 0.5 * spot);
+    double middle = cmo_sim_mat_light(mat, view->x_mm, view->y_mm, spot);
+    if (!bell) {
+        return 0.7 * middle + 0.3 * inner;
+    }
+    return 0.45 * inner + 0.28 * middle +
+           0.27 * cmo_sim_mat_light(mat, view->x_mm, view->y_mm, 1.5 * spot);
 }
 
-void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat, double x_mm,
-                double y_mm, noise *source, bool stuck) {
-    double light = light_at(eye, plant, mat, x_mm, y_mm);
+// What comes back of the lamps, and of the ambient light.
+static double light_at(const struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                       const eye_view *view, double time_us) {
+    const cmo_sim_eye *p = eye->p;
+    double luminance = footprint(eye, mat, view);
+    double around = p->ambient_share * ambient(plant, time_us * 1e-6, view->x_mm, view->y_mm);
+    double light = luminance * (1.0 + around);
+    if (p->cross_light > 0.0) {
+        light += p->cross_light *
+                 cmo_sim_mat_light(mat, view->other_x_mm, view->other_y_mm, eye->spot_mm);
+    }
+    return light;
+}
+
+void eye_follow(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                const eye_view *view, double now_us, double dt_s) {
+    double light = light_at(eye, plant, mat, view, now_us);
+    double share = eye->lit ? dt_s / (eye->p->lag_ms * 1e-3 + dt_s) : 1.0;
+    eye->slow += share * (light - eye->slow);
+    eye->lit = true;
+}
+
+// A gain that wanders at all rates alike: three of them, each ten times as slow as the one before.
+static double wander(struct eye *eye) {
+    double off = 0.0;
+    double span_s = 0.3;
+    for (int i = 0; i < 3; i++) {
+        double keeps = 1.0 - MIN(eye->interval_us * 1e-6 / span_s, 1.0);
+        eye->wander[i] =
+            keeps * eye->wander[i] + sqrt(1.0 - keeps * keeps) * noise_normal(&eye->drift);
+        off += eye->wander[i] * 0.5773502691896258; // a third of the variance each
+        span_s *= 10.0;
+    }
+    return eye->p->gain_wander * off;
+}
+
+// Bent by a parabola that leaves dark and light where they are.
+static double bent(const struct eye *eye, double light) {
+    return light + 4.0 * eye->p->bend * light * (1.0 - light);
+}
+
+void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                const eye_view *view, noise *source, bool stuck) {
+    double light = eye->lit ? eye->slow : light_at(eye, plant, mat, view, eye_next_us(eye));
     if (eye->half == 0) {
         eye->first = light;
         eye->half = 1;
         return;
     }
     light = 0.5 * (eye->first + light);
-    double counts = eye->black + eye->span * light + eye->noise * noise_normal(source);
+    if (eye->p->bend != 0.0) {
+        light = bent(eye, light);
+    }
+    double span = eye->span;
+    if (eye->p->gain_wander > 0.0) {
+        span *= 1.0 + wander(eye);
+    }
+    double counts = eye->black + span * light + eye->noise * noise_normal(source);
     counts = floor(CLAMP(counts, 0.0, eye->p->counts_max) + 0.5);
     if (!stuck) {
         eye->last_counts = (uint16_t)counts;
     }
-    eye_look look = {eye->next_us + eye->delay_us, eye->last_counts, ++eye->sequence};
+    eye_look look = {eye->next_us + eye->off_us + eye->delay_us, eye->last_counts, ++eye->sequence};
     eye->queue[(eye->head + eye->count) % EYE_QUEUE] = look;
     if (eye->count < EYE_QUEUE) {
         eye->count++;
@@ -79,5 +156,10 @@ void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *
         eye->head = (eye->head + 1) % EYE_QUEUE;
     }
     eye->half = 0;
-    eye->next_us += 1000.0 * eye->p->interval_ms;
+    eye->next_us += eye->interval_us;
+    if (eye->p->jitter_ms > 0.0) {
+        // Two exposures of a sensor do not overlap.
+        double most_us = MIN(1000.0 * eye->p->jitter_ms, 0.4 * eye->interval_us);
+        eye->off_us = most_us * noise_spread(&eye->drift);
+    }
 }

@@ -21,6 +21,12 @@ struct eye {
     double black, span;                          // counts over nothing; counts per luminance
     double noise;                                // counts
     double next_us;                              // middle of the next exposure
+    double interval_us;                          // by its own clock
+    double off_us;                               // of the next exposure, by jitter
+    double slow;                                 // light after the lag of its electronics
+    bool lit;                                    // `slow` has begun
+    double wander[3];                            // of its gain, each ten times as slow
+    noise drift;                                 // of clock, jitter and gain
     int half;                                    // which of its two samples comes next
     double first;                                // light of the first sample
     eye_look queue[EYE_QUEUE];
@@ -34,8 +40,20 @@ void eye_start(struct eye *eye, const cmo_sim_plant *plant, unsigned number, noi
 // Time of the next sample of the floor, microseconds.
 double eye_next_us(const struct eye *eye);
 
+// Draws what was added to the sensor later, from a stream of its own.
+void eye_vary(struct eye *eye, noise *source);
+
+// Where a spot is, which way its sensor faces, and where the other sensor's is.
+typedef struct eye_view {
+    double x_mm, y_mm, cosine, sine, other_x_mm, other_y_mm;
+} eye_view;
+
+// Follows the light between exposures; for sensors whose electronics lag.
+void eye_follow(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                const eye_view *view, double now_us, double dt_s);
+
 // Takes a sample at a place. `stuck`: the reading does not change any more.
-void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat, double x_mm,
-                double y_mm, noise *source, bool stuck);
+void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                const eye_view *view, noise *source, bool stuck);
 
 #endif

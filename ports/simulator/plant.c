@@ -2,6 +2,7 @@
 #include "plant.h"
 
 #include "direction.h"
+#include "motor.h"
 
 #include <math.h>
 #include <string.h>
@@ -50,6 +51,15 @@ void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *de
     plant->regulator_slowest_mm_s = d->slowest_mm_s;
     plant->regulator_step_mm_s = 1.0;
     plant->regulator_reset_ms = 200.0;
+    plant->regulator_gain = 4.0; // a step is answered in a fifth of the motor's own lag
+    plant->regulator_lag_ms = plant->motor_lag_ms;
+    plant->stick = plant->dead_backward = 1.0;
+    plant->stick_mm_s = 5.0;
+    plant->ripple_mm =
+        0.42; // a three-pole rotor pulls six times a turn, 50 turns to a wheel's 126 mm
+    plant->battery_recovery_s = 2.0;
+    plant->wheel_mm = 40.0;
+    plant->flicker_hz = 100.0;
     plant->eyes = d->lights;
     for (unsigned i = 0; i < plant->eyes; i++) {
         const cmo_light_description *light = &d->light[i];
@@ -87,13 +97,9 @@ void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *de
     plant->strength_spread = 0.05;
 }
 
-static double clamp(double value, double low, double high) {
-    return value < low ? low : value > high ? high : value;
-}
-
 static void start_side(side *s, const cmo_sim_plant *p, double size, double strength,
                        noise *source) {
-    s->size = size * (1.0 + p->wheel_spread * noise_spread(source));
+    s->round_size = s->size = size * (1.0 + p->wheel_spread * noise_spread(source));
     s->strength = strength * (1.0 + p->strength_spread * noise_spread(source));
     // Where the wheel and the motor happen to stand.
     s->place_mm = p->encoder_step_mm * noise_even(source);
@@ -133,6 +139,40 @@ void plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *sourc
     // much again where it holds its place.
     double strength = MAX(pl->left.strength, pl->right.strength);
     pl->per_lag_s = 1.5 * strength * pl->stall_mn * pl->per_rotor_kg / p->no_load_mm_s;
+    if (p->regulator != CMO_SIM_TRIM) {
+        pl->per_lag_s *= 1.0 + p->regulator_gain;
+    }
+    pl->per_wheel = 2.0 / p->wheel_mm;
+}
+
+static void vary_side(side *s, const cmo_sim_plant *p, noise *source) {
+    s->phase = 3.141592653589793 * noise_spread(source);
+    for (int i = 0; i < 4; i++) {
+        s->edge[i] = p->encoder_wobble * noise_spread(source);
+    }
+}
+
+void plant_vary(struct plant *pl, noise *source) {
+    vary_side(&pl->left, pl->p, source);
+    vary_side(&pl->right, pl->p, source);
+}
+
+// The edges of four counts come again with each period of a two-channel encoder's tracks.
+int64_t plant_count(const struct plant *pl, const side *s) {
+    double steps = s->place_mm / pl->p->encoder_step_mm;
+    int64_t count = (int64_t)floor(steps);
+    double within = steps - (double)count;
+    if (within < s->edge[count & 3]) {
+        return count - 1;
+    }
+    return within >= 1.0 + s->edge[(count + 1) & 3] ? count + 1 : count;
+}
+
+// A wheel that is not round has, at each place of its turn, another size.
+static void turn_wheel(const struct plant *pl, side *s) {
+    double sine, cosine;
+    direction_of(s->place_mm * pl->per_wheel + s->phase, &cosine, &sine);
+    s->size = s->round_size * (1.0 + pl->p->eccentric * sine);
 }
 
 void plant_halt(struct plant *pl, drive_mode mode) {
@@ -144,57 +184,6 @@ void plant_halt(struct plant *pl, drive_mode mode) {
     pl->left.trim = pl->right.trim = 0.0;
     pl->left.reference_mm_s = pl->right.reference_mm_s = 0.0;
     pl->left.model_mm_s = pl->right.model_mm_s = 0.0;
-}
-
-// Regulated drive: feed-forward, and a slow trim against what a motor of this lag should do.
-static double regulate(const struct plant *pl, side *s, double dt_s) {
-    const cmo_sim_plant *p = pl->p;
-    double goal = s->command;
-    if (p->regulator_step_mm_s > 0.0) {
-        goal = p->regulator_step_mm_s * floor(goal / p->regulator_step_mm_s + 0.5);
-    }
-    if (fabs(goal) < p->regulator_slowest_mm_s) {
-        goal = 0.0;
-    }
-    if (p->regulator_ramp_mm_s2 > 0.0) {
-        double most = p->regulator_ramp_mm_s2 * dt_s;
-        goal = s->reference_mm_s + clamp(goal - s->reference_mm_s, -most, most);
-    }
-    s->reference_mm_s = goal;
-    s->model_mm_s += (goal - s->model_mm_s) * dt_s / (p->motor_lag_ms * 1e-3 + dt_s);
-    if (goal == 0.0) {
-        s->trim *= 1.0 - MIN(1.0, 10.0 * dt_s);
-    } else {
-        double error = (s->model_mm_s - s->speed_mm_s) / p->no_load_mm_s;
-        s->trim = clamp(s->trim + error * dt_s / (p->regulator_reset_ms * 1e-3), -0.5, 0.5);
-    }
-    double friction = goal > 0.0 ? p->dead_mm_s : goal < 0.0 ? -p->dead_mm_s : 0.0;
-    return (goal + friction) / p->no_load_mm_s + s->trim;
-}
-
-// The motor's force in this step, mN.
-static double motor_force(const struct plant *pl, side *s, double volts, double dt_s) {
-    const cmo_sim_plant *p = pl->p;
-    double back = s->speed_mm_s / p->no_load_mm_s;
-    double duty = 0.0;
-    switch (pl->mode) {
-    case DRIVE_COAST:
-        s->force = 0.0;
-        return 0.0;
-    case DRIVE_BRAKE:
-        break;
-    case DRIVE_DUTY:
-        duty = s->command;
-        break;
-    case DRIVE_SPEED:
-        duty = regulate(pl, s, dt_s);
-        break;
-    case DRIVE_HOLD: // a position loop in the motor controller: 20 1/s, with damping
-        duty = 20.0 * (s->hold_mm - s->place_mm) / p->no_load_mm_s - 0.5 * back;
-        break;
-    }
-    s->force = s->strength * (clamp(duty, -1.0, 1.0) * volts - back);
-    return s->force * pl->stall_mn;
 }
 
 // The caster's force on the body: while it swings round to trail behind its pivot it rubs sideways.
@@ -270,8 +259,20 @@ static inline void push_tyre(struct plant *pl, side *s, const tyre *t, const cou
     pl->turn_rad_s += t->sign * change * c->lever_mm * pl->per_inertia;
 }
 
+// Friction at rest is higher than in motion.
+static double most_rub(const struct plant *pl, const side *s, double most) {
+    const cmo_sim_plant *p = pl->p;
+    if (p->stick == 1.0) {
+        return most;
+    }
+    double over = s->speed_mm_s / p->stick_mm_s;
+    return most * (1.0 + (p->stick - 1.0) / (1.0 + over * over));
+}
+
+// It may differ with the direction.
 static inline void rub_gear(const struct plant *pl, side *s, double most) {
-    double rub = clamp(s->rub - s->speed_mm_s * pl->rotor_kg, -most, most);
+    double backward = most * pl->p->dead_backward;
+    double rub = clamp(s->rub - s->speed_mm_s * pl->rotor_kg, -most, backward);
     s->speed_mm_s += (rub - s->rub) * pl->per_rotor_kg;
     s->rub = rub;
 }
@@ -336,9 +337,11 @@ static void couple(struct plant *pl, double dt_s) {
     tyre right = begin_tyre(pl, &pl->right, 1.0, &c);
     warm_start(pl, &pl->left, -1.0, c.lever_mm);
     warm_start(pl, &pl->right, 1.0, c.lever_mm);
+    double left_rub = most_rub(pl, &pl->left, c.rub);
+    double right_rub = most_rub(pl, &pl->right, c.rub);
     for (int i = 0; i < ITERATIONS; i++) {
-        rub_gear(pl, &pl->left, c.rub);
-        rub_gear(pl, &pl->right, c.rub);
+        rub_gear(pl, &pl->left, left_rub);
+        rub_gear(pl, &pl->right, right_rub);
         drag_body(pl, &c);
         push_tyre(pl, &pl->left, &left, &c);
         push_tyre(pl, &pl->right, &right, &c);
@@ -378,6 +381,14 @@ static void step(struct plant *pl, double dt_s) {
     speeds before = {pl->speed_mm_s, pl->turn_rad_s, pl->left.speed_mm_s, pl->right.speed_mm_s};
     double load = 0.5 * (fabs(pl->left.force) + fabs(pl->right.force));
     double volts = p->battery * (1.0 - p->battery_sag * MIN(load, 1.0));
+    if (p->battery_deep > 0.0) {
+        pl->weary += (MIN(load, 1.0) - pl->weary) * dt_s / (p->battery_recovery_s + dt_s);
+        volts -= p->battery * p->battery_deep * pl->weary;
+    }
+    if (p->eccentric > 0.0) {
+        turn_wheel(pl, &pl->left);
+        turn_wheel(pl, &pl->right);
+    }
     double left_mn = motor_force(pl, &pl->left, volts, dt_s);
     double right_mn = motor_force(pl, &pl->right, volts, dt_s);
     double along_mn, torque_mn_mm;

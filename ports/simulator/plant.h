@@ -32,6 +32,10 @@ typedef struct side {
     double force;   // of the motor, as a share of its stalled force
     double size;    // true wheel size over stated
     double strength;
+    double round_size;    // the mean of `size` over a turn
+    double phase;         // of the wheel's wave
+    double measured_mm_s; // regulator: the speed that it measures
+    double edge[4];       // encoder: how far each of four edges is off, in steps
 } side;
 
 struct plant {
@@ -42,7 +46,8 @@ struct plant {
     double caster_skew;
     side left, right;
     drive_mode mode;
-    double grip; // factor on the plant's grip
+    double grip;  // factor on the plant's grip
+    double weary; // battery: load of the last seconds
     bool blocked;
 
     // Made from the parameters once.
@@ -53,6 +58,7 @@ struct plant {
     double inertia_kg_mm2;
     double per_rotor_kg, per_mass_kg, per_inertia; // their inverses
     double per_lag_s;                              // fastest that a motor alone changes its speed
+    double per_wheel;                              // turn of a wheel per way
 };
 
 // Starts at rest. Draws the robot's own spreads from `source`.
@@ -60,6 +66,12 @@ void plant_start(struct plant *plant, const cmo_sim_plant *parameters, noise *so
                  double y_mm, double heading_rad);
 
 void plant_step(struct plant *plant, double dt_s);
+
+// Draws what was added to the plant later, from a stream of its own.
+void plant_vary(struct plant *plant, noise *source);
+
+// An encoder's count.
+int64_t plant_count(const struct plant *plant, const side *s);
 
 // False: its motion has run away, as no robot's can.
 bool plant_sound(const struct plant *plant);

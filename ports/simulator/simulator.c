@@ -65,6 +65,19 @@ static void apply_faults(cmo_sim *sim) {
     sim->plant.blocked = since(sim, f->stalled_at_ms);
 }
 
+static eye_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
+                        double cosine, double sine) {
+    eye_view view = {.cosine = cosine, .sine = sine};
+    truth_spot_at(sim, sensor, x_mm, y_mm, cosine, sine, &view.x_mm, &view.y_mm);
+    view.other_x_mm = view.x_mm;
+    view.other_y_mm = view.y_mm;
+    if (sim->eyes[sensor].p->cross_light > 0.0 && sim->setup.plant.eyes > 1) {
+        truth_spot_at(sim, sensor == 0 ? 1 : 0, x_mm, y_mm, cosine, sine, &view.other_x_mm,
+                      &view.other_y_mm);
+    }
+    return view;
+}
+
 static void look(cmo_sim *sim, const cmo_sim_truth *after) {
     const cmo_sim_faults *f = &sim->setup.faults;
     double span_us = sim->now_us - sim->before.time_ms * 1000.0;
@@ -76,12 +89,16 @@ static void look(cmo_sim *sim, const cmo_sim_truth *after) {
             // Within a step the robot turns by so little that two terms of the series do.
             double turn = then.heading_rad - sim->plant.heading_rad;
             double less = 1.0 - 0.5 * turn * turn;
-            double x, y;
-            truth_spot_at(sim, i, then.x_mm, then.y_mm,
-                          sim->plant.cosine * less - sim->plant.sine * turn,
-                          sim->plant.sine * less + sim->plant.cosine * turn, &x, &y);
-            eye_sample(eye, &sim->setup.plant, sim->setup.mat, x, y, &sim->sensing,
+            eye_view view = view_of(sim, i, then.x_mm, then.y_mm,
+                                    sim->plant.cosine * less - sim->plant.sine * turn,
+                                    sim->plant.sine * less + sim->plant.cosine * turn);
+            eye_sample(eye, &sim->setup.plant, sim->setup.mat, &view, &sim->sensing,
                        since(sim, f->light_stuck_at_ms[i]));
+        }
+        if (eye->p->lag_ms > 0.0 && span_us > 0.0) {
+            eye_view view = view_of(sim, i, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine,
+                                    sim->plant.sine);
+            eye_follow(eye, &sim->setup.plant, sim->setup.mat, &view, sim->now_us, span_us * 1e-6);
         }
     }
 }
@@ -198,7 +215,7 @@ static uint32_t counts(const cmo_sim *sim, bool right) {
     }
     const side *s = right != f->encoders_swapped ? &sim->plant.right : &sim->plant.left;
     bool reversed = right ? f->right_encoder_reversed : f->left_encoder_reversed;
-    int64_t count = (int64_t)floor(s->place_mm / sim->setup.plant.encoder_step_mm);
+    int64_t count = plant_count(&sim->plant, s);
     count = reversed ? -count : count;
     unsigned bits = sim->setup.plant.encoder_bits;
     return (uint32_t)(uint64_t)count & (bits < 32 ? (1U << bits) - 1U : 0xFFFFFFFFU);
@@ -350,6 +367,9 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     noise_seed(&sim->mishaps, setup->seed ^ 0xA1A1A1A1A1A1A1A1U);
     plant_start(&sim->plant, &sim->setup.plant, &build, setup->x_mm, setup->y_mm,
                 setup->heading_deg * 0.017453292519943295);
+    noise parts; // what was added later has a stream of its own, and changes no robot of before
+    noise_seed(&parts, setup->seed ^ 0x1D1D1D1D1D1D1D1DU);
+    plant_vary(&sim->plant, &parts);
     if (setup->faults.left_dead) {
         sim->plant.left.strength = 0.0;
     }
@@ -358,6 +378,7 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     }
     for (unsigned i = 0; i < setup->plant.eyes; i++) {
         eye_start(&sim->eyes[i], &sim->setup.plant, i, &build);
+        eye_vary(&sim->eyes[i], &parts);
     }
     for (unsigned i = 0; i < setup->objects; i++) {
         object_start(&sim->objects[i], &sim->setup.object[i]);

@@ -30,7 +30,29 @@ typedef struct cmo_sim_eye {
     double interval_ms;   /**< between two exposures */
     double delay_ms;      /**< mid-exposure until the look is to be had */
     double exposure_ms;   /**< length of an exposure */
+    double footprint;     /**< cmo_sim_footprint: how it weighs the floor within its spot */
+    double lopsided;      /**< a part of the footprint lies ahead by this share of its radius */
+    double bend;          /**< how far its response leaves a straight line halfway, as a share */
+    double lag_ms;        /**< time constant of its electronics */
+    double clock_off;     /**< share by which its own clock is fast; a robot's is drawn */
+    double jitter_ms;     /**< each exposure is off by up to this */
+    double gain_wander;   /**< standard deviation of a gain that wanders slowly (1/f), as a share */
+    double cross_light;   /**< share of the other sensor's lamp that it sees */
 } cmo_sim_eye;
+
+/** How a light sensor weighs the floor within its spot. Either has the second moment of a disc of
+ *  the spot's size. */
+typedef enum cmo_sim_footprint {
+    CMO_SIM_DISC = 0, /**< evenly */
+    CMO_SIM_BELL      /**< most in the middle, and a little beyond the edge */
+} cmo_sim_footprint;
+
+/** How a port with CMO_TRAIT_SPEED regulates. */
+typedef enum cmo_sim_regulator {
+    CMO_SIM_TRIM = 0, /**< feed-forward, and a slow trim against what the motor should do by now */
+    CMO_SIM_PI,       /**< feed-forward and PI on the speed asked for: quick, it overshoots */
+    CMO_SIM_PI_SOFT   /**< the same on a reference that follows what is asked for with a lag */
+} cmo_sim_regulator;
 
 /** A shadow, or a lamp's bright patch: a round change of the ambient light. */
 typedef struct cmo_sim_shadow {
@@ -85,7 +107,24 @@ typedef struct cmo_sim_plant {
     double regulator_slowest_mm_s; /**< regulated drive: commands below are taken as 0 */
     double regulator_step_mm_s;    /**< commands are rounded to this; 0: not */
     double regulator_ramp_mm_s2;   /**< 0: none */
-    double regulator_reset_ms;     /**< integral time of the trim */
+    double regulator_reset_ms;     /**< integral time of the trim, or of the PI */
+    double regulator;              /**< cmo_sim_regulator */
+    double regulator_gain;         /**< PI: duty per error, in shares of the speed without load */
+    double regulator_lag_ms;       /**< CMO_SIM_PI_SOFT: time constant of its reference */
+    double regulator_filter_ms;    /**< PI: time constant of the speed that it measures */
+    double electric_ms;            /**< time constant of a motor's current */
+    double stick;                  /**< gear friction at rest over that of motion, */
+    double stick_mm_s;             /**< and the speed at which half of the excess is gone */
+    double dead_backward;          /**< gear friction backward over that forward */
+    double ripple;                 /**< a motor's force varies by this share, */
+    double ripple_mm;              /**< once in this way */
+    double battery_deep;           /**< further share of the voltage lost by a lasting load, */
+    double battery_recovery_s;     /**< and the time constant of that */
+    double eccentric;              /**< a wheel's size varies by this share, once a turn */
+    double wheel_mm;               /**< diameter of a wheel, for that */
+    double encoder_wobble;         /**< encoder edges are off by up to this share of a step */
+    double flicker;                /**< share of the ambient light that flickers, */
+    double flicker_hz;             /**< so often; mains lamps at 100 or 120 */
     unsigned eyes;
     cmo_sim_eye eye[CMO_LIGHTS_MAX];
     double heading_drift_deg_s; /**< heading sensor: how fast it turns by itself */

@@ -1,0 +1,96 @@
+// SPDX-License-Identifier: MIT
+// Motors and what regulates them: from a command to the force at the tyre.
+#include "motor.h"
+
+#include "direction.h"
+
+#include <math.h>
+
+// What is asked for, as the regulator takes it: rounded, its dead zone, its ramp.
+static double take_goal(const cmo_sim_plant *p, side *s, double dt_s) {
+    double goal = s->command;
+    if (p->regulator_step_mm_s > 0.0) {
+        goal = p->regulator_step_mm_s * floor(goal / p->regulator_step_mm_s + 0.5);
+    }
+    if (fabs(goal) < p->regulator_slowest_mm_s) {
+        goal = 0.0;
+    }
+    if (p->regulator_ramp_mm_s2 > 0.0) {
+        double most = p->regulator_ramp_mm_s2 * dt_s;
+        goal = s->reference_mm_s + clamp(goal - s->reference_mm_s, -most, most);
+    }
+    s->reference_mm_s = goal;
+    return goal;
+}
+
+static double friction_of(const cmo_sim_plant *p, double goal) {
+    return goal > 0.0 ? p->dead_mm_s : goal < 0.0 ? -p->dead_mm_s : 0.0;
+}
+
+// Feed-forward, and a slow trim against what a motor of this lag should do.
+static double trim(const cmo_sim_plant *p, side *s, double goal, double dt_s) {
+    s->model_mm_s += (goal - s->model_mm_s) * dt_s / (p->motor_lag_ms * 1e-3 + dt_s);
+    if (goal == 0.0) {
+        s->trim *= 1.0 - MIN(1.0, 10.0 * dt_s);
+    } else {
+        double error = (s->model_mm_s - s->speed_mm_s) / p->no_load_mm_s;
+        s->trim = clamp(s->trim + error * dt_s / (p->regulator_reset_ms * 1e-3), -0.5, 0.5);
+    }
+    return (goal + friction_of(p, goal)) / p->no_load_mm_s + s->trim;
+}
+
+// Feed-forward and PI. It does not know what the motor cannot do yet, so its integral runs ahead
+// while the speed rises, and overshoots; on a reference that rises slowly enough it does not.
+static double control(const cmo_sim_plant *p, side *s, double goal, double dt_s) {
+    if (p->regulator == CMO_SIM_PI_SOFT) {
+        s->model_mm_s += (goal - s->model_mm_s) * dt_s / (p->regulator_lag_ms * 1e-3 + dt_s);
+        goal = s->model_mm_s;
+    }
+    double filter_s = p->regulator_filter_ms * 1e-3;
+    s->measured_mm_s += (s->speed_mm_s - s->measured_mm_s) * dt_s / (filter_s + dt_s);
+    double error = p->regulator_gain * (goal - s->measured_mm_s) / p->no_load_mm_s;
+    double duty = (goal + friction_of(p, goal)) / p->no_load_mm_s + error + s->trim;
+    bool saturated = (duty > 1.0 && error > 0.0) || (duty < -1.0 && error < 0.0);
+    if (!saturated) {
+        s->trim = clamp(s->trim + error * dt_s / (p->regulator_reset_ms * 1e-3), -1.0, 1.0);
+    }
+    return duty;
+}
+
+static double regulate(const cmo_sim_plant *p, side *s, double dt_s) {
+    double goal = take_goal(p, s, dt_s);
+    return p->regulator == CMO_SIM_TRIM ? trim(p, s, goal, dt_s) : control(p, s, goal, dt_s);
+}
+
+double motor_force(const struct plant *pl, side *s, double volts, double dt_s) {
+    const cmo_sim_plant *p = pl->p;
+    double back = s->speed_mm_s / p->no_load_mm_s;
+    double duty = 0.0;
+    switch (pl->mode) {
+    case DRIVE_COAST:
+        s->force = 0.0;
+        return 0.0;
+    case DRIVE_BRAKE:
+        break;
+    case DRIVE_DUTY:
+        duty = s->command;
+        break;
+    case DRIVE_SPEED:
+        duty = regulate(p, s, dt_s);
+        break;
+    case DRIVE_HOLD: // a position loop in the motor controller: 20 1/s, with damping
+        duty = 20.0 * (s->hold_mm - s->place_mm) / p->no_load_mm_s - 0.5 * back;
+        break;
+    }
+    double force = s->strength * (clamp(duty, -1.0, 1.0) * volts - back);
+    if (p->electric_ms > 0.0) { // the current follows the voltage
+        force = s->force + (force - s->force) * dt_s / (p->electric_ms * 1e-3 + dt_s);
+    }
+    s->force = force;
+    if (p->ripple > 0.0) {
+        double sine, cosine;
+        direction_of(6.283185307179586 * s->place_mm / p->ripple_mm, &cosine, &sine);
+        force *= 1.0 + p->ripple * sine;
+    }
+    return force * pl->stall_mn;
+}
