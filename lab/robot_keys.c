@@ -244,13 +244,16 @@ static const lab_key faults_keys[] = {
     KEY_END};
 static const lab_section faults_section = {"plant.faults", "Faults on request.", faults_keys};
 
+static const char *const curve_names[] = {"straight", "round", NULL};
 static const char *const regulator_names[] = {"trim", "pi", "pi_soft", NULL};
 #define PLANT(field, low, high, unit, fallback, text)                                              \
     KEY(staged_plant, plant.field, #field, low, high, unit, fallback, text)
 static const lab_key plant_keys[] = {
     PLANT(mass_kg, 0.05, 20, "kg", "0.6", "mass"),
-    PLANT(inertia_kg_m2, 1e-5, 1, "kg m2", "that of a plate 1.2 tracks square",
-          "about the vertical through the middle of the axle"),
+    PLANT(
+        inertia_kg_m2, 1e-5, 1, "kg m2", "that of a plate 1.2 tracks square",
+        "about the vertical through the middle of the axle; at least 1.1 times that of the mass at "
+        "centre_mm is taken"),
     PLANT(grip_m_s2, 0.2, 20, "m/s2", "4.5", "most acceleration that the tyres pass on"),
     PLANT(tyre_creep, 0, 0.2, "", "0.02", "slip, as a share of speed, just before a tyre lets go"),
     PLANT(drag_m_s2, 0, 5, "m/s2", "0.05", "deceleration by rolling resistance"),
@@ -288,6 +291,18 @@ static const lab_key plant_keys[] = {
     PLANT(regulator_lag_ms, 1, 1000, "ms", "motor_lag_ms", "pi_soft: lag of its reference"),
     PLANT(regulator_filter_ms, 0, 100, "ms", "0",
           "pi: time constant of the speed that it measures"),
+    KEY_CHOICE(staged_plant, plant.tyre_curve, "tyre_curve", curve_names, "straight",
+               "straight: force grows evenly with slip until it lets go; round: less and less"),
+    PLANT(slide_grip, 0.2, 1, "", "1", "grip of a tyre that slides, over that of one that rolls"),
+    PLANT(slide_mm_s, 1, 5000, "mm/s", "100", "slip at which half of that difference is gone"),
+    PLANT(
+        side_creep, 0, 0.5, "", "0",
+        "slip sideways, as a share of speed, just before the tyres let go; 0: they never slide so"),
+    PLANT(centre_mm, -200, 200, "mm", "0", "centre of mass, ahead of the axle"),
+    PLANT(height_mm, 0, 200, "mm", "0",
+          "centre of mass above the floor: braking and turning shift the weight; 0: they do not"),
+    PLANT(nose_mm, 0, 2, "mm per m/s2", "0",
+          "how far the sensors rise as it speeds up, and drop as it brakes"),
     PLANT(electric_ms, 0, 50, "ms", "0", "time constant of a motor's current"),
     PLANT(stick, 1, 5, "", "1", "gear friction at rest over that in motion"),
     PLANT(stick_mm_s, 0.1, 1000, "mm/s", "5", "speed at which half of that excess is gone"),

@@ -66,11 +66,16 @@ static double ambient(const cmo_sim_plant *plant, double time_s, double x_mm, do
     return MAX(light, 0.0);
 }
 
+// How much higher it is than at rest, as a share: so much the wider is its spot.
+static double height_share(const struct eye *eye, const eye_view *view) {
+    return MAX(1.0 + view->rise_mm / eye->p->height_mm, 0.2);
+}
+
 // Three discs for a bell: with the shares 0.45, 0.28 and 0.27 their second moments sum up to that
 // of one disc of the spot's size. What is lopsided is the innermost, which lies ahead.
 static double footprint(const struct eye *eye, const cmo_sim_mat *mat, const eye_view *view) {
     const cmo_sim_eye *p = eye->p;
-    double spot = eye->spot_mm;
+    double spot = eye->spot_mm * height_share(eye, view);
     bool bell = p->footprint == CMO_SIM_BELL;
     if (!bell && p->lopsided == 0.0) {
         return cmo_sim_mat_light(mat, view->x_mm, view->y_mm, spot);
@@ -93,6 +98,10 @@ static double light_at(const struct eye *eye, const cmo_sim_plant *plant, const 
     double luminance = footprint(eye, mat, view);
     double around = p->ambient_share * ambient(plant, time_us * 1e-6, view->x_mm, view->y_mm);
     double light = luminance * (1.0 + around);
+    if (view->rise_mm != 0.0) { // of a lamp's light less comes back from further away
+        double share = height_share(eye, view);
+        light /= share * share;
+    }
     if (p->cross_light > 0.0) {
         light += p->cross_light *
                  cmo_sim_mat_light(mat, view->other_x_mm, view->other_y_mm, eye->spot_mm);

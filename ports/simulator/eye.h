@@ -46,6 +46,7 @@ void eye_vary(struct eye *eye, noise *source);
 // Where a spot is, which way its sensor faces, and where the other sensor's is.
 typedef struct eye_view {
     double x_mm, y_mm, cosine, sine, other_x_mm, other_y_mm;
+    double rise_mm; // above its height at rest
 } eye_view;
 
 // Follows the light between exposures; for sensors whose electronics lag.

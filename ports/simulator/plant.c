@@ -53,7 +53,8 @@ void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *de
     plant->regulator_reset_ms = 200.0;
     plant->regulator_gain = 4.0; // a step is answered in a fifth of the motor's own lag
     plant->regulator_lag_ms = plant->motor_lag_ms;
-    plant->stick = plant->dead_backward = 1.0;
+    plant->stick = plant->dead_backward = plant->slide_grip = 1.0;
+    plant->slide_mm_s = 100.0;
     plant->stick_mm_s = 5.0;
     plant->ripple_mm =
         0.42; // a three-pole rotor pulls six times a turn, 50 turns to a wheel's 126 mm
@@ -131,7 +132,9 @@ void plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *sourc
     pl->stall_mn = driven_kg * p->no_load_mm_s / (p->motor_lag_ms * 1e-3);
     pl->rub_mn = pl->stall_mn * p->dead_mm_s / p->no_load_mm_s;
     pl->half_grip_mn = 0.5 * p->mass_kg * p->grip_m_s2 * 1e3;
-    pl->inertia_kg_mm2 = p->inertia_kg_m2 * 1e6;
+    // About the axle a body has no less than its mass at its centre.
+    double least = 1.1 * p->mass_kg * p->centre_mm * p->centre_mm;
+    pl->inertia_kg_mm2 = MAX(p->inertia_kg_m2 * 1e6, least);
     pl->per_rotor_kg = 1.0 / pl->rotor_kg;
     pl->per_mass_kg = 1.0 / p->mass_kg;
     pl->per_inertia = 1.0 / pl->inertia_kg_mm2;
@@ -194,7 +197,7 @@ static void swing_caster(struct plant *pl, double dt_s, double *along_mn, double
         return;
     }
     double vx = pl->speed_mm_s;
-    double vy = -pl->turn_rad_s * p->caster_behind_mm;
+    double vy = pl->side_mm_s - pl->turn_rad_s * p->caster_behind_mm;
     double in_line = vx * pl->caster_x + vy * pl->caster_y;
     double speed = sqrt(vx * vx + vy * vy);
     // No caster stands quite true: its own skew is what tips it over when the robot reverses.
@@ -221,8 +224,12 @@ typedef struct coupling {
     double lever_mm; // half the track
     double soft;     // share of the tyre's slip per impulse
     double body;     // what the body gives way by at a tyre
-    double most;     // impulse that the tyre can pass on
-    double rub;      // impulse that gear friction can take
+    double most;     // impulse that a tyre can pass on
+    double per_turn; // turn for an impulse's moment
+    double side;     // what the axle gives way by sideways
+    double side_soft;
+    double centre_mm; // of mass, ahead of the axle, where that may slide sideways; else 0
+    double rub;       // impulse that gear friction can take
     double drag;
     double drag_sum;
     double turn_drag;
@@ -232,17 +239,64 @@ typedef struct coupling {
 // One tyre in this step: what its slip gives way by, and its bounds.
 typedef struct tyre {
     double sign, soft, give, low, high;
+    double most; // impulse that it can pass on, in any direction
 } tyre;
+
+// What weight and sliding make of a tyre's grip.
+static double grip_of(const struct plant *pl, const side *s, double sign, const coupling *c) {
+    const cmo_sim_plant *p = pl->p;
+    double share = 1.0;
+    if (p->height_mm > 0.0) {
+        // The moment of the centre's inertia about the caster's pivot, and across the track. What
+        // a wheel carries cannot be less than nothing, and not more than all.
+        double base = p->caster_behind_mm + p->centre_mm;
+        double along = fabs(base) > 1.0 ? pl->gained_mm_s2 / (9810.0 * base) : 0.0;
+        double across = 2.0 * pl->speed_mm_s * pl->turn_rad_s / (9810.0 * p->track_mm);
+        share = clamp(1.0 - p->height_mm * (along - sign * across), 0.0, 2.0);
+    }
+    if (p->slide_grip < 1.0) {
+        double floor_mm_s = pl->speed_mm_s + sign * c->lever_mm * pl->turn_rad_s;
+        double slip = (s->size * s->speed_mm_s - floor_mm_s) / p->slide_mm_s;
+        share *= p->slide_grip + (1.0 - p->slide_grip) / (1.0 + slip * slip);
+    }
+    return share * c->most;
+}
+
+// Both directions share one grip: what a tyre passes on sideways is not to be had along.
+static double left_of(double most, double other) {
+    double square = most * most - other * other;
+    return square > 0.0 ? sqrt(square) : 0.0;
+}
 
 static tyre begin_tyre(const struct plant *pl, const side *s, double sign, const coupling *c) {
     double floor_mm_s = pl->speed_mm_s + sign * c->lever_mm * pl->turn_rad_s;
+    double most = grip_of(pl, s, sign, c);
+    double along = pl->side_push != 0.0 ? left_of(most, 0.5 * pl->side_push) : most;
     double soft = c->soft * fabs(floor_mm_s);
     tyre t = {.sign = sign,
               .soft = soft,
               .give = 1.0 / (s->size * s->size * pl->per_rotor_kg + c->body + soft),
-              .low = s->contact == 1 ? 0.0 : -c->most,
-              .high = s->contact == -1 ? 0.0 : c->most};
+              .low = s->contact == 1 ? 0.0 : -along,
+              .high = s->contact == -1 ? 0.0 : along,
+              .most = most};
     return t;
+}
+
+// The impulse at which the slip that is left is what the curve asks for: Newton's method on a
+// function that only falls. `slip` is what there is now, `give` what an impulse takes of it.
+static double on_curve(const struct plant *pl, const tyre *t, double slip, double push, double give,
+                       double speed) {
+    double most = 0.999 * t->most;
+    double creep = pl->p->tyre_creep * fabs(speed) + 1e-9;
+    double now = clamp(push, -most, most);
+    for (int i = 0; i < 6 && most > 0.0; i++) {
+        double f = now / t->most;
+        double rest = 1.0 - f * f;
+        double off = slip - give * (now - push) - creep * f / rest;
+        double slope = give + creep * (1.0 + f * f) / (rest * rest * t->most);
+        now = clamp(now + off / slope, -most, most);
+    }
+    return now;
 }
 
 static inline void push_tyre(struct plant *pl, side *s, const tyre *t, const coupling *c) {
@@ -250,13 +304,33 @@ static inline void push_tyre(struct plant *pl, side *s, const tyre *t, const cou
         return;
     }
     double floor_mm_s = pl->speed_mm_s + t->sign * c->lever_mm * pl->turn_rad_s;
-    double slip = s->size * s->speed_mm_s - floor_mm_s - t->soft * s->push;
-    double push = clamp(s->push + slip * t->give, t->low, t->high);
+    double push;
+    if (pl->p->tyre_curve == CMO_SIM_ROUND) {
+        double give = s->size * s->size * pl->per_rotor_kg + c->body;
+        push = on_curve(pl, t, s->size * s->speed_mm_s - floor_mm_s, s->push, give, floor_mm_s);
+        push = clamp(push, t->low, t->high);
+    } else {
+        double slip = s->size * s->speed_mm_s - floor_mm_s - t->soft * s->push;
+        push = clamp(s->push + slip * t->give, t->low, t->high);
+    }
     double change = push - s->push;
     s->push = push;
+    double turn = t->sign * change * c->lever_mm * c->per_turn;
     s->speed_mm_s -= change * s->size * pl->per_rotor_kg;
     pl->speed_mm_s += change * pl->per_mass_kg;
-    pl->turn_rad_s += t->sign * change * c->lever_mm * pl->per_inertia;
+    pl->turn_rad_s += turn;
+    pl->side_mm_s -= c->centre_mm * turn;
+}
+
+// The axle sideways, both tyres as one: they stand on one line.
+static void push_aside(struct plant *pl, const tyre *left, const tyre *right, const coupling *c) {
+    double most = left_of(left->most, pl->left.push) + left_of(right->most, pl->right.push);
+    double slip = -pl->side_mm_s - c->side_soft * pl->side_push;
+    double push = clamp(pl->side_push + slip / (c->side + c->side_soft), -most, most);
+    double change = push - pl->side_push;
+    pl->side_push = push;
+    pl->side_mm_s += change * c->side;
+    pl->turn_rad_s -= c->centre_mm * change * c->per_turn;
 }
 
 // Friction at rest is higher than in motion.
@@ -311,13 +385,35 @@ static void follow_play(const struct plant *pl, side *s, double sign, double lev
     }
 }
 
-static void warm_start(struct plant *pl, side *s, double sign, double lever_mm) {
+static void warm_start(struct plant *pl, side *s, double sign, const coupling *c) {
     if (s->contact == 0) {
         s->push = 0.0;
     }
+    double turn = sign * s->push * c->lever_mm * c->per_turn;
     s->speed_mm_s += (s->rub - s->push * s->size) * pl->per_rotor_kg;
     pl->speed_mm_s += s->push * pl->per_mass_kg;
-    pl->turn_rad_s += sign * s->push * lever_mm * pl->per_inertia;
+    pl->turn_rad_s += turn;
+    pl->side_mm_s -= c->centre_mm * turn;
+}
+
+// How the axle moves sideways: about the centre of mass, which then is what turns; a robot that
+// never slides turns about its axle.
+static void loosen(const struct plant *pl, coupling *c) {
+    const cmo_sim_plant *p = pl->p;
+    c->per_turn = pl->per_inertia;
+    if (p->side_creep <= 0.0) {
+        return;
+    }
+    c->centre_mm = p->centre_mm;
+    double of_centre = p->mass_kg * p->centre_mm * p->centre_mm;
+    c->per_turn = 1.0 / (pl->inertia_kg_mm2 - of_centre);
+    c->side = pl->per_mass_kg + p->centre_mm * p->centre_mm * c->per_turn;
+    c->side_soft = c->most > 0.0 ? p->side_creep * fabs(pl->speed_mm_s) / (2.0 * c->most) : 0.0;
+}
+
+static void warm_start_aside(struct plant *pl, const coupling *c) {
+    pl->side_mm_s += pl->side_push * c->side;
+    pl->turn_rad_s -= c->centre_mm * pl->side_push * c->per_turn;
 }
 
 static void couple(struct plant *pl, double dt_s) {
@@ -332,11 +428,16 @@ static void couple(struct plant *pl, double dt_s) {
         .drag = weight,
         .turn_drag = weight * 10.0, // the tyres' contact patches rub on a lever of some mm
     };
-    c.body = pl->per_mass_kg + c.lever_mm * c.lever_mm * pl->per_inertia;
+    loosen(pl, &c);
+    bool slides = p->side_creep > 0.0;
+    c.body = pl->per_mass_kg + c.lever_mm * c.lever_mm * c.per_turn;
     tyre left = begin_tyre(pl, &pl->left, -1.0, &c);
     tyre right = begin_tyre(pl, &pl->right, 1.0, &c);
-    warm_start(pl, &pl->left, -1.0, c.lever_mm);
-    warm_start(pl, &pl->right, 1.0, c.lever_mm);
+    warm_start(pl, &pl->left, -1.0, &c);
+    warm_start(pl, &pl->right, 1.0, &c);
+    if (slides) {
+        warm_start_aside(pl, &c);
+    }
     double left_rub = most_rub(pl, &pl->left, c.rub);
     double right_rub = most_rub(pl, &pl->right, c.rub);
     for (int i = 0; i < ITERATIONS; i++) {
@@ -345,6 +446,9 @@ static void couple(struct plant *pl, double dt_s) {
         drag_body(pl, &c);
         push_tyre(pl, &pl->left, &left, &c);
         push_tyre(pl, &pl->right, &right, &c);
+        if (slides) {
+            push_aside(pl, &left, &right, &c);
+        }
     }
     follow_play(pl, &pl->left, -1.0, c.lever_mm, dt_s);
     follow_play(pl, &pl->right, 1.0, c.lever_mm, dt_s);
@@ -352,7 +456,7 @@ static void couple(struct plant *pl, double dt_s) {
 
 // Speeds at the start of a step: ways are taken with the mean of start and end.
 typedef struct speeds {
-    double speed_mm_s, turn_rad_s, left_mm_s, right_mm_s;
+    double speed_mm_s, turn_rad_s, left_mm_s, right_mm_s, side_mm_s;
 } speeds;
 
 static void move(struct plant *pl, const speeds *before, double dt_s) {
@@ -368,17 +472,47 @@ static void move(struct plant *pl, const speeds *before, double dt_s) {
     cosine *= norm;
     sine *= norm;
     double way = 0.5 * (pl->speed_mm_s + before->speed_mm_s) * dt_s;
+    double aside = 0.5 * (pl->side_mm_s + before->side_mm_s) * dt_s;
     pl->x_mm += 0.5 * way * (pl->cosine + cosine);
     pl->y_mm += 0.5 * way * (pl->sine + sine);
+    if (aside != 0.0) {
+        pl->x_mm -= 0.5 * aside * (pl->sine + sine);
+        pl->y_mm += 0.5 * aside * (pl->cosine + cosine);
+    }
     pl->heading_rad += turn;
     pl->way_mm += way;
     pl->cosine = cosine;
     pl->sine = sine;
 }
 
+// Speeds are those of a frame that turns with the robot. Where the axle may slide, the centre of
+// mass flies straight on, and its speed turns in the frame; where it may not, the tyres hold
+// against what that would be.
+static void turn_frame(struct plant *pl, double dt_s) {
+    const cmo_sim_plant *p = pl->p;
+    double turn = pl->turn_rad_s;
+    double sine, cosine;
+    if (p->side_creep <= 0.0) {
+        // u' = c r^2, r' = -m c u r / I: with v = k r and k^2 = I / m that turns (u, v) and keeps
+        // its length, which is the energy.
+        double radius = sqrt(pl->inertia_kg_mm2 * pl->per_mass_kg);
+        double speed = pl->speed_mm_s;
+        direction_of(p->centre_mm * turn / radius * dt_s, &cosine, &sine);
+        pl->speed_mm_s = speed * cosine + radius * turn * sine;
+        pl->turn_rad_s = turn * cosine - speed / radius * sine;
+        return;
+    }
+    direction_of(turn * dt_s, &cosine, &sine);
+    double along = pl->speed_mm_s;
+    double aside = pl->side_mm_s + p->centre_mm * turn;
+    pl->speed_mm_s = along * cosine + aside * sine;
+    pl->side_mm_s = aside * cosine - along * sine - p->centre_mm * turn;
+}
+
 static void step(struct plant *pl, double dt_s) {
     const cmo_sim_plant *p = pl->p;
-    speeds before = {pl->speed_mm_s, pl->turn_rad_s, pl->left.speed_mm_s, pl->right.speed_mm_s};
+    speeds before = {pl->speed_mm_s, pl->turn_rad_s, pl->left.speed_mm_s, pl->right.speed_mm_s,
+                     pl->side_mm_s};
     double load = 0.5 * (fabs(pl->left.force) + fabs(pl->right.force));
     double volts = p->battery * (1.0 - p->battery_sag * MIN(load, 1.0));
     if (p->battery_deep > 0.0) {
@@ -397,7 +531,15 @@ static void step(struct plant *pl, double dt_s) {
     pl->right.speed_mm_s += right_mn * dt_s * pl->per_rotor_kg;
     pl->speed_mm_s += along_mn * dt_s * pl->per_mass_kg;
     pl->turn_rad_s += torque_mn_mm * dt_s * pl->per_inertia;
+    if (p->side_creep > 0.0 || p->centre_mm != 0.0) {
+        turn_frame(pl, dt_s);
+    }
     couple(pl, dt_s);
+    if (p->height_mm > 0.0 || p->nose_mm > 0.0) {
+        // A body tips within some hundredths of a second.
+        double gained = (pl->speed_mm_s - before.speed_mm_s) / dt_s;
+        pl->gained_mm_s2 += (gained - pl->gained_mm_s2) * dt_s / (0.02 + dt_s);
+    }
     move(pl, &before, dt_s);
 }
 
@@ -417,8 +559,9 @@ void plant_step(struct plant *pl, double dt_s) {
 }
 
 bool plant_sound(const struct plant *pl) {
-    double all = pl->x_mm + pl->y_mm + pl->heading_rad + pl->speed_mm_s + pl->turn_rad_s +
-                 pl->left.place_mm + pl->right.place_mm + pl->caster_x + pl->caster_y;
+    double all = pl->side_mm_s + pl->x_mm + pl->y_mm + pl->heading_rad + pl->speed_mm_s +
+                 pl->turn_rad_s + pl->left.place_mm + pl->right.place_mm + pl->caster_x +
+                 pl->caster_y;
     double fastest = 1e3 * MAX(pl->p->no_load_mm_s, 1000.0);
     return isfinite(all) && fabs(pl->left.speed_mm_s) < fastest &&
            fabs(pl->right.speed_mm_s) < fastest && fabs(pl->speed_mm_s) < fastest;

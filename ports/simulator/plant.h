@@ -42,6 +42,9 @@ struct plant {
     const cmo_sim_plant *p;
     double x_mm, y_mm, heading_rad, cosine, sine;
     double speed_mm_s, turn_rad_s, way_mm;
+    double side_mm_s;          // of the axle, to the left
+    double side_push;          // impulse of both tyres sideways in the last step
+    double gained_mm_s2;       // acceleration forward in the last steps
     double caster_x, caster_y; // unit vector from the caster's contact to its pivot, robot's frame
     double caster_skew;
     side left, right;

@@ -69,6 +69,7 @@ static eye_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double
                         double cosine, double sine) {
     eye_view view = {.cosine = cosine, .sine = sine};
     truth_spot_at(sim, sensor, x_mm, y_mm, cosine, sine, &view.x_mm, &view.y_mm);
+    view.rise_mm = sim->setup.plant.nose_mm * sim->plant.gained_mm_s2 * 1e-3;
     view.other_x_mm = view.x_mm;
     view.other_y_mm = view.y_mm;
     if (sim->eyes[sensor].p->cross_light > 0.0 && sim->setup.plant.eyes > 1) {

@@ -47,6 +47,12 @@ typedef enum cmo_sim_footprint {
     CMO_SIM_BELL      /**< most in the middle, and a little beyond the edge */
 } cmo_sim_footprint;
 
+/** How a tyre's force grows with its slip. */
+typedef enum cmo_sim_tyre_curve {
+    CMO_SIM_STRAIGHT = 0, /**< evenly, until it lets go at `tyre_creep` */
+    CMO_SIM_ROUND /**< less and less: slip = creep f / (1 - f^2), with f the force's share */
+} cmo_sim_tyre_curve;
+
 /** How a port with CMO_TRAIT_SPEED regulates. */
 typedef enum cmo_sim_regulator {
     CMO_SIM_TRIM = 0, /**< feed-forward, and a slow trim against what the motor should do by now */
@@ -112,6 +118,13 @@ typedef struct cmo_sim_plant {
     double regulator_gain;         /**< PI: duty per error, in shares of the speed without load */
     double regulator_lag_ms;       /**< CMO_SIM_PI_SOFT: time constant of its reference */
     double regulator_filter_ms;    /**< PI: time constant of the speed that it measures */
+    double tyre_curve;             /**< cmo_sim_tyre_curve */
+    double slide_grip;             /**< grip of a tyre that slides, over that of one that rolls, */
+    double slide_mm_s;             /**< and the slip at which half of the difference is gone */
+    double side_creep;             /**< the same as tyre_creep sideways; 0: it never slides so */
+    double centre_mm;              /**< centre of mass, ahead of the axle */
+    double height_mm;              /**< and above the floor: it loads the tyres as it brakes */
+    double nose_mm;                /**< the sensors rise by this for each m/s2 of acceleration */
     double electric_ms;            /**< time constant of a motor's current */
     double stick;                  /**< gear friction at rest over that of motion, */
     double stick_mm_s;             /**< and the speed at which half of the excess is gone */
