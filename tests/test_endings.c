@@ -13,6 +13,7 @@ typedef struct ideal {
     double left_mm, right_mm;
     double line_mm, width_mm; // along the spots' way
     unsigned ticks;
+    double fastest_mm_s;   // that the motors can; 0: as fast as they are told
     double drive_fails_mm; // from there on drive commands fail; 0: never
     bool dithers;          // the left encoder stands on the brink of a count
     uint8_t sequence;
@@ -45,8 +46,9 @@ static cmo_outcome turn(ideal *r, uint32_t us) {
     paper_port *p = &r->paper;
     bool drives = p->drives > 0 && !p->halted && r->robot.halt == 0 && p->drive_answer == CMO_OK;
     double s = us * 1e-6;
-    r->left_mm += drives ? (double)p->left * s : 0.0;
-    r->right_mm += drives ? (double)p->right * s : 0.0;
+    double most = r->fastest_mm_s > 0.0 ? r->fastest_mm_s : 1e9;
+    r->left_mm += drives ? CLAMP((double)p->left, -most, most) * s : 0.0;
+    r->right_mm += drives ? CLAMP((double)p->right, -most, most) * s : 0.0;
     if (r->drive_fails_mm > 0.0 && r->left_mm >= r->drive_fails_mm) {
         p->drive_answer = CMO_FAILED;
     }
@@ -214,6 +216,19 @@ START_TEST(a_halt_that_the_port_no_longer_has_becomes_another) {
     r.paper.port.traits = (uint16_t)(PLAIN_TRAITS & ~(CMO_TRAIT_HOLD | CMO_TRAIT_BRAKE));
     ck_assert_int_eq(run_ideal(&r, CMO_RUNNING, 500), CMO_OUTCOME_DONE);
     ck_assert_int_eq(r.paper.last_halt, CMO_HALT_COAST);
+}
+END_TEST
+
+START_TEST(motors_that_cannot_keep_up_are_waited_for) {
+    ideal r;
+    cmo_travel_state travel;
+    start_ideal(&r, PLAIN_TRAITS);
+    r.fastest_mm_s = 150; // a worn battery
+    cmo_travel_parameters p = {.distance_mm = 900, .speed_mm_s = 500, .longest_ms = 20000};
+    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 1000),
+                     CMO_OUTCOME_DONE);
+    ck_assert_double_eq_tol(r.left_mm, 900, 1.1);
+    ck_assert_double_le(figure(&r.robot, CMO_OVERSHOOT_MM), 1);
 }
 END_TEST
 
@@ -673,6 +688,7 @@ int main(void) {
                                   stored_levels_that_cannot_be_used_are_refused,
                                   no_levels_are_no_contrast,
                                   spots_behind_each_other_know_no_entry_angle,
+                                  motors_that_cannot_keep_up_are_waited_for,
                                   no_limit_is_too_long_for_the_clock,
                                   every_routine_ends_by_its_limit_where_the_encoders_never_answer,
                                   a_pause_between_two_routines_is_no_fault_of_the_next,
