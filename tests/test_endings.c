@@ -15,6 +15,7 @@ typedef struct ideal {
     unsigned ticks;
     double fastest_mm_s;   // that the motors can; 0: as fast as they are told
     double drive_fails_mm; // from there on drive commands fail; 0: never
+    double pushed_mm;      // by another robot, in each tick
     bool dithers;          // the left encoder stands on the brink of a count
     uint8_t sequence;
 } ideal;
@@ -52,6 +53,8 @@ static cmo_outcome turn(ideal *r, uint32_t us) {
     if (r->drive_fails_mm > 0.0 && r->left_mm >= r->drive_fails_mm) {
         p->drive_answer = CMO_FAILED;
     }
+    r->left_mm += r->pushed_mm;
+    r->right_mm += r->pushed_mm;
     p->clock_us += us;
     r->ticks++;
     p->sample.encoders.left =
@@ -256,6 +259,26 @@ START_TEST(no_limit_is_too_long_for_the_clock) {
     }
     ck_assert_int_eq(outcome, CMO_OUTCOME_TIME_OVER);
     ck_assert_double_eq_tol(ticks / 40.0, 80 * 60, 0.1);
+    ck_assert(r.paper.halted);
+}
+END_TEST
+
+START_TEST(a_patrol_that_is_pushed_on_ends_all_the_same) {
+    ideal r;
+    cmo_stay_state stay;
+    start_ideal(&r, PLAIN_TRAITS);
+    cmo_stay_parameters p = {.convex = true};
+    ck_assert_int_eq(cmo_stay_inside_start(&r.robot, &stay, &p), CMO_RUNNING);
+    for (int i = 0; i < 50; i++) {
+        ck_assert_int_eq(turn(&r, 10000), CMO_RUNNING);
+    }
+    r.pushed_mm = 1.0; // 100 mm/s: it never seems to stand
+    cmo_stay_inside_end(&stay);
+    unsigned ticks = 0;
+    while (turn(&r, 10000) == CMO_RUNNING) {
+        ck_assert_uint_lt(++ticks, 400); // well before its time limit and the grace after it
+    }
+    ck_assert_int_eq(r.robot.report.outcome, CMO_OUTCOME_DONE);
     ck_assert(r.paper.halted);
 }
 END_TEST
@@ -692,6 +715,7 @@ int main(void) {
                                   spots_behind_each_other_know_no_entry_angle,
                                   motors_that_cannot_keep_up_are_waited_for,
                                   no_limit_is_too_long_for_the_clock,
+                                  a_patrol_that_is_pushed_on_ends_all_the_same,
                                   every_routine_ends_by_its_limit_where_the_encoders_never_answer,
                                   a_pause_between_two_routines_is_no_fault_of_the_next,
                                   after_a_pause_at_speed_it_starts_from_a_standstill,
