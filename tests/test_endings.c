@@ -15,6 +15,7 @@ typedef struct ideal {
     unsigned ticks;
     double fastest_mm_s;   // that the motors can; 0: as fast as they are told
     double drive_fails_mm; // from there on drive commands fail; 0: never
+    double floor_counts;   // that the floor reads; 0: as the levels say
     double pushed_mm;      // by another robot, in each tick
     bool dithers;          // the left encoder stands on the brink of a count
     uint8_t sequence;
@@ -39,7 +40,8 @@ static uint16_t reading(const ideal *r, double place_mm) {
     double spot = (double)r->description.light[0].spot_mm;
     double in = fmin(place_mm + 0.5 * spot, r->line_mm + r->width_mm) -
                 fmax(place_mm - 0.5 * spot, r->line_mm);
-    return (uint16_t)(700.0 - 600.0 * fmax(0.0, fmin(in / spot, 1.0)) + 0.5);
+    double floor = r->floor_counts > 0.0 ? r->floor_counts : 700.0;
+    return (uint16_t)(floor + (100.0 - floor) * fmax(0.0, fmin(in / spot, 1.0)) + 0.5);
 }
 
 // One turn of the loop, `us` after the last one.
@@ -681,6 +683,28 @@ START_TEST(a_coasting_robot_is_thought_to_roll_on_for_longer) {
 }
 END_TEST
 
+// What stands under a lamp, or a hand, must not take that for a slow change of the light.
+START_TEST(levels_follow_the_light_only_while_it_drives) {
+    for (int drives = 0; drives < 2; drives++) {
+        ideal r;
+        cmo_line_state state;
+        start_ideal(&r, PLAIN_TRAITS);
+        r.description.drift_most = 0.1F;
+        r.floor_counts = 725; // brighter than the level says
+        cmo_line_parameters p = {.cruise_mm_s = 100, .longest_mm = 5000};
+        if (drives) {
+            ck_assert_int_eq(cmo_drive_until_line_start(&r.robot, &state, &p), CMO_RUNNING);
+        } else {
+            cmo_halt_now(&r.robot, CMO_HALT_DEFAULT);
+        }
+        for (int i = 0; i < 1000; i++) {
+            turn(&r, 10000);
+        }
+        ck_assert_int_eq(r.robot.light[0].light_drift != 0, drives);
+    }
+}
+END_TEST
+
 START_TEST(levels_that_are_refused_are_not_written) {
     static const int contrasts[] = {0, 10, 14, 40}; // one surface, too near, too near, too noisy
     static const cmo_levels_fault faults[] = {CMO_LEVELS_ONE_SURFACE, CMO_LEVELS_LOW_CONTRAST,
@@ -730,6 +754,7 @@ int main(void) {
                                   a_reaction_is_no_time_beyond_the_clock,
                                   the_heading_stays_with_the_wheels_for_ten_minutes,
                                   a_coasting_robot_is_thought_to_roll_on_for_longer,
+                                  levels_follow_the_light_only_while_it_drives,
                                   levels_that_are_refused_are_not_written,
                                   NULL};
     return run_suite("endings", tests);
