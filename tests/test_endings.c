@@ -13,7 +13,10 @@ typedef struct ideal {
     double left_mm, right_mm;
     double line_mm, width_mm; // along the spots' way
     unsigned ticks;
+    double fastest_mm_s;   // that the motors can; 0: as fast as they are told
     double drive_fails_mm; // from there on drive commands fail; 0: never
+    double floor_counts;   // that the floor reads; 0: as the levels say
+    double pushed_mm;      // by another robot, in each tick
     bool dithers;          // the left encoder stands on the brink of a count
     uint8_t sequence;
 } ideal;
@@ -37,7 +40,8 @@ static uint16_t reading(const ideal *r, double place_mm) {
     double spot = (double)r->description.light[0].spot_mm;
     double in = fmin(place_mm + 0.5 * spot, r->line_mm + r->width_mm) -
                 fmax(place_mm - 0.5 * spot, r->line_mm);
-    return (uint16_t)(700.0 - 600.0 * fmax(0.0, fmin(in / spot, 1.0)) + 0.5);
+    double floor = r->floor_counts > 0.0 ? r->floor_counts : 700.0;
+    return (uint16_t)(floor + (100.0 - floor) * fmax(0.0, fmin(in / spot, 1.0)) + 0.5);
 }
 
 // One turn of the loop, `us` after the last one.
@@ -45,11 +49,14 @@ static cmo_outcome turn(ideal *r, uint32_t us) {
     paper_port *p = &r->paper;
     bool drives = p->drives > 0 && !p->halted && r->robot.halt == 0 && p->drive_answer == CMO_OK;
     double s = us * 1e-6;
-    r->left_mm += drives ? (double)p->left * s : 0.0;
-    r->right_mm += drives ? (double)p->right * s : 0.0;
+    double most = r->fastest_mm_s > 0.0 ? r->fastest_mm_s : 1e9;
+    r->left_mm += drives ? CLAMP((double)p->left, -most, most) * s : 0.0;
+    r->right_mm += drives ? CLAMP((double)p->right, -most, most) * s : 0.0;
     if (r->drive_fails_mm > 0.0 && r->left_mm >= r->drive_fails_mm) {
         p->drive_answer = CMO_FAILED;
     }
+    r->left_mm += r->pushed_mm;
+    r->right_mm += r->pushed_mm;
     p->clock_us += us;
     r->ticks++;
     p->sample.encoders.left =
@@ -217,6 +224,19 @@ START_TEST(a_halt_that_the_port_no_longer_has_becomes_another) {
 }
 END_TEST
 
+START_TEST(motors_that_cannot_keep_up_are_waited_for) {
+    ideal r;
+    cmo_travel_state travel;
+    start_ideal(&r, PLAIN_TRAITS);
+    r.fastest_mm_s = 150; // a worn battery
+    cmo_travel_parameters p = {.distance_mm = 900, .speed_mm_s = 500, .longest_ms = 20000};
+    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 1000),
+                     CMO_OUTCOME_DONE);
+    ck_assert_double_eq_tol(r.left_mm, 900, 1.1);
+    ck_assert_double_le(figure(&r.robot, CMO_OVERSHOOT_MM), 1);
+}
+END_TEST
+
 // ----------------------------------------------------------------------------------------- time --
 
 START_TEST(no_limit_is_too_long_for_the_clock) {
@@ -241,6 +261,26 @@ START_TEST(no_limit_is_too_long_for_the_clock) {
     }
     ck_assert_int_eq(outcome, CMO_OUTCOME_TIME_OVER);
     ck_assert_double_eq_tol(ticks / 40.0, 80 * 60, 0.1);
+    ck_assert(r.paper.halted);
+}
+END_TEST
+
+START_TEST(a_patrol_that_is_pushed_on_ends_all_the_same) {
+    ideal r;
+    cmo_stay_state stay;
+    start_ideal(&r, PLAIN_TRAITS);
+    cmo_stay_parameters p = {.convex = true};
+    ck_assert_int_eq(cmo_stay_inside_start(&r.robot, &stay, &p), CMO_RUNNING);
+    for (int i = 0; i < 50; i++) {
+        ck_assert_int_eq(turn(&r, 10000), CMO_RUNNING);
+    }
+    r.pushed_mm = 1.0; // 100 mm/s: it never seems to stand
+    cmo_stay_inside_end(&stay);
+    unsigned ticks = 0;
+    while (turn(&r, 10000) == CMO_RUNNING) {
+        ck_assert_uint_lt(++ticks, 400); // well before its time limit and the grace after it
+    }
+    ck_assert_int_eq(r.robot.report.outcome, CMO_OUTCOME_DONE);
     ck_assert(r.paper.halted);
 }
 END_TEST
@@ -643,8 +683,32 @@ START_TEST(a_coasting_robot_is_thought_to_roll_on_for_longer) {
 }
 END_TEST
 
+// What stands under a lamp, or a hand, must not take that for a slow change of the light.
+START_TEST(levels_follow_the_light_only_while_it_drives) {
+    for (int drives = 0; drives < 2; drives++) {
+        ideal r;
+        cmo_line_state state;
+        start_ideal(&r, PLAIN_TRAITS);
+        r.description.drift_most = 0.1F;
+        r.floor_counts = 725; // brighter than the level says
+        cmo_line_parameters p = {.cruise_mm_s = 100, .longest_mm = 5000};
+        if (drives) {
+            ck_assert_int_eq(cmo_drive_until_line_start(&r.robot, &state, &p), CMO_RUNNING);
+        } else {
+            cmo_halt_now(&r.robot, CMO_HALT_DEFAULT);
+        }
+        for (int i = 0; i < 1000; i++) {
+            turn(&r, 10000);
+        }
+        ck_assert_int_eq(r.robot.light[0].light_drift != 0, drives);
+    }
+}
+END_TEST
+
 START_TEST(levels_that_are_refused_are_not_written) {
     static const int contrasts[] = {0, 10, 14, 40}; // one surface, too near, too near, too noisy
+    static const cmo_levels_fault faults[] = {CMO_LEVELS_ONE_SURFACE, CMO_LEVELS_LOW_CONTRAST,
+                                              CMO_LEVELS_LOW_CONTRAST, CMO_LEVELS_NOISY};
     for (size_t i = 0; i < G_N_ELEMENTS(contrasts); i++) {
         cmo_level_taker taker;
         cmo_level_taker_start(&taker);
@@ -654,7 +718,7 @@ START_TEST(levels_that_are_refused_are_not_written) {
         }
         cmo_levels levels = {.dark = 11, .light = 222, .void_counts = 3, .noise = 4};
         cmo_levels before = levels;
-        ck_assert_int_ne(cmo_level_taker_finish(&taker, false, 1023, &levels), CMO_LEVELS_GOOD);
+        ck_assert_int_eq(cmo_level_taker_finish(&taker, false, 1023, &levels), faults[i]);
         ck_assert_mem_eq(&levels, &before, sizeof levels);
     }
 }
@@ -673,7 +737,9 @@ int main(void) {
                                   stored_levels_that_cannot_be_used_are_refused,
                                   no_levels_are_no_contrast,
                                   spots_behind_each_other_know_no_entry_angle,
+                                  motors_that_cannot_keep_up_are_waited_for,
                                   no_limit_is_too_long_for_the_clock,
+                                  a_patrol_that_is_pushed_on_ends_all_the_same,
                                   every_routine_ends_by_its_limit_where_the_encoders_never_answer,
                                   a_pause_between_two_routines_is_no_fault_of_the_next,
                                   after_a_pause_at_speed_it_starts_from_a_standstill,
@@ -688,6 +754,7 @@ int main(void) {
                                   a_reaction_is_no_time_beyond_the_clock,
                                   the_heading_stays_with_the_wheels_for_ten_minutes,
                                   a_coasting_robot_is_thought_to_roll_on_for_longer,
+                                  levels_follow_the_light_only_while_it_drives,
                                   levels_that_are_refused_are_not_written,
                                   NULL};
     return run_suite("endings", tests);

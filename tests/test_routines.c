@@ -279,6 +279,23 @@ START_TEST(duty_motors_drive_as_well_as_regulated_ones) {
 }
 END_TEST
 
+// At full duty and still too slow, the integral must not go on growing: it would drive on with it.
+START_TEST(duty_motors_at_their_limit_do_not_wind_up) {
+    cmo_robot_description description = plain_robot;
+    description.full_duty_mm_s = 900;
+    description.dead_duty = 0.05F;
+    cmo_sim_setup setup = plain_setup(&description, PLAIN_TRAITS & ~CMO_TRAIT_SPEED, mat);
+    setup.plant.battery = 0.6;
+    bench_robot bench = start(&setup, &description);
+    cmo_travel_parameters parameters = {
+        .distance_mm = 1200, .speed_mm_s = 700, .longest_ms = 20000};
+    ck_assert_int_eq(cmo_travel(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+    ck_assert_double_le(figure(&bench.robot, CMO_OVERSHOOT_MM), 3);
+    ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).way_mm, 1200, 4);
+    end_bench(&bench);
+}
+END_TEST
+
 START_TEST(a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels) {
     double turned[2], believed[2];
     for (int has = 0; has < 2; has++) {
@@ -396,6 +413,7 @@ int main(void) {
                                   a_light_line_on_a_dark_floor_is_found_with_either_polarity,
                                   a_table_edge_is_found_as_void_and_refused_without_a_level,
                                   duty_motors_drive_as_well_as_regulated_ones,
+                                  duty_motors_at_their_limit_do_not_wind_up,
                                   a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels,
                                   without_encoders_ways_are_estimates_and_say_so,
                                   a_run_over_the_wrap_of_the_clock_equals_one_without,
