@@ -71,10 +71,10 @@ static unsigned push(struct object *o, struct plant *pl, double dt_s) {
     double closing = own - its + PUSH_OUT * (o->p->radius_mm - gap) / dt_s;
     if (closing > 0.0) {
         double give =
-            na * na * pl->per_mass_kg + lever * lever * pl->per_inertia + 1.0 / o->p->mass_kg;
+            na * na * pl->per_mass_kg + lever * lever * pl->per_turn + 1.0 / o->p->mass_kg;
         double impulse = closing / give;
         pl->speed_mm_s -= impulse * na * pl->per_mass_kg;
-        pl->turn_rad_s -= impulse * lever * pl->per_inertia;
+        pl->turn_rad_s -= impulse * lever * pl->per_turn;
         o->vx_mm_s += impulse * nx / o->p->mass_kg;
         o->vy_mm_s += impulse * ny / o->p->mass_kg;
     }

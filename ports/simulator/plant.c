@@ -137,7 +137,12 @@ void plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *sourc
     pl->inertia_kg_mm2 = MAX(p->inertia_kg_m2 * 1e6, least);
     pl->per_rotor_kg = 1.0 / pl->rotor_kg;
     pl->per_mass_kg = 1.0 / p->mass_kg;
-    pl->per_inertia = 1.0 / pl->inertia_kg_mm2;
+    double turning = pl->inertia_kg_mm2;
+    if (p->side_creep > 0.0) { // about the centre of mass then
+        turning -= p->mass_kg * p->centre_mm * p->centre_mm;
+    }
+    pl->per_turn = 1.0 / turning;
+    pl->side_give = pl->per_mass_kg + p->centre_mm * p->centre_mm * pl->per_turn;
     // A rotor alone, free in the gear play, slows down by its motor at this rate and by half as
     // much again where it holds its place.
     double strength = MAX(pl->left.strength, pl->right.strength);
@@ -146,6 +151,7 @@ void plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *sourc
         pl->per_lag_s *= 1.0 + p->regulator_gain;
     }
     pl->per_wheel = 2.0 / p->wheel_mm;
+    pl->plain_tyres = p->height_mm <= 0.0 && p->slide_grip >= 1.0 && p->side_creep <= 0.0;
 }
 
 static void vary_side(side *s, const cmo_sim_plant *p, noise *source) {
@@ -211,7 +217,7 @@ static void swing_caster(struct plant *pl, double dt_s, double *along_mn, double
     pl->caster_x = cx / norm;
     pl->caster_y = cy / norm;
     // Rubbing brings what slides to rest within a step at most; it does not throw it back.
-    double lever = p->caster_behind_mm * p->caster_behind_mm * pl->per_inertia;
+    double lever = p->caster_behind_mm * p->caster_behind_mm * pl->per_turn;
     double scrub =
         MIN(p->caster_scrub_n * 1e3 / (speed + 2.0), 1.0 / (dt_s * MAX(pl->per_mass_kg, lever)));
     *along_mn = -scrub * nx;
@@ -225,11 +231,8 @@ typedef struct coupling {
     double soft;     // share of the tyre's slip per impulse
     double body;     // what the body gives way by at a tyre
     double most;     // impulse that a tyre can pass on
-    double per_turn; // turn for an impulse's moment
-    double side;     // what the axle gives way by sideways
     double side_soft;
-    double centre_mm; // of mass, ahead of the axle, where that may slide sideways; else 0
-    double rub;       // impulse that gear friction can take
+    double rub; // impulse that gear friction can take
     double drag;
     double drag_sum;
     double turn_drag;
@@ -243,7 +246,8 @@ typedef struct tyre {
 } tyre;
 
 // What weight and sliding make of a tyre's grip.
-static double grip_of(const struct plant *pl, const side *s, double sign, const coupling *c) {
+static G_GNUC_NO_INLINE double grip_of(const struct plant *pl, const side *s, double sign,
+                                       double lever_mm, double most) {
     const cmo_sim_plant *p = pl->p;
     double share = 1.0;
     if (p->height_mm > 0.0) {
@@ -255,11 +259,11 @@ static double grip_of(const struct plant *pl, const side *s, double sign, const 
         share = clamp(1.0 - p->height_mm * (along - sign * across), 0.0, 2.0);
     }
     if (p->slide_grip < 1.0) {
-        double floor_mm_s = pl->speed_mm_s + sign * c->lever_mm * pl->turn_rad_s;
+        double floor_mm_s = pl->speed_mm_s + sign * lever_mm * pl->turn_rad_s;
         double slip = (s->size * s->speed_mm_s - floor_mm_s) / p->slide_mm_s;
         share *= p->slide_grip + (1.0 - p->slide_grip) / (1.0 + slip * slip);
     }
-    return share * c->most;
+    return share * most;
 }
 
 // Both directions share one grip: what a tyre passes on sideways is not to be had along.
@@ -268,10 +272,15 @@ static double left_of(double most, double other) {
     return square > 0.0 ? sqrt(square) : 0.0;
 }
 
-static tyre begin_tyre(const struct plant *pl, const side *s, double sign, const coupling *c) {
+static inline tyre begin_tyre(const struct plant *pl, const side *s, double sign,
+                              const coupling *c) {
     double floor_mm_s = pl->speed_mm_s + sign * c->lever_mm * pl->turn_rad_s;
-    double most = grip_of(pl, s, sign, c);
-    double along = pl->side_push != 0.0 ? left_of(most, 0.5 * pl->side_push) : most;
+    double most = c->most;
+    double along = c->most;
+    if (!pl->plain_tyres) {
+        most = grip_of(pl, s, sign, c->lever_mm, c->most);
+        along = left_of(most, 0.5 * pl->side_push);
+    }
     double soft = c->soft * fabs(floor_mm_s);
     tyre t = {.sign = sign,
               .soft = soft,
@@ -284,8 +293,8 @@ static tyre begin_tyre(const struct plant *pl, const side *s, double sign, const
 
 // The impulse at which the slip that is left is what the curve asks for: Newton's method on a
 // function that only falls. `slip` is what there is now, `give` what an impulse takes of it.
-static double on_curve(const struct plant *pl, const tyre *t, double slip, double push, double give,
-                       double speed) {
+static G_GNUC_NO_INLINE double on_curve(const struct plant *pl, const tyre *t, double slip,
+                                        double push, double give, double speed) {
     double most = 0.999 * t->most;
     double creep = pl->p->tyre_creep * fabs(speed) + 1e-9;
     double now = clamp(push, -most, most);
@@ -299,38 +308,59 @@ static double on_curve(const struct plant *pl, const tyre *t, double slip, doubl
     return now;
 }
 
-static inline void push_tyre(struct plant *pl, side *s, const tyre *t, const coupling *c) {
+// Turns the robot by an impulse's moment: where the axle may slide, about the centre of mass.
+static G_ALWAYS_INLINE inline void twist(struct plant *pl, double moment, bool loose) {
+    double turn = moment * pl->per_turn;
+    pl->turn_rad_s += turn;
+    if (loose) {
+        pl->side_mm_s -= pl->p->centre_mm * turn;
+    }
+}
+
+static G_ALWAYS_INLINE inline void give_way(struct plant *pl, side *s, const tyre *t,
+                                            const coupling *c, double push, bool loose) {
+    double change = push - s->push;
+    s->push = push;
+    s->speed_mm_s -= change * s->size * pl->per_rotor_kg;
+    pl->speed_mm_s += change * pl->per_mass_kg;
+    twist(pl, t->sign * change * c->lever_mm, loose);
+}
+
+static G_GNUC_NO_INLINE void push_round_tyre(struct plant *pl, side *s, const tyre *t,
+                                             const coupling *c, bool loose) {
     if (s->contact == 0) {
         return;
     }
     double floor_mm_s = pl->speed_mm_s + t->sign * c->lever_mm * pl->turn_rad_s;
-    double push;
-    if (pl->p->tyre_curve == CMO_SIM_ROUND) {
-        double give = s->size * s->size * pl->per_rotor_kg + c->body;
-        push = on_curve(pl, t, s->size * s->speed_mm_s - floor_mm_s, s->push, give, floor_mm_s);
-        push = clamp(push, t->low, t->high);
-    } else {
-        double slip = s->size * s->speed_mm_s - floor_mm_s - t->soft * s->push;
-        push = clamp(s->push + slip * t->give, t->low, t->high);
+    double give = s->size * s->size * pl->per_rotor_kg + c->body;
+    double slip = s->size * s->speed_mm_s - floor_mm_s;
+    give_way(pl, s, t, c, clamp(on_curve(pl, t, slip, s->push, give, floor_mm_s), t->low, t->high),
+             loose);
+}
+
+static inline void push_tyre(struct plant *pl, side *s, const tyre *t, const coupling *c,
+                             bool loose) {
+    if (s->contact == 0) {
+        return;
     }
-    double change = push - s->push;
-    s->push = push;
-    double turn = t->sign * change * c->lever_mm * c->per_turn;
-    s->speed_mm_s -= change * s->size * pl->per_rotor_kg;
-    pl->speed_mm_s += change * pl->per_mass_kg;
-    pl->turn_rad_s += turn;
-    pl->side_mm_s -= c->centre_mm * turn;
+    double floor_mm_s = pl->speed_mm_s + t->sign * c->lever_mm * pl->turn_rad_s;
+    double slip = s->size * s->speed_mm_s - floor_mm_s - t->soft * s->push;
+    give_way(pl, s, t, c, clamp(s->push + slip * t->give, t->low, t->high), loose);
+}
+
+static inline void push_axle(struct plant *pl, double change) {
+    pl->side_mm_s += change * pl->side_give;
+    pl->turn_rad_s -= pl->p->centre_mm * change * pl->per_turn;
 }
 
 // The axle sideways, both tyres as one: they stand on one line.
 static void push_aside(struct plant *pl, const tyre *left, const tyre *right, const coupling *c) {
     double most = left_of(left->most, pl->left.push) + left_of(right->most, pl->right.push);
     double slip = -pl->side_mm_s - c->side_soft * pl->side_push;
-    double push = clamp(pl->side_push + slip / (c->side + c->side_soft), -most, most);
+    double push = clamp(pl->side_push + slip / (pl->side_give + c->side_soft), -most, most);
     double change = push - pl->side_push;
     pl->side_push = push;
-    pl->side_mm_s += change * c->side;
-    pl->turn_rad_s -= c->centre_mm * change * c->per_turn;
+    push_axle(pl, change);
 }
 
 // Friction at rest is higher than in motion.
@@ -351,13 +381,13 @@ static inline void rub_gear(const struct plant *pl, side *s, double most) {
     s->rub = rub;
 }
 
-static inline void drag_body(struct plant *pl, coupling *c) {
+static inline void drag_body(struct plant *pl, coupling *c, bool loose) {
     double drag = clamp(c->drag_sum - pl->speed_mm_s * pl->p->mass_kg, -c->drag, c->drag);
     pl->speed_mm_s += (drag - c->drag_sum) * pl->per_mass_kg;
     c->drag_sum = drag;
     double turn =
         clamp(c->turn_drag_sum - pl->turn_rad_s * pl->inertia_kg_mm2, -c->turn_drag, c->turn_drag);
-    pl->turn_rad_s += (turn - c->turn_drag_sum) * pl->per_inertia;
+    twist(pl, turn - c->turn_drag_sum, loose);
     c->turn_drag_sum = turn;
 }
 
@@ -385,38 +415,20 @@ static void follow_play(const struct plant *pl, side *s, double sign, double lev
     }
 }
 
-static void warm_start(struct plant *pl, side *s, double sign, const coupling *c) {
+static inline void warm_start(struct plant *pl, side *s, double sign, const coupling *c,
+                              bool loose) {
     if (s->contact == 0) {
         s->push = 0.0;
     }
-    double turn = sign * s->push * c->lever_mm * c->per_turn;
     s->speed_mm_s += (s->rub - s->push * s->size) * pl->per_rotor_kg;
     pl->speed_mm_s += s->push * pl->per_mass_kg;
-    pl->turn_rad_s += turn;
-    pl->side_mm_s -= c->centre_mm * turn;
+    twist(pl, sign * s->push * c->lever_mm, loose);
 }
 
-// How the axle moves sideways: about the centre of mass, which then is what turns; a robot that
-// never slides turns about its axle.
-static void loosen(const struct plant *pl, coupling *c) {
-    const cmo_sim_plant *p = pl->p;
-    c->per_turn = pl->per_inertia;
-    if (p->side_creep <= 0.0) {
-        return;
-    }
-    c->centre_mm = p->centre_mm;
-    double of_centre = p->mass_kg * p->centre_mm * p->centre_mm;
-    c->per_turn = 1.0 / (pl->inertia_kg_mm2 - of_centre);
-    c->side = pl->per_mass_kg + p->centre_mm * p->centre_mm * c->per_turn;
-    c->side_soft = c->most > 0.0 ? p->side_creep * fabs(pl->speed_mm_s) / (2.0 * c->most) : 0.0;
-}
-
-static void warm_start_aside(struct plant *pl, const coupling *c) {
-    pl->side_mm_s += pl->side_push * c->side;
-    pl->turn_rad_s -= c->centre_mm * pl->side_push * c->per_turn;
-}
-
-static void couple(struct plant *pl, double dt_s) {
+// Inlined once for the plain robot, whose tyres neither slide sideways nor bend their curve, and
+// once for all others.
+static G_ALWAYS_INLINE inline void couple_as(struct plant *pl, double dt_s, bool loose,
+                                             bool round) {
     const cmo_sim_plant *p = pl->p;
     double most = pl->half_grip_mn * pl->grip * dt_s;
     double weight = p->mass_kg * p->drag_m_s2 * 1e3 * dt_s;
@@ -428,30 +440,44 @@ static void couple(struct plant *pl, double dt_s) {
         .drag = weight,
         .turn_drag = weight * 10.0, // the tyres' contact patches rub on a lever of some mm
     };
-    loosen(pl, &c);
-    bool slides = p->side_creep > 0.0;
-    c.body = pl->per_mass_kg + c.lever_mm * c.lever_mm * c.per_turn;
+    c.body = pl->per_mass_kg + c.lever_mm * c.lever_mm * pl->per_turn;
     tyre left = begin_tyre(pl, &pl->left, -1.0, &c);
     tyre right = begin_tyre(pl, &pl->right, 1.0, &c);
-    warm_start(pl, &pl->left, -1.0, &c);
-    warm_start(pl, &pl->right, 1.0, &c);
-    if (slides) {
-        warm_start_aside(pl, &c);
+    warm_start(pl, &pl->left, -1.0, &c, loose);
+    warm_start(pl, &pl->right, 1.0, &c, loose);
+    if (loose) {
+        c.side_soft = most > 0.0 ? p->side_creep * fabs(pl->speed_mm_s) / (2.0 * most) : 0.0;
+        push_axle(pl, pl->side_push);
     }
     double left_rub = most_rub(pl, &pl->left, c.rub);
     double right_rub = most_rub(pl, &pl->right, c.rub);
     for (int i = 0; i < ITERATIONS; i++) {
         rub_gear(pl, &pl->left, left_rub);
         rub_gear(pl, &pl->right, right_rub);
-        drag_body(pl, &c);
-        push_tyre(pl, &pl->left, &left, &c);
-        push_tyre(pl, &pl->right, &right, &c);
-        if (slides) {
+        drag_body(pl, &c, loose);
+        if (round) {
+            push_round_tyre(pl, &pl->left, &left, &c, loose);
+            push_round_tyre(pl, &pl->right, &right, &c, loose);
+        } else {
+            push_tyre(pl, &pl->left, &left, &c, loose);
+            push_tyre(pl, &pl->right, &right, &c, loose);
+        }
+        if (loose) {
             push_aside(pl, &left, &right, &c);
         }
     }
     follow_play(pl, &pl->left, -1.0, c.lever_mm, dt_s);
     follow_play(pl, &pl->right, 1.0, c.lever_mm, dt_s);
+}
+
+static void couple(struct plant *pl, double dt_s) {
+    bool loose = pl->p->side_creep > 0.0;
+    bool round = pl->p->tyre_curve == CMO_SIM_ROUND;
+    if (loose || round) {
+        couple_as(pl, dt_s, loose, round);
+    } else {
+        couple_as(pl, dt_s, false, false);
+    }
 }
 
 // Speeds at the start of a step: ways are taken with the mean of start and end.
@@ -530,7 +556,7 @@ static void step(struct plant *pl, double dt_s) {
     pl->left.speed_mm_s += left_mn * dt_s * pl->per_rotor_kg;
     pl->right.speed_mm_s += right_mn * dt_s * pl->per_rotor_kg;
     pl->speed_mm_s += along_mn * dt_s * pl->per_mass_kg;
-    pl->turn_rad_s += torque_mn_mm * dt_s * pl->per_inertia;
+    twist(pl, torque_mn_mm * dt_s, p->side_creep > 0.0);
     if (p->side_creep > 0.0 || p->centre_mm != 0.0) {
         turn_frame(pl, dt_s);
     }

@@ -52,6 +52,7 @@ struct plant {
     double grip;  // factor on the plant's grip
     double weary; // battery: load of the last seconds
     bool blocked;
+    bool plain_tyres; // nothing changes their grip
 
     // Made from the parameters once.
     double stall_mn;     // stalled force of one motor, mN
@@ -59,9 +60,11 @@ struct plant {
     double half_grip_mn; // most force of one tyre
     double rotor_kg;
     double inertia_kg_mm2;
-    double per_rotor_kg, per_mass_kg, per_inertia; // their inverses
-    double per_lag_s;                              // fastest that a motor alone changes its speed
-    double per_wheel;                              // turn of a wheel per way
+    double per_rotor_kg, per_mass_kg; // their inverses
+    double per_turn;                  // turn for a moment's impulse
+    double side_give;                 // what the axle gives way by sideways
+    double per_lag_s;                 // fastest that a motor alone changes its speed
+    double per_wheel;                 // turn of a wheel per way
 };
 
 // Starts at rest. Draws the robot's own spreads from `source`.
