@@ -545,6 +545,9 @@ START_TEST(stored_levels_that_cannot_be_used_are_refused) {
     ck_assert_int_eq(cmo_load_levels(&r.robot, bytes, size), CMO_OUTCOME_LOW_CONTRAST);
     ck_assert_str_eq(r.robot.field, "levels");
     ck_assert_uint_eq(r.robot.light[0].levels.dark, 123); // all or none
+    r.description.lights = 1; // and not those of a robot with another number of sensors
+    ck_assert_int_eq(cmo_load_levels(&r.robot, bytes, size), CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_str_eq(r.robot.field, "lights");
 }
 END_TEST
 

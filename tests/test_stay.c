@@ -393,6 +393,31 @@ START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
 }
 END_TEST
 
+// A robot that sways late would not look where its budget thinks that it does.
+START_TEST(it_sways_as_its_budget_has_it) {
+    patrol p;
+    start_patrol(&p, &dark_room, 45, 0, NULL);
+    cmo_robot *robot = &p.bench.robot;
+    double start = cmo_sim_truth_now(p.bench.sim).heading_rad;
+    ck_assert_int_eq(cmo_stay_inside_start(robot, &p.state, &(cmo_stay_parameters){.convex = true}),
+                     CMO_RUNNING);
+    double widest = 0.0;
+    while (cmo_tick(robot) == CMO_RUNNING && robot->stage <= CMO_STAGE_PATROL &&
+           p.state.rebounds == 0 && robot->stage != CMO_STAGE_BRAKE) {
+        cmo_wait(robot);
+        cmo_sim_truth now = cmo_sim_truth_now(p.bench.sim);
+        double amplitude = (double)p.state.budget.sway_deg * G_PI / 180.0;
+        double wanted = amplitude * sin(2.0 * G_PI * now.way_mm / (double)p.state.budget.sway_mm);
+        double off = remainder(now.heading_rad - start, 2.0 * G_PI);
+        widest = fmax(widest, fabs(off));
+        ck_assert_msg(fabs(off - wanted) < 0.14, "%.1f degrees off after %.0f mm",
+                      (off - wanted) * 180.0 / G_PI, now.way_mm);
+    }
+    ck_assert_double_gt(widest, 0.8 * (double)p.state.budget.sway_deg * G_PI / 180.0);
+    end_patrol(&p);
+}
+END_TEST
+
 // What a refusal names is what would do: patrolled with it, it starts.
 START_TEST(a_robot_that_cannot_be_safe_is_told_what_would_do) {
     static const struct {
@@ -523,6 +548,7 @@ int main(void) {
                                   put_down_on_the_rim_it_turns_off_it,
                                   without_levels_nothing_moves,
                                   parameters_that_make_no_sense_are_refused_by_name,
+                                  it_sways_as_its_budget_has_it,
                                   a_robot_that_cannot_be_safe_is_told_what_would_do,
                                   without_a_known_slowest_speed_it_rebounds_all_the_same,
                                   it_ends_at_the_next_tick_in_any_stage,
