@@ -32,9 +32,40 @@ static const cmo_robot_description description = {
         {.ahead_mm = 70, .left_mm = 45, .spot_mm = 6, .delay_us = 7000, .interval_us = 7000},
         {.ahead_mm = 70, .left_mm = -45, .spot_mm = 6, .delay_us = 7000, .interval_us = 7000}}};
 
+// A robot with all that robots differ by.
+static void widen(cmo_sim_plant *p) {
+    p->regulator = CMO_SIM_PI;
+    p->regulator_filter_ms = 8;
+    p->electric_ms = 0.3;
+    p->stick = 1.5;
+    p->dead_backward = 1.2;
+    p->ripple = 0.1;
+    p->battery_deep = 0.1;
+    p->eccentric = 0.01;
+    p->encoder_wobble = 0.2;
+    p->tyre_curve = CMO_SIM_ROUND;
+    p->slide_grip = 0.8;
+    p->side_creep = 0.05;
+    p->centre_mm = -15;
+    p->height_mm = 30;
+    p->nose_mm = 0.1;
+    p->flicker = 0.2;
+    for (unsigned i = 0; i < p->eyes; i++) {
+        cmo_sim_eye *eye = &p->eye[i];
+        eye->footprint = CMO_SIM_BELL;
+        eye->lopsided = 0.2;
+        eye->bend = 0.03;
+        eye->lag_ms = 1;
+        eye->clock_off = 0.01;
+        eye->jitter_ms = 0.3;
+        eye->gain_wander = 0.01;
+        eye->cross_light = 0.01;
+    }
+}
+
 int main(void) {
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1000, 1000, 1, light, NULL);
-    for (uint64_t seed = 1; seed <= 5; seed++) {
+    for (uint64_t seed = 1; seed <= 8; seed++) {
         cmo_sim_setup setup = {.traits = CMO_TRAIT_ENCODERS | CMO_TRAIT_LOOK_TIMES |
                                          CMO_TRAIT_SPEED | CMO_TRAIT_COAST | CMO_TRAIT_BRAKE,
                                .mat = mat,
@@ -42,6 +73,9 @@ int main(void) {
                                .y_mm = 500,
                                .seed = seed};
         cmo_sim_plant_default(&setup.plant, &description);
+        if (seed > 5) {
+            widen(&setup.plant);
+        }
         cmo_sim_faults_none(&setup.faults);
         setup.faults.late_share = 0.2;
         setup.faults.late_ms = 3;

@@ -650,6 +650,50 @@ START_TEST(a_sensor_may_see_the_other_ones_lamp) {
 }
 END_TEST
 
+// What the demo data's ordinary robot does to today's routines: it stops, less well than on the
+// demo robot, and far better than by a threshold alone.
+START_TEST(an_ordinary_robot_is_harder_than_the_demo_robot) {
+    double rest[2];
+    static const char *const names[] = {"mozzo.yaml", "mozzo-ordinary.yaml"};
+    for (int kind = 0; kind < 2; kind++) {
+        GError *error = NULL;
+        char *path = g_strconcat(SOURCE_DIR "/data/ferry/", names[kind], NULL);
+        lab_robot *robot = lab_robot_load(path, &error);
+        ck_assert_msg(robot != NULL, "%s", error != NULL ? error->message : "");
+        double squares = 0.0;
+        for (uint64_t seed = 1; seed <= 20; seed++) {
+            cmo_sim_setup setup = plain_setup(&robot->description, robot->traits, mat);
+            setup.plant = robot->plant;
+            setup.seed = seed;
+            cmo_sim *sim = cmo_sim_new(&setup);
+            cmo_robot r;
+            ck_assert_int_eq(cmo_robot_start(&r, &robot->description, cmo_sim_port(sim)),
+                             CMO_OUTCOME_DONE);
+            for (uint8_t i = 0; i < 2; i++) {
+                cmo_levels levels = fitting_levels(&setup, 0.05, 0.6);
+                ck_assert_int_eq(cmo_robot_set_levels(&r, i, &levels), CMO_OUTCOME_DONE);
+            }
+            cmo_line_parameters p = {
+                .cruise_mm_s = 300, .blind_mm = 150, .rest = CMO_REST_NEAR_EDGE};
+            ck_assert_int_eq(cmo_stop_on_line(&r, &p), CMO_OUTCOME_DONE);
+            cmo_sim_truth now = cmo_sim_truth_now(sim);
+            double x[2], y;
+            cmo_sim_spot(sim, &now, 0, &x[0], &y);
+            cmo_sim_spot(sim, &now, 1, &x[1], &y);
+            double off = 0.5 * (x[0] + x[1]) - 700.0;
+            squares += off * off;
+            cmo_sim_free(sim);
+        }
+        rest[kind] = sqrt(squares / 20.0);
+        lab_robot_free(robot);
+        g_free(path);
+    }
+    ck_assert_double_lt(rest[0], 0.6);
+    ck_assert_double_gt(rest[1], 1.5 * rest[0]);
+    ck_assert_double_lt(rest[1], 10.0);
+}
+END_TEST
+
 int main(void) {
     mat = make_floor(&one_line);
     const TTest *const tests[] = {a_pi_regulator_overshoots_as_its_two_roots_say,
@@ -675,6 +719,7 @@ int main(void) {
                                   a_gain_that_wanders_has_the_spread_that_was_asked_for,
                                   a_flickering_lamp_beats_with_the_look_rate,
                                   a_sensor_may_see_the_other_ones_lamp,
+                                  an_ordinary_robot_is_harder_than_the_demo_robot,
                                   NULL};
     int status = run_suite("parts", tests);
     cmo_sim_mat_free(mat);

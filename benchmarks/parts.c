@@ -1,0 +1,85 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// What each part of an ordinary robot does to stopping and squaring, alone: the demo robot with
+// that part as the ordinary one has it. Then the ordinary robot, with all of them.
+#include "compare.h"
+
+#include <stddef.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#define PLANT(field) offsetof(cmo_sim_plant, field)
+#define EYE(field)   offsetof(cmo_sim_eye, field)
+#define NONE         ((size_t)-1)
+
+// With a regulator the lag is another one, and its user measures it.
+#define PI "a PI regulator, lag measured"
+
+// The fields of the plant, and of each eye, that make a part.
+static const struct {
+    const char *name;
+    size_t plant[7], eye[2];
+} parts[] = {
+    {"nothing: the demo robot", {NONE}, {NONE}},
+    {"a PI regulator, lag as it was",
+     {PLANT(regulator), PLANT(regulator_gain), PLANT(regulator_reset_ms),
+      PLANT(regulator_filter_ms), NONE},
+     {NONE}},
+    {PI,
+     {PLANT(regulator), PLANT(regulator_gain), PLANT(regulator_reset_ms),
+      PLANT(regulator_filter_ms), NONE},
+     {NONE}},
+    {"commands that come late", {PLANT(command_delay_ms), NONE}, {NONE}},
+    {"motors' current", {PLANT(electric_ms), NONE}, {NONE}},
+    {"gears that stick", {PLANT(stick), PLANT(stick_mm_s), PLANT(dead_backward), NONE}, {NONE}},
+    {"motors that pull unevenly", {PLANT(ripple), PLANT(ripple_mm), NONE}, {NONE}},
+    {"a battery that tires", {PLANT(battery_deep), PLANT(battery_recovery_s), NONE}, {NONE}},
+    {"wheels that are not round", {PLANT(eccentric), PLANT(wheel_mm), NONE}, {NONE}},
+    {"encoder edges that are off", {PLANT(encoder_wobble), NONE}, {NONE}},
+    {"a slip curve that bends", {PLANT(tyre_curve), NONE}, {NONE}},
+    {"tyres that slide more easily", {PLANT(slide_grip), PLANT(slide_mm_s), NONE}, {NONE}},
+    {"an axle that slides aside", {PLANT(side_creep), NONE}, {NONE}},
+    {"weight behind the axle", {PLANT(centre_mm), NONE}, {NONE}},
+    {"weight that shifts", {PLANT(centre_mm), PLANT(height_mm), NONE}, {NONE}},
+    {"a nose that dips", {PLANT(nose_mm), NONE}, {NONE}},
+    {"a lamp that flickers", {PLANT(flicker), PLANT(flicker_hz), NONE}, {NONE}},
+    {"spots that fade out", {NONE}, {EYE(footprint), NONE}},
+    {"lopsided spots", {NONE}, {EYE(lopsided), NONE}},
+    {"a bent response", {NONE}, {EYE(bend), NONE}},
+    {"electronics that lag", {NONE}, {EYE(lag_ms), NONE}},
+    {"clocks that are off and jitter", {NONE}, {EYE(clock_off), EYE(jitter_ms)}},
+    {"a gain that wanders", {NONE}, {EYE(gain_wander), NONE}},
+    {"light of the other's lamp", {NONE}, {EYE(cross_light), NONE}},
+};
+
+static void take(void *to, const void *from, size_t offset) {
+    *(double *)(void *)((char *)to + offset) =
+        *(const double *)(const void *)((const char *)from + offset);
+}
+
+static lab_robot *with_part(size_t part, const lab_robot *ordinary) {
+    lab_robot *robot = compare_robot("mozzo.yaml");
+    for (int i = 0; i < 7 && parts[part].plant[i] != NONE; i++) {
+        take(&robot->plant, &ordinary->plant, parts[part].plant[i]);
+    }
+    for (int i = 0; i < 2 && parts[part].eye[i] != NONE; i++) {
+        for (unsigned eye = 0; eye < robot->plant.eyes; eye++) {
+            take(&robot->plant.eye[eye], &ordinary->plant.eye[eye], parts[part].eye[i]);
+        }
+    }
+    if (strcmp(parts[part].name, PI) == 0) {
+        robot->description.lag_ms = ordinary->description.lag_ms;
+    }
+    return robot;
+}
+
+int main(int count, char **arguments) {
+    int runs = count > 1 ? CLAMP(atoi(arguments[1]), 10, COMPARE_MOST) : 100;
+    lab_robot *ordinary = compare_robot("mozzo-ordinary.yaml");
+    compare_head(runs);
+    for (size_t i = 0; i < G_N_ELEMENTS(parts); i++) {
+        compare(parts[i].name, with_part(i, ordinary), runs);
+    }
+    compare("all of them: the ordinary robot", ordinary, runs);
+    return 0;
+}
