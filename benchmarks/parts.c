@@ -42,6 +42,8 @@ static const struct {
     {"weight behind the axle", {PLANT(centre_mm), NONE}, {NONE}},
     {"weight that shifts", {PLANT(centre_mm), PLANT(height_mm), NONE}, {NONE}},
     {"a nose that dips", {PLANT(nose_mm), NONE}, {NONE}},
+    {"tyres that scrub in turns", {PLANT(turn_widens), NONE}, {NONE}},
+    {"a body that leans", {PLANT(lean_mm), NONE}, {NONE}},
     {"a lamp that flickers", {PLANT(flicker), PLANT(flicker_hz), NONE}, {NONE}},
     {"spots that fade out", {NONE}, {EYE(footprint), NONE}},
     {"lopsided spots", {NONE}, {EYE(lopsided), NONE}},

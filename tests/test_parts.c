@@ -419,6 +419,65 @@ START_TEST(a_mass_off_the_axle_keeps_its_energy_in_a_turn) {
 }
 END_TEST
 
+// On the spot the outer edges carry: the same wheels turn it less. Straight on nothing changes.
+START_TEST(scrubbing_tyres_widen_the_track_in_a_turn) {
+    cmo_sim_setup setup = ideal(PLAIN_TRAITS);
+    setup.plant.turn_widens = 0.1;
+    cmo_sim *sim = cmo_sim_new(&setup);
+    const cmo_port *port = cmo_sim_port(sim);
+    port->drive(port->context, -100, 100, 60000000U);
+    cmo_sim_pass(sim, 2000);
+    ck_assert_double_eq_tol(cmo_sim_truth_now(sim).turn_rad_s, 200.0 / (110.0 * 1.1), 0.02);
+    drive(sim, 200, 2000);
+    ck_assert_double_eq_tol(speed_of(sim), 200, 1);
+    cmo_sim_free(sim);
+}
+END_TEST
+
+// v = a lag (1 - exp(-t / lag)) against a shorted motor, downhill; and up it is the other way
+// round.
+START_TEST(a_slope_pulls_a_robot_down) {
+    for (int turn = 0; turn < 2; turn++) {
+        cmo_sim_setup setup = ideal(DUTY);
+        setup.plant.slope_deg = 3.0;
+        setup.heading_deg = 180.0 * turn;
+        setup.x_mm = 1000;
+        cmo_sim *sim = cmo_sim_new(&setup);
+        const cmo_port *port = cmo_sim_port(sim);
+        port->halt(port->context, CMO_HALT_BRAKE);
+        cmo_sim_pass(sim, 500);
+        // The motors brake body and rotors, the weight pulls the body alone.
+        double share = 0.5 / (0.5 + setup.plant.rotor_share);
+        double steady = 9810.0 * sin(3.0 * G_PI / 180.0) * share * setup.plant.motor_lag_ms * 1e-3;
+        double expected = turn ? -steady : steady;
+        ck_assert_double_eq_tol(speed_of(sim), expected, 0.05 * steady);
+        cmo_sim_free(sim);
+    }
+}
+END_TEST
+
+START_TEST(the_body_comes_back_once_it_stands) {
+    cmo_sim_setup setup = ideal(DUTY);
+    setup.plant.lean_mm = 1.0;
+    setup.plant.grip_m_s2 = 2.0;
+    setup.plant.motor_lag_ms = 10.0; // the wheels lock: it stops all at once
+    setup.plant.encoder_bits = 32;
+    cmo_sim *sim = cmo_sim_new(&setup);
+    const cmo_port *port = cmo_sim_port(sim);
+    drive(sim, 0.4, 1500);
+    port->halt(port->context, CMO_HALT_BRAKE);
+    double furthest = 0.0;
+    for (int ms = 0; ms < 1500; ms++) {
+        cmo_sim_pass(sim, 1);
+        furthest = fmax(furthest, cmo_sim_truth_now(sim).way_mm);
+    }
+    double back = furthest - cmo_sim_truth_now(sim).way_mm;
+    ck_assert_double_gt(back, 0.3);
+    ck_assert_double_lt(back, 1.01);
+    cmo_sim_free(sim);
+}
+END_TEST
+
 // --------------------------------------------------------------------------------------- sensors
 // --
 
@@ -465,17 +524,16 @@ START_TEST(each_footprint_answers_an_edge_as_its_discs_do) {
             setup.plant.eye[0].footprint = bell ? CMO_SIM_BELL : CMO_SIM_DISC;
             setup.plant.eye[0].lopsided = lopsided;
             double light = light_after(&setup, 60);
-            double inner = covered(beyond + 3.0 * lopsided, 1.5);
-            double share =
-                bell ? 0.45 * inner + 0.28 * covered(beyond, 3.0) + 0.27 * covered(beyond, 4.5)
-                : lopsided > 0.0 ? 0.7 * covered(beyond, 3.0) + 0.3 * inner
-                                 : covered(beyond, 3.0);
+            double inner = covered(beyond + 3.0 * lopsided, bell ? 1.8 : 1.5);
+            double share = bell             ? 0.6 * inner + 0.4 * covered(beyond, 4.2)
+                           : lopsided > 0.0 ? 0.7 * covered(beyond, 3.0) + 0.3 * inner
+                                            : covered(beyond, 3.0);
             ck_assert_double_eq_tol(light, 0.6 - 0.55 * share, 0.015);
             moment += share * 0.31;
         }
         // The area under the answer says how far ahead it looks on average.
         double ahead = moment - 6.0;
-        double expected = lopsided * 3.0 * (bell ? 0.45 : 0.3);
+        double expected = lopsided * 3.0 * (bell ? 0.6 : 0.3);
         ck_assert_double_eq_tol(ahead, expected, 0.17);
     }
 }
@@ -639,6 +697,17 @@ START_TEST(the_nose_rises_as_it_speeds_up) {
 }
 END_TEST
 
+START_TEST(a_mat_that_waves_changes_a_sensors_height) {
+    cmo_sim_setup setup = quiet();
+    setup.plant.wave_mm = 1.0;
+    setup.plant.wave_length_mm = 400.0;
+    setup.x_mm = 100.0 - 70.0; // the left spot at (100, 545): a quarter wave, and 0.65 of one
+    double rise = 0.5 * (1.0 + sin(2.0 * G_PI * 545.0 / 400.0));
+    double share = (8.0 - rise) / 8.0;
+    ck_assert_double_eq_tol(light_after(&setup, 60), 0.6 / (share * share), 2e-3);
+}
+END_TEST
+
 START_TEST(a_sensor_may_see_the_other_ones_lamp) {
     cmo_sim_setup setup = quiet();
     setup.plant.eye[0].cross_light = 0.1;
@@ -711,6 +780,10 @@ int main(void) {
                                   a_sliding_tyre_holds_less_and_a_loaded_one_more,
                                   a_turning_axle_slides_sideways_until_the_grip_is_used_up,
                                   a_mass_off_the_axle_keeps_its_energy_in_a_turn,
+                                  scrubbing_tyres_widen_the_track_in_a_turn,
+                                  a_slope_pulls_a_robot_down,
+                                  the_body_comes_back_once_it_stands,
+                                  a_mat_that_waves_changes_a_sensors_height,
                                   the_nose_rises_as_it_speeds_up,
                                   each_footprint_answers_an_edge_as_its_discs_do,
                                   a_bent_response_leaves_its_ends_where_they_are,

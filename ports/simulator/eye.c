@@ -71,8 +71,8 @@ static double height_share(const struct eye *eye, const eye_view *view) {
     return MAX(1.0 + view->rise_mm / eye->p->height_mm, 0.2);
 }
 
-// Three discs for a bell: with the shares 0.45, 0.28 and 0.27 their second moments sum up to that
-// of one disc of the spot's size. What is lopsided is the innermost, which lies ahead.
+// Two discs for a bell: with the shares 0.6 and 0.4 their second moments sum up to that of one disc
+// of the spot's size. What is lopsided is the inner one, which lies ahead.
 static double footprint(const struct eye *eye, const cmo_sim_mat *mat, const eye_view *view) {
     const cmo_sim_eye *p = eye->p;
     double spot = eye->spot_mm * height_share(eye, view);
@@ -82,13 +82,9 @@ static double footprint(const struct eye *eye, const cmo_sim_mat *mat, const eye
     }
     double ahead = 0.5 * spot * p->lopsided;
     double inner = cmo_sim_mat_light(mat, view->x_mm + ahead * view->cosine,
-                                     view->y_mm + ahead * view->sine, 0.5 * spot);
-    double middle = cmo_sim_mat_light(mat, view->x_mm, view->y_mm, spot);
-    if (!bell) {
-        return 0.7 * middle + 0.3 * inner;
-    }
-    return 0.45 * inner + 0.28 * middle +
-           0.27 * cmo_sim_mat_light(mat, view->x_mm, view->y_mm, 1.5 * spot);
+                                     view->y_mm + ahead * view->sine, (bell ? 0.6 : 0.5) * spot);
+    double outer = cmo_sim_mat_light(mat, view->x_mm, view->y_mm, (bell ? 1.4 : 1.0) * spot);
+    return bell ? 0.6 * inner + 0.4 * outer : 0.3 * inner + 0.7 * outer;
 }
 
 // What comes back of the lamps, and of the ambient light.

@@ -55,6 +55,7 @@ void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *de
     plant->regulator_lag_ms = plant->motor_lag_ms;
     plant->stick = plant->dead_backward = plant->slide_grip = 1.0;
     plant->slide_mm_s = 100.0;
+    plant->wave_length_mm = 500.0;
     plant->stick_mm_s = 5.0;
     plant->ripple_mm =
         0.42; // a three-pole rotor pulls six times a turn, 50 turns to a wheel's 126 mm
@@ -298,7 +299,7 @@ static G_GNUC_NO_INLINE double on_curve(const struct plant *pl, const tyre *t, d
     double most = 0.999 * t->most;
     double creep = pl->p->tyre_creep * fabs(speed) + 1e-9;
     double now = clamp(push, -most, most);
-    for (int i = 0; i < 6 && most > 0.0; i++) {
+    for (int i = 0; i < 3 && most > 0.0; i++) {
         double f = now / t->most;
         double rest = 1.0 - f * f;
         double off = slip - give * (now - push) - creep * f / rest;
@@ -425,6 +426,16 @@ static inline void warm_start(struct plant *pl, side *s, double sign, const coup
     twist(pl, sign * s->push * c->lever_mm, loose);
 }
 
+// Wide tyres scrub in a tight turn, and it is as if they stood further out.
+static double lever_of(const struct plant *pl) {
+    double lever = 0.5 * pl->p->track_mm;
+    if (pl->p->turn_widens > 0.0) {
+        double turning = fabs(pl->turn_rad_s) * lever;
+        lever *= 1.0 + pl->p->turn_widens * turning / (turning + fabs(pl->speed_mm_s) + 1.0);
+    }
+    return lever;
+}
+
 // Inlined once for the plain robot, whose tyres neither slide sideways nor bend their curve, and
 // once for all others.
 static G_ALWAYS_INLINE inline void couple_as(struct plant *pl, double dt_s, bool loose,
@@ -433,7 +444,7 @@ static G_ALWAYS_INLINE inline void couple_as(struct plant *pl, double dt_s, bool
     double most = pl->half_grip_mn * pl->grip * dt_s;
     double weight = p->mass_kg * p->drag_m_s2 * 1e3 * dt_s;
     coupling c = {
-        .lever_mm = 0.5 * p->track_mm,
+        .lever_mm = lever_of(pl),
         .soft = most > 0.0 ? p->tyre_creep / most : 0.0,
         .most = most,
         .rub = pl->blocked ? 1e9 : pl->rub_mn * dt_s,
@@ -498,6 +509,11 @@ static void move(struct plant *pl, const speeds *before, double dt_s) {
     cosine *= norm;
     sine *= norm;
     double way = 0.5 * (pl->speed_mm_s + before->speed_mm_s) * dt_s;
+    if (pl->p->lean_mm > 0.0) { // the body on its tyres: back again once it stands
+        double lean = -pl->p->lean_mm * pl->gained_mm_s2 / (1000.0 * pl->p->grip_m_s2);
+        way += lean - pl->leaned_mm;
+        pl->leaned_mm = lean;
+    }
     double aside = 0.5 * (pl->side_mm_s + before->side_mm_s) * dt_s;
     pl->x_mm += 0.5 * way * (pl->cosine + cosine);
     pl->y_mm += 0.5 * way * (pl->sine + sine);
@@ -509,6 +525,21 @@ static void move(struct plant *pl, const speeds *before, double dt_s) {
     pl->way_mm += way;
     pl->cosine = cosine;
     pl->sine = sine;
+}
+
+// Weight pulls downhill, at the centre of mass.
+static void fall(struct plant *pl, double dt_s) {
+    const cmo_sim_plant *p = pl->p;
+    double sine, cosine, down, aside;
+    direction_of(p->slope_deg * (3.141592653589793 / 180.0), &cosine, &sine);
+    double pull = 9810.0 * sine * dt_s;
+    direction_of(p->slope_to_deg * (3.141592653589793 / 180.0) - pl->heading_rad, &down, &aside);
+    pl->speed_mm_s += pull * down;
+    if (p->side_creep > 0.0) {
+        pl->side_mm_s += pull * aside;
+    } else { // the tyres hold the axle, and what is ahead of it turns it
+        pl->turn_rad_s += p->centre_mm * p->mass_kg * pull * aside * pl->per_turn;
+    }
 }
 
 // Speeds are those of a frame that turns with the robot. Where the axle may slide, the centre of
@@ -560,8 +591,11 @@ static void step(struct plant *pl, double dt_s) {
     if (p->side_creep > 0.0 || p->centre_mm != 0.0) {
         turn_frame(pl, dt_s);
     }
+    if (p->slope_deg != 0.0) {
+        fall(pl, dt_s);
+    }
     couple(pl, dt_s);
-    if (p->height_mm > 0.0 || p->nose_mm > 0.0) {
+    if (p->height_mm > 0.0 || p->nose_mm > 0.0 || p->lean_mm > 0.0) {
         // A body tips within some hundredths of a second.
         double gained = (pl->speed_mm_s - before.speed_mm_s) / dt_s;
         pl->gained_mm_s2 += (gained - pl->gained_mm_s2) * dt_s / (0.02 + dt_s);

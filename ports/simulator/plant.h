@@ -49,8 +49,9 @@ struct plant {
     double caster_skew;
     side left, right;
     drive_mode mode;
-    double grip;  // factor on the plant's grip
-    double weary; // battery: load of the last seconds
+    double grip;      // factor on the plant's grip
+    double leaned_mm; // the body, ahead of where its tyres have it
+    double weary;     // battery: load of the last seconds
     bool blocked;
     bool plain_tyres; // nothing changes their grip
 

@@ -65,11 +65,22 @@ static void apply_faults(cmo_sim *sim) {
     sim->plant.blocked = since(sim, f->stalled_at_ms);
 }
 
+// How high the mat lies at a place.
+static double wave_mm(const cmo_sim_plant *p, double x_mm, double y_mm) {
+    double along, across, cosine;
+    direction_of(6.283185307179586 * x_mm / p->wave_length_mm, &cosine, &along);
+    direction_of(6.283185307179586 * y_mm / p->wave_length_mm, &cosine, &across);
+    return 0.5 * p->wave_mm * (along + across);
+}
+
 static eye_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
                         double cosine, double sine) {
     eye_view view = {.cosine = cosine, .sine = sine};
     truth_spot_at(sim, sensor, x_mm, y_mm, cosine, sine, &view.x_mm, &view.y_mm);
     view.rise_mm = sim->setup.plant.nose_mm * sim->plant.gained_mm_s2 * 1e-3;
+    if (sim->setup.plant.wave_mm > 0.0) {
+        view.rise_mm -= wave_mm(&sim->setup.plant, view.x_mm, view.y_mm);
+    }
     view.other_x_mm = view.x_mm;
     view.other_y_mm = view.y_mm;
     if (sim->eyes[sensor].p->cross_light > 0.0 && sim->setup.plant.eyes > 1) {
@@ -96,7 +107,11 @@ static void look(cmo_sim *sim, const cmo_sim_truth *after) {
             eye_sample(eye, &sim->setup.plant, sim->setup.mat, &view, &sim->sensing,
                        since(sim, f->light_stuck_at_ms[i]));
         }
-        if (eye->p->lag_ms > 0.0 && span_us > 0.0) {
+        // What was longer ago than some lags has gone by the next exposure.
+        double ahead_us = eye_next_us(eye) - sim->now_us;
+        if (eye->p->lag_ms > 0.0 && ahead_us > 7000.0 * eye->p->lag_ms) {
+            eye->lit = false;
+        } else if (eye->p->lag_ms > 0.0 && span_us > 0.0) {
             eye_view view = view_of(sim, i, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine,
                                     sim->plant.sine);
             eye_follow(eye, &sim->setup.plant, sim->setup.mat, &view, sim->now_us, span_us * 1e-6);

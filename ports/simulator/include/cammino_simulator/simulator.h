@@ -125,19 +125,25 @@ typedef struct cmo_sim_plant {
     double centre_mm;              /**< centre of mass, ahead of the axle */
     double height_mm;              /**< and above the floor: it loads the tyres as it brakes */
     double nose_mm;                /**< the sensors rise by this for each m/s2 of acceleration */
-    double electric_ms;            /**< time constant of a motor's current */
-    double stick;                  /**< gear friction at rest over that of motion, */
-    double stick_mm_s;             /**< and the speed at which half of the excess is gone */
-    double dead_backward;          /**< gear friction backward over that forward */
-    double ripple;                 /**< a motor's force varies by this share, */
-    double ripple_mm;              /**< once in this way */
-    double battery_deep;           /**< further share of the voltage lost by a lasting load, */
-    double battery_recovery_s;     /**< and the time constant of that */
-    double eccentric;              /**< a wheel's size varies by this share, once a turn */
-    double wheel_mm;               /**< diameter of a wheel, for that */
-    double encoder_wobble;         /**< encoder edges are off by up to this share of a step */
-    double flicker;                /**< share of the ambient light that flickers, */
-    double flicker_hz;             /**< so often; mains lamps at 100 or 120 */
+    double turn_widens;            /**< share by which the track is wider in a turn on the spot */
+    double lean_mm;            /**< the body leans ahead by this when the whole grip brakes it */
+    double slope_deg;          /**< of the mat, */
+    double slope_to_deg;       /**< and where it falls to, anticlockwise from the x axis */
+    double wave_mm;            /**< the mat's height varies by this, up and down, */
+    double wave_length_mm;     /**< once in this way, along x and along y */
+    double electric_ms;        /**< time constant of a motor's current */
+    double stick;              /**< gear friction at rest over that of motion, */
+    double stick_mm_s;         /**< and the speed at which half of the excess is gone */
+    double dead_backward;      /**< gear friction backward over that forward */
+    double ripple;             /**< a motor's force varies by this share, */
+    double ripple_mm;          /**< once in this way */
+    double battery_deep;       /**< further share of the voltage lost by a lasting load, */
+    double battery_recovery_s; /**< and the time constant of that */
+    double eccentric;          /**< a wheel's size varies by this share, once a turn */
+    double wheel_mm;           /**< diameter of a wheel, for that */
+    double encoder_wobble;     /**< encoder edges are off by up to this share of a step */
+    double flicker;            /**< share of the ambient light that flickers, */
+    double flicker_hz;         /**< so often; mains lamps at 100 or 120 */
     unsigned eyes;
     cmo_sim_eye eye[CMO_LIGHTS_MAX];
     double heading_drift_deg_s; /**< heading sensor: how fast it turns by itself */
