@@ -288,7 +288,7 @@ static void put_stop(strip *s) {
         "linewidth 0.7 front",
         0.2 * end_ms, furthest, end_ms, furthest);
     put(s, "set label ' %.1f mm over' at %.2f, %.4f left textcolor rgb '#111111' front", furthest,
-        at_ms, 0.25 * furthest);
+        at_ms, (rest > 0.05 * furthest && rest < 0.5 * furthest ? 0.7 : 0.25) * furthest);
     put(s,
         "set label 'rests at %.1f mm ' at graph 1, first %.4f right offset 0,%s textcolor rgb "
         "'#111111' front",
