@@ -249,8 +249,6 @@ static void try(survey *s, const char *path, const lab_key *key, double value, b
             ck_assert_msg(strstr(error->message, "out of range") != NULL ||
                               strstr(error->message, "whole number") != NULL,
                           "%s", error->message);
-        } else if (g_getenv("SHOW") != NULL) {
-            g_printerr("%s: %g: %s\n", path, value, error->message);
         }
         s->refused++;
     }
