@@ -261,13 +261,16 @@ int main(int count, char **arguments) {
     static const char text[] = "robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 550}\nlegs:\n"
                                "  - square_on_line: {least_width_mm: 15}\n";
     lab_route *route = lab_route_from_bytes("x", text, sizeof text - 1, &error);
-    route->robot = lab_robot_load(SOURCE_DIR "/data/ferry/mozzo.yaml", &error);
+    // bench_squaring ROBOTS [ROBOT.yaml | PICTURE.png]
+    bool other = count > 2 && g_str_has_suffix(arguments[2], ".yaml");
+    const char *robot = other ? arguments[2] : SOURCE_DIR "/data/ferry/mozzo.yaml";
+    route->robot = lab_robot_load(robot, &error);
     route->mat = cmo_sim_mat_from_bytes("m", lines_svg, sizeof lines_svg - 1, NULL, &error);
     if (route->robot == NULL || route->mat == NULL) {
         fprintf(stderr, "%s\n", error->message);
         return 2;
     }
-    if (count > 2) { // bench_squaring ROBOTS PICTURE.png
+    if (count > 2 && !other) {
         draw(route, arguments[2], robots);
         lab_route_free(route);
         return 0;

@@ -220,7 +220,9 @@ int main(int count, char **arguments) {
     static const char text[] = "robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 150}\nlegs:\n"
                                "  - stop_on_line: {}\n";
     lab_route *route = lab_route_from_bytes("x", text, sizeof text - 1, &error);
-    route->robot = lab_robot_load(SOURCE_DIR "/data/ferry/mozzo.yaml", &error);
+    // bench_stopping ROBOTS ROBOT.yaml
+    const char *robot = count > 2 ? arguments[2] : SOURCE_DIR "/data/ferry/mozzo.yaml";
+    route->robot = lab_robot_load(robot, &error);
     route->mat = cmo_sim_mat_from_bytes("m", svg, sizeof svg - 1, NULL, &error);
     if (route->robot == NULL || route->mat == NULL) {
         fprintf(stderr, "%s\n", error->message);
