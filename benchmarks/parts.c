@@ -6,52 +6,52 @@
 #include <stddef.h>
 #include <stdio.h>
 #include <stdlib.h>
-#include <string.h>
 
 #define PLANT(field) offsetof(cmo_sim_plant, field)
 #define EYE(field)   offsetof(cmo_sim_eye, field)
 #define NONE         ((size_t)-1)
 
-// With a regulator the lag is another one, and its user measures it.
-#define PI "a PI regulator, lag measured"
+#define PI_REGULATOR                                                                               \
+    {                                                                                              \
+        PLANT(regulator), PLANT(regulator_gain), PLANT(regulator_reset_ms),                        \
+            PLANT(regulator_filter_ms), NONE                                                       \
+    }
 
 // The fields of the plant, and of each eye, that make a part.
 static const struct {
     const char *name;
-    size_t plant[7], eye[2];
+    size_t plant[5], eye[2];
+    bool measured; // its lag is another one, and its user has measured it
 } parts[] = {
-    {"nothing: the demo robot", {NONE}, {NONE}},
-    {"a PI regulator, lag as it was",
-     {PLANT(regulator), PLANT(regulator_gain), PLANT(regulator_reset_ms),
-      PLANT(regulator_filter_ms), NONE},
-     {NONE}},
-    {PI,
-     {PLANT(regulator), PLANT(regulator_gain), PLANT(regulator_reset_ms),
-      PLANT(regulator_filter_ms), NONE},
-     {NONE}},
-    {"commands that come late", {PLANT(command_delay_ms), NONE}, {NONE}},
-    {"motors' current", {PLANT(electric_ms), NONE}, {NONE}},
-    {"gears that stick", {PLANT(stick), PLANT(stick_mm_s), PLANT(dead_backward), NONE}, {NONE}},
-    {"motors that pull unevenly", {PLANT(ripple), PLANT(ripple_mm), NONE}, {NONE}},
-    {"a battery that tires", {PLANT(battery_deep), PLANT(battery_recovery_s), NONE}, {NONE}},
-    {"wheels that are not round", {PLANT(eccentric), PLANT(wheel_mm), NONE}, {NONE}},
-    {"encoder edges that are off", {PLANT(encoder_wobble), NONE}, {NONE}},
-    {"a slip curve that bends", {PLANT(tyre_curve), NONE}, {NONE}},
-    {"tyres that slide more easily", {PLANT(slide_grip), PLANT(slide_mm_s), NONE}, {NONE}},
-    {"an axle that slides aside", {PLANT(side_creep), NONE}, {NONE}},
-    {"weight behind the axle", {PLANT(centre_mm), NONE}, {NONE}},
-    {"weight that shifts", {PLANT(centre_mm), PLANT(height_mm), NONE}, {NONE}},
-    {"a nose that dips", {PLANT(nose_mm), NONE}, {NONE}},
-    {"tyres that scrub in turns", {PLANT(turn_widens), NONE}, {NONE}},
-    {"a body that leans", {PLANT(lean_mm), NONE}, {NONE}},
-    {"a lamp that flickers", {PLANT(flicker), PLANT(flicker_hz), NONE}, {NONE}},
-    {"spots that fade out", {NONE}, {EYE(footprint), NONE}},
-    {"lopsided spots", {NONE}, {EYE(lopsided), NONE}},
-    {"a bent response", {NONE}, {EYE(bend), NONE}},
-    {"electronics that lag", {NONE}, {EYE(lag_ms), NONE}},
-    {"clocks that are off and jitter", {NONE}, {EYE(clock_off), EYE(jitter_ms)}},
-    {"a gain that wanders", {NONE}, {EYE(gain_wander), NONE}},
-    {"light of the other's lamp", {NONE}, {EYE(cross_light), NONE}},
+    {"nothing: the demo robot", {NONE}, {NONE}, false},
+    {"a PI regulator, lag as it was", PI_REGULATOR, {NONE}, false},
+    {"a PI regulator, lag measured", PI_REGULATOR, {NONE}, true},
+    {"commands that come late", {PLANT(command_delay_ms), NONE}, {NONE}, false},
+    {"motors' current", {PLANT(electric_ms), NONE}, {NONE}, false},
+    {"gears that stick",
+     {PLANT(stick), PLANT(stick_mm_s), PLANT(dead_backward), NONE},
+     {NONE},
+     false},
+    {"motors that pull unevenly", {PLANT(ripple), PLANT(ripple_mm), NONE}, {NONE}, false},
+    {"a battery that tires", {PLANT(battery_deep), PLANT(battery_recovery_s), NONE}, {NONE}, false},
+    {"wheels that are not round", {PLANT(eccentric), PLANT(wheel_mm), NONE}, {NONE}, false},
+    {"encoder edges that are off", {PLANT(encoder_wobble), NONE}, {NONE}, false},
+    {"a slip curve that bends", {PLANT(tyre_curve), NONE}, {NONE}, false},
+    {"tyres that slide more easily", {PLANT(slide_grip), PLANT(slide_mm_s), NONE}, {NONE}, false},
+    {"an axle that slides aside", {PLANT(side_creep), NONE}, {NONE}, false},
+    {"weight behind the axle", {PLANT(centre_mm), NONE}, {NONE}, false},
+    {"weight that shifts", {PLANT(centre_mm), PLANT(height_mm), NONE}, {NONE}, false},
+    {"a nose that dips", {PLANT(nose_mm), NONE}, {NONE}, false},
+    {"tyres that scrub in turns", {PLANT(turn_widens), NONE}, {NONE}, false},
+    {"a body that leans", {PLANT(lean_mm), NONE}, {NONE}, false},
+    {"a lamp that flickers", {PLANT(flicker), PLANT(flicker_hz), NONE}, {NONE}, false},
+    {"spots that fade out", {NONE}, {EYE(footprint), NONE}, false},
+    {"lopsided spots", {NONE}, {EYE(lopsided), NONE}, false},
+    {"a bent response", {NONE}, {EYE(bend), NONE}, false},
+    {"electronics that lag", {NONE}, {EYE(lag_ms), NONE}, false},
+    {"clocks that are off and jitter", {NONE}, {EYE(clock_off), EYE(jitter_ms)}, false},
+    {"a gain that wanders", {NONE}, {EYE(gain_wander), NONE}, false},
+    {"light of the other's lamp", {NONE}, {EYE(cross_light), NONE}, false},
 };
 
 static void take(void *to, const void *from, size_t offset) {
@@ -61,7 +61,7 @@ static void take(void *to, const void *from, size_t offset) {
 
 static lab_robot *with_part(size_t part, const lab_robot *ordinary) {
     lab_robot *robot = compare_robot("mozzo.yaml");
-    for (int i = 0; i < 7 && parts[part].plant[i] != NONE; i++) {
+    for (int i = 0; i < 5 && parts[part].plant[i] != NONE; i++) {
         take(&robot->plant, &ordinary->plant, parts[part].plant[i]);
     }
     for (int i = 0; i < 2 && parts[part].eye[i] != NONE; i++) {
@@ -69,7 +69,7 @@ static lab_robot *with_part(size_t part, const lab_robot *ordinary) {
             take(&robot->plant.eye[eye], &ordinary->plant.eye[eye], parts[part].eye[i]);
         }
     }
-    if (strcmp(parts[part].name, PI) == 0) {
+    if (parts[part].measured) {
         robot->description.lag_ms = ordinary->description.lag_ms;
     }
     return robot;

@@ -74,6 +74,22 @@ cmo_sim_setup plain_setup(const cmo_robot_description *description, uint16_t tra
     return setup;
 }
 
+cmo_sim_setup lossless_setup(uint16_t traits, const cmo_sim_mat *mat) {
+    cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
+    cmo_sim_plant *p = &setup.plant;
+    p->tyre_creep = p->drag_m_s2 = p->caster_scrub_n = p->gear_play_mm = p->dead_mm_s = 0.0;
+    p->battery_sag = p->command_delay_ms = p->caster_trail_mm = 0.0;
+    p->regulator_slowest_mm_s = p->regulator_step_mm_s = 0.0;
+    p->grip_m_s2 = 20.0;
+    return setup;
+}
+
+void drive_straight(cmo_sim *sim, double value, double ms) {
+    const cmo_port *port = cmo_sim_port(sim);
+    ck_assert_int_eq(port->drive(port->context, (float)value, (float)value, 60000000U), CMO_OK);
+    cmo_sim_pass(sim, ms);
+}
+
 cmo_levels fitting_levels(const cmo_sim_setup *setup, double dark, double light) {
     const cmo_sim_eye *eye = &setup->plant.eye[0];
     double ambient = 1.0 + eye->ambient_share * setup->plant.ambient;

@@ -44,6 +44,12 @@ extern const floor_plan one_line;
 cmo_sim_setup plain_setup(const cmo_robot_description *description, uint16_t traits,
                           const cmo_sim_mat *mat);
 
+// The same without losses: no friction, no drag, no play, no caster, no creep, a stiff battery.
+cmo_sim_setup lossless_setup(uint16_t traits, const cmo_sim_mat *mat);
+
+// Drives both wheels by this, for so long.
+void drive_straight(cmo_sim *sim, double value, double ms);
+
 // Levels that fit a setup's first sensor on a floor with these luminances.
 cmo_levels fitting_levels(const cmo_sim_setup *setup, double dark, double light);
 

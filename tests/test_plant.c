@@ -7,15 +7,8 @@
 
 static cmo_sim_mat *mat;
 
-// A plant without losses: no friction, no drag, no play, no caster, no creep, a stiff battery.
 static cmo_sim_setup ideal(uint16_t traits) {
-    cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
-    cmo_sim_plant *p = &setup.plant;
-    p->tyre_creep = p->drag_m_s2 = p->caster_scrub_n = p->gear_play_mm = p->dead_mm_s = 0.0;
-    p->battery_sag = p->command_delay_ms = 0.0;
-    p->caster_trail_mm = 0.0;
-    p->grip_m_s2 = 20.0;
-    return setup;
+    return lossless_setup(traits, mat);
 }
 
 static void drive(cmo_sim *sim, float left, float right, double ms) {

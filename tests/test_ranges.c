@@ -318,23 +318,22 @@ static void tear_down(void) {
     g_free(folder);
 }
 
-START_TEST(every_number_of_the_robot_file_at_its_ends) {
+static void survey_file(bool of_route, const char *name, unsigned least_driven) {
     set_up();
-    survey s = {.of_route = false};
-    go_through(&s, section_named("robot file"), "");
-    g_print("robot file: %u driven, %u refused\n", s.driven, s.refused);
-    ck_assert_uint_ge(s.driven, 200);
+    survey s = {.of_route = of_route};
+    go_through(&s, section_named(name), "");
+    g_print("%s: %u driven, %u refused\n", name, s.driven, s.refused);
+    ck_assert_uint_ge(s.driven, least_driven);
     tear_down();
+}
+
+START_TEST(every_number_of_the_robot_file_at_its_ends) {
+    survey_file(false, "robot file", 200);
 }
 END_TEST
 
 START_TEST(every_number_of_the_route_file_at_its_ends) {
-    set_up();
-    survey s = {.of_route = true};
-    go_through(&s, section_named("route file"), "");
-    g_print("route file: %u driven, %u refused\n", s.driven, s.refused);
-    ck_assert_uint_ge(s.driven, 150);
-    tear_down();
+    survey_file(true, "route file", 150);
 }
 END_TEST
 
