@@ -133,7 +133,7 @@ static double machine_ns(void) {
 
 int main(void) {
     GError *error = NULL;
-    lab_route *route = lab_route_load(SOURCE_DIR "/data/ferry/first-round.yaml", &error);
+    lab_route *route = lab_route_load(SOURCE_DIR "/data/ferry/first-round.yaml", NULL, 1, &error);
     if (route == NULL) {
         fprintf(stderr, "%s\n", error->message);
         return 2;

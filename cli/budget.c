@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli.h"
 
+#include <cammino_lab/fleet.h>
 #include <cammino_lab/limits.h>
 #include <json-glib/json-glib.h>
 #include <math.h>
@@ -8,6 +9,7 @@
 #define ROWS   12
 #define TRIALS 20
 
+static gint64 seed = 1;
 static gboolean json, quiet;
 static double distance, width, speed;
 static char *picture;
@@ -22,6 +24,7 @@ static const GOptionEntry options[] = {
      "Draw stopping distance against speed, by part, with the simulated robot's own stops (.png or "
      ".svg)",
      "FILE"},
+    {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot of a fleet (default 1)", "N"},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the budget as one JSON document", NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
@@ -266,11 +269,18 @@ static int run(int count, char **arguments) {
         !cli_spares(&error, "--picture", picture, arguments[0], NULL)) {
         return cli_error(error);
     }
-    lab_robot *robot = lab_robot_load(arguments[0], &error);
-    if (robot == NULL) {
+    if (seed < 0) {
+        return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
+    }
+    lab_fleet *fleet;
+    lab_robot *robot;
+    if (!lab_load_robot(arguments[0], &robot, &fleet, &error)) {
         return cli_error(error);
     }
-    int status = check(robot);
+    if (fleet != NULL) {
+        robot = lab_fleet_robot(fleet, (uint64_t)seed, &error);
+    }
+    int status = robot != NULL ? check(robot) : cli_error(error);
     if (status == CLI_DONE) {
         sheet s = {.robot = robot, .path = arguments[0]};
         fill(&s);
@@ -284,6 +294,7 @@ static int run(int count, char **arguments) {
         }
     }
     lab_robot_free(robot);
+    lab_fleet_free(fleet);
     g_free(picture);
     return status;
 }
@@ -292,7 +303,7 @@ const cli_command cli_budget = {
     "budget",
     "ROBOT",
     "How far a robot goes before it stands, by part, and how fast it may go",
-    "From the robot file alone: the way from the crossing of an edge to standstill, at worst, "
+    "From the robot file alone, or of one robot of a fleet: the way from the crossing of an edge to standstill, at worst, "
     "split "
     "into look, sensor delay, tick, motor lag and braking; beside it the worst of 20 stops of the "
     "simulated robot at that speed. Says what speed is safe at a table's edge, within a distance, "

@@ -47,8 +47,18 @@ bool cli_spares(GError **error, const char *option, const char *path, ...) G_GNU
 // Whether a picture's name can be drawn to; NULL can.
 bool cli_picture_name(const char *path, GError **error);
 
-// Loads and checks a route; NULL: what is wrong has been said.
-lab_route *cli_load_route(const char *path);
+// Loads and checks a route, with another robot or fleet if `robot` is not NULL, and the robot of a
+// seed if it is a fleet; NULL: what is wrong has been said.
+lab_route *cli_load_route(const char *path, const char *robot, gint64 seed);
+
+#define CLI_ROBOT_OPTION(robot)                                                                    \
+    {                                                                                              \
+        "robot", 0, 0, G_OPTION_ARG_FILENAME, robot,                                               \
+            "This robot, or fleet, instead of the route's", "FILE"                                 \
+    }
+
+// Whether a file can be written to that must be one robot's.
+bool cli_one_robot(const lab_route *route, const char *option);
 
 // Drives it once; NULL after having said why the run is worth nothing.
 lab_run *cli_drive_route(const lab_route *route, gint64 seed);

@@ -50,7 +50,7 @@ static char *find_route(void) {
 }
 
 static int demo(const char *path) {
-    lab_route *route = cli_load_route(path);
+    lab_route *route = cli_load_route(path, NULL, 1);
     if (route == NULL) {
         return CLI_WRONG;
     }

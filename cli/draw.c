@@ -35,7 +35,7 @@ static int draw(const char *trace_path) {
     }
     bool good;
     if (picture.view == CLI_VIEW_MAT) {
-        lab_route *route = lab_route_load(route_path, &error);
+        lab_route *route = lab_route_load(route_path, NULL, 1, &error);
         good = route != NULL &&
                cli_spares(&error, "--picture", picture_path, route->robot_path, route->mat_path,
                           NULL) &&

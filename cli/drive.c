@@ -3,14 +3,14 @@
 
 static gint64 seed = 1;
 static gboolean json, quiet;
-static char *trace_path, *picture_path, *view, *over;
+static char *robot, *trace_path, *picture_path, *view, *over;
 static int leg;
 
 static const GOptionEntry options[] = {
+    CLI_ROBOT_OPTION(&robot),
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed,
-     "Which robot of the plant's spread, and which noise; the same seed gives the same run "
-     "(default "
-     "1)",
+     "Which robot of the fleet or of the plant's spread, and which noise; the same seed gives the "
+     "same run (default 1)",
      "N"},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
     {"trace", 0, 0, G_OPTION_ARG_FILENAME, &trace_path, "Write one CSV row per tick", "FILE"},
@@ -38,7 +38,7 @@ static int write_files(const lab_route *route, const lab_run *run) {
 }
 
 static int drive(const char *path) {
-    lab_route *route = cli_load_route(path);
+    lab_route *route = cli_load_route(path, robot, seed);
     if (route == NULL) {
         return CLI_WRONG;
     }

@@ -12,7 +12,8 @@ static double change = 0.1;
 
 static const GOptionEntry options[] = {
     {"robot", 0, 0, G_OPTION_ARG_FILENAME, &robot_path,
-     "The robot file that readings belong to; a route names its own", "FILE"},
+     "The robot file that readings belong to; of a route: this robot, or fleet, instead of its own",
+     "FILE"},
     {"line", 0, 0, G_OPTION_ARG_STRING, &line_name,
      "The surface that is the line, in readings by surface (default line)", "NAME"},
     {"change", 0, 0, G_OPTION_ARG_DOUBLE, &change,
@@ -252,8 +253,12 @@ static const lab_leg_result *find_leg(const lab_run *run) {
 }
 
 static int take_by_route(const char *path) {
-    lab_route *route = cli_load_route(path);
+    lab_route *route = cli_load_route(path, robot_path, seed);
     if (route == NULL) {
+        return CLI_WRONG;
+    }
+    if (write_file && !cli_one_robot(route, "--write")) {
+        lab_route_free(route);
         return CLI_WRONG;
     }
     GError *error = NULL;

@@ -20,8 +20,10 @@
 
 static gint64 seed = 1;
 static double speed = 1.0;
+static char *robot;
 
 static const GOptionEntry options[] = {
+    CLI_ROBOT_OPTION(&robot),
     {"speed", 0, 0, G_OPTION_ARG_DOUBLE, &speed,
      "How fast time goes, 0.05 to 50 times as fast as in truth (default 1)", "X"},
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot, and which noise (default 1)", "N"},
@@ -30,7 +32,7 @@ static const GOptionEntry options[] = {
 enum { PAINT_PLAIN, PAINT_GOOD, PAINT_BAD, PAINT_LINE, PAINT_VOID, PAINT_ROBOT, PAINT_BAR };
 
 typedef struct view {
-    const lab_route *route;
+    lab_route *route;
     lab_run *run;
     guint at;     // the row shown
     double now_s; // on the run's clock
@@ -246,6 +248,9 @@ static void draw(const view *v) {
 // ---------------------------------------------------------------------------------------- keys --
 
 static void start_over(view *v, uint64_t run_seed) {
+    if (!lab_route_draw(v->route, run_seed, NULL)) {
+        return; // a fleet has no such robot
+    }
     lab_run_free(v->run);
     v->run = lab_drive(v->route, run_seed);
     v->at = 0;
@@ -371,7 +376,7 @@ static int run(int count, char **arguments) {
     if (!(speed >= 0.05 && speed <= 50.0)) {
         return cli_wrong("--speed: %g is out of range; 0.05 to 50", speed);
     }
-    lab_route *route = cli_load_route(arguments[0]);
+    lab_route *route = cli_load_route(arguments[0], robot, seed);
     if (route == NULL) {
         return CLI_WRONG;
     }

@@ -58,9 +58,9 @@ lab_run *cli_drive_route(const lab_route *route, gint64 seed) {
     return run;
 }
 
-lab_route *cli_load_route(const char *path) {
+lab_route *cli_load_route(const char *path, const char *robot, gint64 seed) {
     GError *error = NULL;
-    lab_route *route = lab_route_load(path, &error);
+    lab_route *route = lab_route_load(path, robot, (uint64_t)seed, &error);
     if (route != NULL && !lab_check(route, &error)) {
         lab_route_free(route);
         route = NULL;
@@ -69,6 +69,14 @@ lab_route *cli_load_route(const char *path) {
         cli_error(error);
     }
     return route;
+}
+
+bool cli_one_robot(const lab_route *route, const char *option) {
+    if (route->fleet != NULL) {
+        cli_wrong("%s: %s is a fleet: each of its robots has its own; a robot file would do",
+                  option, route->robot_path);
+    }
+    return route->fleet == NULL;
 }
 
 static void print_usage(FILE *out) {

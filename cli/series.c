@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli.h"
 
+#include <cammino_lab/fleet.h>
 #include <cammino_lab/series.h>
 #include <math.h>
 #include <unistd.h>
@@ -8,8 +9,10 @@
 static gint64 seed = 1;
 static gint trials = 200, threads = 0;
 static gboolean json, quiet, all;
+static char *robot;
 
 static const GOptionEntry options[] = {
+    CLI_ROBOT_OPTION(&robot),
     {"trials", 0, 0, G_OPTION_ARG_INT, &trials, "How many trials (default 200)", "N"},
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed,
      "Seed of the first trial; each takes the next (default 1)", "S"},
@@ -20,6 +23,9 @@ static const GOptionEntry options[] = {
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
+
+// Legs that the table by kind shows.
+#define JUDGED_MOST 3U
 
 static void show_progress(void *context, unsigned done, unsigned of) {
     (void)context;
@@ -90,6 +96,69 @@ static void print_leg(const lab_series *series, unsigned number) {
     }
 }
 
+// The legs that are judged by a figure, as many as a line has room for.
+static unsigned judged_legs(const lab_series *series, unsigned *legs) {
+    unsigned count = 0;
+    for (unsigned i = 0; i < series->legs && count < JUDGED_MOST; i++) {
+        cmo_figure figure = lab_judged_by(series->leg[i].kind);
+        if (figure != CMO_FIGURES && series->leg[i].figure[figure].truth.n > 0) {
+            legs[count++] = i;
+        }
+    }
+    return count;
+}
+
+static void print_kinds(const lab_series *series) {
+    unsigned legs[JUDGED_MOST];
+    unsigned count = judged_legs(series, legs);
+    printf("\n%-13s%-16s%7s%6s", "by kind", "", "trials", "done");
+    for (unsigned i = 0; i < count; i++) {
+        char *name = g_strdup_printf("leg %u %s", legs[i] + 1,
+                                     cmo_figure_name(lab_judged_by(series->leg[legs[i]].kind)));
+        printf("%26s", name);
+        g_free(name);
+    }
+    printf("\n%42s", "");
+    for (unsigned i = 0; i < count; i++) {
+        printf("%17s%9s", "95 % within", "worst");
+    }
+    const char *part = "";
+    for (unsigned k = 0; k < series->kinds; k++) {
+        const lab_series_kind *kind = &series->kind[k];
+        printf("\n%-13s%-16s%7u%6u", kind->part != part ? kind->part : "", kind->kind,
+               kind->trials, kind->completed);
+        part = kind->part;
+        for (unsigned i = 0; i < count; i++) {
+            cmo_figure figure = lab_judged_by(series->leg[legs[i]].kind);
+            const lab_statistics *s = &kind->leg[legs[i]].figure[figure].truth;
+            if (s->n > 0) {
+                printf("%17.2f%9.2f", s->within, s->worst);
+            } else {
+                printf("%17s%9s", "-", "-");
+            }
+        }
+    }
+    printf("\n");
+}
+
+static void print_worst(const lab_series *series, const lab_fleet *fleet) {
+    printf("\nworst trials\n");
+    for (unsigned i = 0; i < series->worsts; i++) {
+        const lab_series_worst *worst = &series->worst[i];
+        printf("  seed %" G_GUINT64_FORMAT ", leg %u: %s", worst->seed, worst->leg + 1,
+               cmo_outcome_name(worst->outcome));
+        if (worst->figure != CMO_FIGURES) {
+            printf(", %s %.2f", cmo_figure_name(worst->figure), worst->truth);
+        }
+        for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
+            unsigned kind = lab_fleet_kind_of(fleet, part, worst->seed);
+            printf("%s%s %s", part == 0 ? "\n    " : ", ", lab_fleet_part(fleet, part),
+                   lab_fleet_kind(fleet, part, kind));
+        }
+        printf("\n");
+    }
+}
+
 static int run(int count, char **arguments) {
     if (count != 1) {
         return cli_wrong(
@@ -105,7 +174,7 @@ static int run(int count, char **arguments) {
     if (threads < 0 || threads > 1024) {
         return cli_wrong("--threads: %d is out of range; 0 to 1024", threads);
     }
-    lab_route *route = cli_load_route(arguments[0]);
+    lab_route *route = cli_load_route(arguments[0], robot, seed);
     if (route == NULL) {
         return CLI_WRONG;
     }
@@ -120,16 +189,25 @@ static int run(int count, char **arguments) {
         status = cli_wrong("%s: plant: its values do not go together: the simulated robot's motion "
                            "ran away in %u of %u trials",
                            route->robot_path, series->diverged, series->trials);
+    } else if (series->undrawn > 0) {
+        GError *error = NULL;
+        lab_robot_free(lab_fleet_robot(route->fleet, series->undrawn_seed, &error));
+        status = cli_error(error);
     } else if (json) {
-        char *text = lab_series_json(series);
+        char *text = lab_series_json(series, route->fleet);
         puts(text);
         g_free(text);
     } else if (!quiet) {
-        cli_line("%s on %s, route %s: %u of %u trials completed (%.1f %%)", route->robot->name,
+        cli_line("%s on %s, route %s: %u of %u trials completed (%.1f %%)",
+                 route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name,
                  route->mat_path, route->path, series->completed, series->trials,
                  100.0 * series->completed / series->trials);
         for (unsigned i = 0; i < series->legs; i++) {
             print_leg(series, i);
+        }
+        if (route->fleet != NULL) {
+            print_kinds(series);
+            print_worst(series, route->fleet);
         }
     }
     lab_series_free(series);

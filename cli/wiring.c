@@ -6,9 +6,10 @@
 
 static gint64 seed = 1;
 static gboolean json, quiet, write_file;
-static char **faults;
+static char *robot, **faults;
 
 static const GOptionEntry options[] = {
+    CLI_ROBOT_OPTION(&robot),
     {"fault", 0, 0, G_OPTION_ARG_STRING_ARRAY, &faults,
      "Break this on the simulated robot, to see it found; may be given again. The names are those "
      "of the findings",
@@ -180,8 +181,12 @@ static int run(int count, char **arguments) {
     if (seed < 0) {
         return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
     }
-    lab_route *route = cli_load_route(arguments[0]);
+    lab_route *route = cli_load_route(arguments[0], robot, seed);
     if (route == NULL) {
+        return CLI_WRONG;
+    }
+    if (write_file && !cli_one_robot(route, "--write")) {
+        lab_route_free(route);
         return CLI_WRONG;
     }
     GError *error = NULL;

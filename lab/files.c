@@ -149,6 +149,9 @@ const lab_section *const *lab_sections(void) {
         for (size_t i = 0; lab_robot_sections[i] != NULL; i++) {
             all[count++] = lab_robot_sections[i];
         }
+        for (size_t i = 0; lab_fleet_sections[i] != NULL; i++) {
+            all[count++] = lab_fleet_sections[i];
+        }
         for (size_t i = 0; lab_route_sections[i] != NULL; i++) {
             all[count++] = lab_route_sections[i];
         }

@@ -160,7 +160,7 @@ static void finish_measured(lab_robot *robot, const staged_measured *from) {
     cmo_geometry_apply(g, &robot->description);
 }
 
-static void finish(lab_robot *robot, const staged_robot *from, const char *file) {
+void lab_robot_finish(lab_robot *robot, const staged_robot *from, const char *file) {
     cmo_robot_description *d = &robot->description;
     robot->name = from->name != NULL ? g_strdup(from->name) : g_path_get_basename(file);
     d->tick_us = (uint32_t)(1000.0 * from->tick_ms + 0.5);
@@ -205,10 +205,15 @@ static void finish(lab_robot *robot, const staged_robot *from, const char *file)
     finish_measured(robot, &from->measured);
 }
 
-// What no single range can say.
-static bool check_together(yaml_reader *reader, const staged_robot *staged) {
+// Where a section stands; a fleet has none at its root.
+static const yaml_node_t *place_of(yaml_reader *reader, const char *section) {
     yaml_node_t *root = yaml_reader_root(reader);
-    const yaml_node_t *drive = yaml_reader_find(reader, root, "drive");
+    const yaml_node_t *node = yaml_reader_find(reader, root, section);
+    return node != NULL ? node : root;
+}
+
+bool lab_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {
+    const yaml_node_t *drive = place_of(reader, "drive");
     if (staged->drive.kind == 1.0 && isnan(staged->drive.full_duty_mm_s)) {
         return yaml_reader_wrong(reader, drive, "drive.full_duty_mm_s",
                                  "must be given for kind: duty");
@@ -229,7 +234,7 @@ static bool check_together(yaml_reader *reader, const staged_robot *staged) {
     }
     const staged_light *sides[2] = {&staged->lights.left, &staged->lights.right};
     static const char *const names[2] = {"lights.left", "lights.right"};
-    const yaml_node_t *lights = yaml_reader_find(reader, root, "lights");
+    const yaml_node_t *lights = place_of(reader, "lights");
     for (int i = 0; i < 2; i++) {
         if (given(sides[i]->counts_min, 0.0) > given(sides[i]->counts_max, 65535.0)) {
             char *field = g_strdup_printf("%s.counts_min", names[i]);
@@ -277,10 +282,13 @@ lab_robot *lab_robot_from_bytes(const char *name, const char *bytes, size_t size
     staged_robot staged;
     lab_section_clear(&lab_robot_section, &staged);
     lab_robot *robot = NULL;
-    if (yaml_reader_section(&reader, yaml_reader_root(&reader), "", &lab_robot_section, &staged) &&
-        check_together(&reader, &staged)) {
+    const yaml_node_t *fleet = yaml_reader_find(&reader, yaml_reader_root(&reader), "fleet");
+    if (fleet != NULL) {
+        yaml_reader_wrong(&reader, fleet, "fleet", "here one robot is needed, not a fleet");
+    } else if (yaml_reader_section(&reader, yaml_reader_root(&reader), "", &lab_robot_section, &staged) &&
+        lab_robot_check_staged(&reader, &staged)) {
         robot = g_new0(lab_robot, 1);
-        finish(robot, &staged, name);
+        lab_robot_finish(robot, &staged, name);
     }
     g_free(staged.name);
     yaml_reader_close(&reader);

@@ -6,6 +6,8 @@
 #include <cammino_lab/files.h>
 #include <cammino_lab/keys.h>
 
+#include "yaml_reader.h"
+
 typedef struct staged_levels {
     double dark, light, void_counts, noise, dark_threshold, light_threshold;
 } staged_levels;
@@ -71,6 +73,12 @@ typedef struct staged_robot {
     staged_plant plant;
 } staged_robot;
 
-extern const lab_section lab_robot_section, lab_plant_section, lab_eye_section;
+// What no single range can say. False, and the error.
+bool lab_robot_check_staged(yaml_reader *reader, const staged_robot *staged);
+
+// What the robot and the simulator take.
+void lab_robot_finish(lab_robot *robot, const staged_robot *staged, const char *file);
+
+extern const lab_section lab_robot_section, lab_light_section, lab_plant_section, lab_eye_section;
 
 #endif

@@ -4,6 +4,8 @@
 #include "sections.h"
 #include "yaml_reader.h"
 
+#include <cammino_lab/fleet.h>
+
 #include <math.h>
 #include <string.h>
 
@@ -331,7 +333,7 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
     return route;
 }
 
-lab_route *lab_route_load(const char *path, GError **error) {
+lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t seed, GError **error) {
     char *bytes;
     size_t size;
     if (!lab_read_file(path, "route", LAB_YAML_MAX, &bytes, &size, error)) {
@@ -342,16 +344,37 @@ lab_route *lab_route_load(const char *path, GError **error) {
     if (route == NULL) {
         return NULL;
     }
-    route->robot = lab_robot_load(route->robot_path, error);
-    if (route->robot != NULL) {
-        route->mat = cmo_sim_mat_load(route->mat_path, &route->mat_options, error);
+    if (robot_path != NULL) {
+        g_free(route->robot_path);
+        route->robot_path = g_strdup(robot_path);
     }
-    if (route->mat == NULL) {
+    bool good = lab_load_robot(route->robot_path, &route->robot, &route->fleet, error);
+    if (good) {
+        route->mat = cmo_sim_mat_load(route->mat_path, &route->mat_options, error);
+        good = route->mat != NULL;
+    }
+    if (good && route->fleet != NULL) {
+        lab_fleet_stand_on(route->fleet, route->mat, route->x_mm, route->y_mm);
+        good = lab_route_draw(route, seed, error);
+    }
+    if (!good) {
         lab_route_free(route);
         return NULL;
     }
     lab_route_enclose(route);
     return route;
+}
+
+bool lab_route_draw(lab_route *route, uint64_t seed, GError **error) {
+    if (route->fleet == NULL) {
+        return true;
+    }
+    lab_robot *robot = lab_fleet_robot(route->fleet, seed, error);
+    if (robot != NULL) {
+        lab_robot_free(route->robot);
+        route->robot = robot;
+    }
+    return robot != NULL;
 }
 
 void lab_route_enclose(lab_route *route) {
@@ -371,6 +394,7 @@ void lab_route_free(lab_route *route) {
         g_free(route->robot_path);
         g_free(route->mat_path);
         lab_robot_free(route->robot);
+        lab_fleet_free(route->fleet);
         cmo_sim_region_free(route->region);
         cmo_sim_mat_free(route->mat);
         g_free(route);

@@ -46,6 +46,7 @@
     { NULL, LAB_NUMBER, 0, 0, 0, NULL, NULL, NULL, NULL, NULL, 0, 0, 0 }
 
 extern const lab_section *const lab_robot_sections[];
+extern const lab_section *const lab_fleet_sections[];
 extern const lab_section *const lab_route_sections[];
 
 // Reads a text file of at most so many bytes; `what` names it in messages.

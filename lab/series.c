@@ -1,11 +1,14 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cammino_lab/series.h>
 
+#include <cammino_lab/fleet.h>
+
 #include <gsl/gsl_rng.h>
 #include <gsl/gsl_sort.h>
 #include <gsl/gsl_statistics_double.h>
 #include <json-glib/json-glib.h>
 #include <math.h>
+#include <stdlib.h>
 
 // --------------------------------------------------------------------------------------- trials --
 
@@ -15,10 +18,17 @@ static double spread(gsl_rng *rng, double most) {
 }
 
 lab_run *lab_trial(const lab_route *route, uint64_t seed) {
+    lab_robot *own = NULL;
+    if (route->fleet != NULL) {
+        own = lab_fleet_robot(route->fleet, seed, NULL);
+        if (own == NULL) {
+            return NULL;
+        }
+    }
     gsl_rng *rng = gsl_rng_alloc(gsl_rng_mt19937);
     gsl_rng_set(rng, (unsigned long)(seed * 2654435761U % 4294967291U + 1U));
     const lab_spread *s = &route->spread;
-    lab_robot robot = *route->robot;
+    lab_robot robot = own != NULL ? *own : *route->robot;
     lab_start start = {route->x_mm + spread(rng, s->x_mm), route->y_mm + spread(rng, s->y_mm),
                        route->heading_deg + spread(rng, s->heading_deg)};
     robot.plant.battery *= 1.0 + spread(rng, s->battery);
@@ -26,7 +36,9 @@ lab_run *lab_trial(const lab_route *route, uint64_t seed) {
     robot.plant.wheel_spread = fmax(robot.plant.wheel_spread, s->wheel);
     robot.plant.gain_spread = fmax(robot.plant.gain_spread, s->gain);
     gsl_rng_free(rng);
-    return lab_drive_from(route, &robot, &start, seed, false);
+    lab_run *run = lab_drive_from(route, &robot, &start, seed, false);
+    lab_robot_free(own);
+    return run;
 }
 
 typedef struct outcome_row {
@@ -38,7 +50,8 @@ typedef struct work {
     const lab_route *route;
     uint64_t seed;
     unsigned trials;
-    gint next, done, diverged;
+    gint next, done, diverged, undrawn;
+    gint undrawn_trial;
     outcome_row *rows; // trials x legs
 } work;
 
@@ -50,6 +63,12 @@ static gpointer labour(gpointer data) {
             return NULL;
         }
         lab_run *run = lab_trial(w->route, w->seed + trial);
+        if (run == NULL) {
+            g_atomic_int_inc(&w->undrawn);
+            g_atomic_int_set(&w->undrawn_trial, (gint)trial);
+            g_atomic_int_inc(&w->done);
+            continue;
+        }
         for (guint i = 0; i < run->legs->len; i++) {
             const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
             w->rows[(size_t)trial * w->route->legs + i] =
@@ -62,6 +81,12 @@ static gpointer labour(gpointer data) {
 }
 
 // ----------------------------------------------------------------------------------- statistics --
+
+static int by_size(const void *a, const void *b) {
+    double first = fabs(*(const double *)a);
+    double second = fabs(*(const double *)b);
+    return (first > second) - (first < second);
+}
 
 static lab_statistics sum_up(double *values, unsigned n) {
     lab_statistics s = {.n = n};
@@ -76,13 +101,29 @@ static lab_statistics sum_up(double *values, unsigned n) {
     s.p95 = gsl_stats_quantile_from_sorted_data(values, 1, n, 0.95);
     s.p99 = gsl_stats_quantile_from_sorted_data(values, 1, n, 0.99);
     s.worst = fabs(values[0]) > fabs(values[n - 1]) ? values[0] : values[n - 1];
+    qsort(values, n, sizeof(double), by_size);
+    s.within = fabs(values[(unsigned)ceil(0.95 * n) - 1]);
     return s;
 }
 
-static lab_statistics column(const work *w, unsigned leg, cmo_figure figure, bool truth,
-                             double *values) {
+// A part of the trials: those whose robot is of a kind in a part; a part of NONE is all of them.
+typedef struct choice {
+    unsigned part, kind;
+} choice;
+#define NONE LAB_PARTS_MAX
+
+static bool is_of(const work *w, const choice *of, unsigned trial) {
+    return of->part == NONE ||
+           lab_fleet_kind_of(w->route->fleet, of->part, w->seed + trial) == of->kind;
+}
+
+static lab_statistics column(const work *w, const choice *of, unsigned leg, cmo_figure figure,
+                             bool truth, double *values) {
     unsigned n = 0;
     for (unsigned trial = 0; trial < w->trials; trial++) {
+        if (!is_of(w, of, trial)) {
+            continue;
+        }
         const outcome_row *row = &w->rows[(size_t)trial * w->route->legs + leg];
         const lab_figures *figures = truth ? &row->truth : &row->robot;
         if (figures->known & CMO_FIGURE_BIT(figure)) {
@@ -91,6 +132,113 @@ static lab_statistics column(const work *w, unsigned leg, cmo_figure figure, boo
     }
     return sum_up(values, n);
 }
+
+// The legs' outcomes and figures over a part of the trials.
+static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *trials) {
+    unsigned legs = w->route->legs;
+    lab_series_leg *summed = g_new0(lab_series_leg, legs);
+    double *values = g_new(double, w->trials);
+    *trials = 0;
+    for (unsigned trial = 0; trial < w->trials; trial++) {
+        if (is_of(w, of, trial)) {
+            ++*trials;
+            for (unsigned leg = 0; leg < legs; leg++) {
+                cmo_outcome outcome = w->rows[(size_t)trial * legs + leg].outcome;
+                summed[leg].outcomes[outcome] += outcome != CMO_RUNNING;
+            }
+        }
+    }
+    for (unsigned leg = 0; leg < legs; leg++) {
+        summed[leg].kind = w->route->leg[leg].kind;
+        for (unsigned f = 0; f < CMO_FIGURES; f++) {
+            lab_series_figure *to = &summed[leg].figure[f];
+            to->robot = column(w, of, leg, (cmo_figure)f, false, values);
+            to->truth = column(w, of, leg, (cmo_figure)f, true, values);
+        }
+    }
+    g_free(values);
+    return summed;
+}
+
+// -------------------------------------------------------------------------------------- kinds --
+
+static void sum_up_kinds(const work *w, lab_series *series) {
+    const lab_fleet *fleet = w->route->fleet;
+    for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
+        series->kinds += lab_fleet_kinds(fleet, part);
+    }
+    lab_series_kind *to = series->kind = g_new0(lab_series_kind, series->kinds);
+    for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
+        for (unsigned kind = 0; kind < lab_fleet_kinds(fleet, part); kind++, to++) {
+            choice of = {part, kind};
+            to->part = lab_fleet_part(fleet, part);
+            to->kind = lab_fleet_kind(fleet, part, kind);
+            to->leg = sum_up_legs(w, &of, &to->trials);
+            to->completed = to->leg[series->legs - 1].outcomes[CMO_OUTCOME_DONE];
+        }
+    }
+}
+
+cmo_figure lab_judged_by(cmo_kind kind) {
+    switch (kind) {
+    case CMO_KIND_STOP_ON_LINE:
+        return CMO_REST_ERROR_MM;
+    case CMO_KIND_SQUARE_ON_LINE:
+        return CMO_RESIDUAL_ANGLE_DEG;
+    case CMO_KIND_STAY_INSIDE:
+        return CMO_TURN_ERROR_DEG;
+    default:
+        return CMO_FIGURES;
+    }
+}
+
+// How bad a trial was: a leg that was not done is worse than any error, and errors count by what
+// 95 % of the trials keep to.
+static double badness(const work *w, const lab_series *series, unsigned trial,
+                      lab_series_worst *worst) {
+    double most = 0.0;
+    for (unsigned leg = 0; leg < series->legs; leg++) {
+        const outcome_row *row = &w->rows[(size_t)trial * series->legs + leg];
+        cmo_figure figure = lab_judged_by(series->leg[leg].kind);
+        bool known = figure != CMO_FIGURES && (row->truth.known & CMO_FIGURE_BIT(figure)) != 0;
+        double truth = known ? (double)row->truth.value[figure] : NAN;
+        double size = 0.0;
+        if (row->outcome != CMO_RUNNING && row->outcome != CMO_OUTCOME_DONE) {
+            size = INFINITY;
+        } else if (known && series->leg[leg].figure[figure].truth.within > 0.0) {
+            size = fabs(truth) / series->leg[leg].figure[figure].truth.within;
+        }
+        if (size > most) {
+            most = size;
+            *worst = (lab_series_worst){w->seed + trial, leg, row->outcome,
+                                        known ? figure : CMO_FIGURES, truth};
+        }
+    }
+    return most;
+}
+
+static void find_worst(const work *w, lab_series *series) {
+    double size[LAB_SERIES_WORST + 1];
+    for (unsigned trial = 0; trial < w->trials; trial++) {
+        lab_series_worst one;
+        double bad = badness(w, series, trial, &one);
+        unsigned at = series->worsts;
+        while (at > 0 && size[at - 1] < bad) {
+            at--;
+        }
+        if (bad > 0.0 && at < LAB_SERIES_WORST) {
+            series->worsts = MIN(series->worsts + 1, LAB_SERIES_WORST);
+            for (unsigned i = series->worsts - 1; i > at; i--) {
+                size[i] = size[i - 1];
+                series->worst[i] = series->worst[i - 1];
+            }
+            size[at] = bad;
+            series->worst[at] = one;
+        }
+    }
+}
+
+// ---------------------------------------------------------------------------------------- run --
 
 lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t seed, unsigned threads,
                            lab_progress progress, void *context) {
@@ -111,30 +259,30 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
     }
     g_free(crew);
     lab_series *series = g_new0(lab_series, 1);
-    *series = (lab_series){
-        .seed = seed, .trials = trials, .diverged = (unsigned)w.diverged, .legs = route->legs};
-    series->leg = g_new0(lab_series_leg, route->legs);
-    double *values = g_new(double, trials);
-    for (unsigned leg = 0; leg < route->legs; leg++) {
-        lab_series_leg *to = &series->leg[leg];
-        to->kind = route->leg[leg].kind;
-        for (unsigned trial = 0; trial < trials; trial++) {
-            cmo_outcome outcome = w.rows[(size_t)trial * route->legs + leg].outcome;
-            to->outcomes[outcome] += outcome != CMO_RUNNING;
-        }
-        for (unsigned f = 0; f < CMO_FIGURES; f++) {
-            to->figure[f].robot = column(&w, leg, (cmo_figure)f, false, values);
-            to->figure[f].truth = column(&w, leg, (cmo_figure)f, true, values);
-        }
-    }
+    *series = (lab_series){.seed = seed,
+                           .trials = trials,
+                           .diverged = (unsigned)w.diverged,
+                           .undrawn = (unsigned)w.undrawn,
+                           .undrawn_seed = seed + (unsigned)w.undrawn_trial,
+                           .legs = route->legs};
+    choice all = {NONE, 0};
+    unsigned counted;
+    series->leg = sum_up_legs(&w, &all, &counted);
     series->completed = series->leg[route->legs - 1].outcomes[CMO_OUTCOME_DONE];
-    g_free(values);
+    if (route->fleet != NULL) {
+        sum_up_kinds(&w, series);
+        find_worst(&w, series);
+    }
     g_free(w.rows);
     return series;
 }
 
 void lab_series_free(lab_series *series) {
     if (series != NULL) {
+        for (unsigned i = 0; i < series->kinds; i++) {
+            g_free(series->kind[i].leg);
+        }
+        g_free(series->kind);
         g_free(series->leg);
         g_free(series);
     }
@@ -181,19 +329,78 @@ static void add_leg(JsonBuilder *builder, const lab_series_leg *leg, unsigned nu
     }
 }
 
-char *lab_series_json(const lab_series *series) {
-    JsonBuilder *builder = json_builder_new();
-    json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "trials");
-    json_builder_add_int_value(builder, series->trials);
-    json_builder_set_member_name(builder, "completed");
-    json_builder_add_int_value(builder, series->completed);
+static void add_legs(JsonBuilder *builder, const lab_series_leg *legs, unsigned count) {
     json_builder_set_member_name(builder, "figures");
     json_builder_begin_array(builder);
-    for (unsigned i = 0; i < series->legs; i++) {
-        add_leg(builder, &series->leg[i], i + 1);
+    for (unsigned i = 0; i < count; i++) {
+        add_leg(builder, &legs[i], i + 1);
     }
     json_builder_end_array(builder);
+}
+
+static void add_text(JsonBuilder *builder, const char *name, const char *text) {
+    json_builder_set_member_name(builder, name);
+    json_builder_add_string_value(builder, text);
+}
+
+static void add_whole(JsonBuilder *builder, const char *name, gint64 value) {
+    json_builder_set_member_name(builder, name);
+    json_builder_add_int_value(builder, value);
+}
+
+static void add_worst(JsonBuilder *builder, const lab_series *series, const lab_fleet *fleet,
+                      const lab_series_worst *worst) {
+    json_builder_begin_object(builder);
+    add_whole(builder, "seed", (gint64)worst->seed);
+    add_whole(builder, "leg", worst->leg + 1);
+    add_text(builder, "routine", cmo_kind_name(series->leg[worst->leg].kind));
+    add_text(builder, "outcome", cmo_outcome_name(worst->outcome));
+    if (worst->figure != CMO_FIGURES) {
+        add_text(builder, "figure", cmo_figure_name(worst->figure));
+        json_builder_set_member_name(builder, "truth");
+        json_builder_add_double_value(builder, rint(worst->truth * 1000.0) / 1000.0);
+    }
+    json_builder_set_member_name(builder, "kinds");
+    json_builder_begin_object(builder);
+    for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
+        unsigned kind = lab_fleet_kind_of(fleet, part, worst->seed);
+        add_text(builder, lab_fleet_part(fleet, part), lab_fleet_kind(fleet, part, kind));
+    }
+    json_builder_end_object(builder);
+    json_builder_end_object(builder);
+}
+
+static void add_kinds(JsonBuilder *builder, const lab_series *series, const lab_fleet *fleet) {
+    json_builder_set_member_name(builder, "kinds");
+    json_builder_begin_array(builder);
+    for (unsigned i = 0; i < series->kinds; i++) {
+        const lab_series_kind *kind = &series->kind[i];
+        json_builder_begin_object(builder);
+        add_text(builder, "part", kind->part);
+        add_text(builder, "kind", kind->kind);
+        add_whole(builder, "trials", kind->trials);
+        add_whole(builder, "completed", kind->completed);
+        add_legs(builder, kind->leg, series->legs);
+        json_builder_end_object(builder);
+    }
+    json_builder_end_array(builder);
+    json_builder_set_member_name(builder, "worst");
+    json_builder_begin_array(builder);
+    for (unsigned i = 0; i < series->worsts; i++) {
+        add_worst(builder, series, fleet, &series->worst[i]);
+    }
+    json_builder_end_array(builder);
+}
+
+char *lab_series_json(const lab_series *series, const lab_fleet *fleet) {
+    JsonBuilder *builder = json_builder_new();
+    json_builder_begin_object(builder);
+    add_whole(builder, "trials", series->trials);
+    add_whole(builder, "completed", series->completed);
+    add_legs(builder, series->leg, series->legs);
+    if (fleet != NULL) {
+        add_kinds(builder, series, fleet);
+    }
     json_builder_end_object(builder);
     JsonNode *root = json_builder_get_root(builder);
     char *text = lab_json_tidy(json_to_string(root, TRUE));

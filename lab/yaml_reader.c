@@ -67,8 +67,7 @@ static bool check_events(const char *file, const char *bytes, size_t size, GErro
 
 bool yaml_reader_open(yaml_reader *reader, const char *file, const char *bytes, size_t size,
                       GError **error) {
-    reader->file = file;
-    reader->error = error;
+    *reader = (yaml_reader){.file = file, .error = error};
     if (!check_events(file, bytes, size, error)) {
         return false;
     }
@@ -181,8 +180,7 @@ static bool parse_number(const char *text, double *value) {
 }
 
 static bool read_number(yaml_reader *reader, const yaml_node_t *node, const char *path,
-                        const lab_key *key, double *out) {
-    const char *text = text_of(node);
+                        const lab_key *key, const char *text, double *out) {
     double value;
     if (!parse_number(text, &value)) {
         return yaml_reader_wrong(reader, node, path, "%s%s%s is not a number; %.10g to %.10g%s%s",
@@ -202,8 +200,7 @@ static bool read_number(yaml_reader *reader, const yaml_node_t *node, const char
 }
 
 static bool read_choice(yaml_reader *reader, const yaml_node_t *node, const char *path,
-                        const lab_key *key, unsigned *out) {
-    const char *text = text_of(node);
+                        const lab_key *key, const char *text, unsigned *out) {
     for (unsigned i = 0; text != NULL && key->choices[i] != NULL; i++) {
         if (strcmp(text, key->choices[i]) == 0) {
             *out = i;
@@ -226,8 +223,8 @@ static bool read_choices(yaml_reader *reader, const yaml_node_t *node, const cha
     for (yaml_node_item_t *item = node->data.sequence.items.start;
          item < node->data.sequence.items.top; item++) {
         unsigned choice;
-        if (!read_choice(reader, yaml_document_get_node(&reader->document, *item), path, key,
-                         &choice)) {
+        const yaml_node_t *entry = yaml_document_get_node(&reader->document, *item);
+        if (!read_choice(reader, entry, path, key, text_of(entry), &choice)) {
             return false;
         }
         bits |= 1U << choice;
@@ -236,8 +233,8 @@ static bool read_choices(yaml_reader *reader, const yaml_node_t *node, const cha
     return true;
 }
 
-static bool read_flag(yaml_reader *reader, const yaml_node_t *node, const char *path, double *out) {
-    const char *text = text_of(node);
+static bool read_flag(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                      const char *text, double *out) {
     bool yes = text != NULL && strcmp(text, "true") == 0;
     if (!yes && (text == NULL || strcmp(text, "false") != 0)) {
         return yaml_reader_wrong(reader, node, path, "must be true or false");
@@ -304,22 +301,93 @@ void lab_section_clear(const lab_section *section, void *object) {
     }
 }
 
+// A number, a flag or a choice, from its text.
+static bool read_single(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                        const lab_key *key, const char *text, double *out) {
+    unsigned choice = 0;
+    if (key->type == LAB_FLAG) {
+        return read_flag(reader, node, path, text, out);
+    }
+    if (key->type != LAB_CHOICE) {
+        return read_number(reader, node, path, key, text, out);
+    }
+    if (!read_choice(reader, node, path, key, text, &choice)) {
+        return false;
+    }
+    *out = choice;
+    return true;
+}
+
+// ------------------------------------------------------------------------------------- draws --
+
+double yaml_reader_even(uint64_t seed, const char *path, const char *what) {
+    // FNV-1a over the names, then the finalizer of splitmix64: close seeds and names lie far apart.
+    uint64_t hash = 0xCBF29CE484222325U ^ (seed * 0x9E3779B97F4A7C15U);
+    const char *const words[2] = {path, what};
+    for (int i = 0; i < 2; i++) {
+        for (const char *c = words[i]; *c != '\0'; c++) {
+            hash = (hash ^ (unsigned char)*c) * 0x100000001B3U;
+        }
+    }
+    hash = (hash ^ (hash >> 30)) * 0xBF58476D1CE4E5B9U;
+    hash = (hash ^ (hash >> 27)) * 0x94D049BB133111EBU;
+    return (double)((hash ^ (hash >> 31)) >> 11) * 0x1p-53;
+}
+
+// "1 to 2": a number between, evenly.
+static bool read_range(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                       const lab_key *key, char *const *ends, double *out) {
+    double low, high;
+    if (!read_single(reader, node, path, key, ends[0], &low) ||
+        !read_single(reader, node, path, key, ends[1], &high)) {
+        return false;
+    }
+    if (key->type != LAB_NUMBER && key->type != LAB_WHOLE) {
+        return yaml_reader_wrong(reader, node, path, "has no range; name choices with 'or'");
+    }
+    if (!(low < high)) {
+        return yaml_reader_wrong(reader, node, path, "a range goes upward: %s to %s", ends[1],
+                                 ends[0]);
+    }
+    double share = yaml_reader_even(reader->seed, path, "within");
+    *out = key->type == LAB_WHOLE ? floor(low + share * (high - low + 1.0))
+                                  : low + share * (high - low);
+    return true;
+}
+
+static bool read_phrase(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                        const lab_key *key, double *out) {
+    const char *text = text_of(node);
+    if (text == NULL) {
+        return read_single(reader, node, path, key, text, out);
+    }
+    char **choices = g_strsplit(text, " or ", 0);
+    unsigned count = g_strv_length(choices);
+    unsigned drawn = (unsigned)(yaml_reader_even(reader->seed, path, "which") * count);
+    bool good = true;
+    for (unsigned i = 0; i < count && good; i++) {
+        if (reader->tries || i == drawn) {
+            char **ends = g_strsplit(g_strstrip(choices[i]), " to ", 2);
+            good = g_strv_length(ends) == 2 ? read_range(reader, node, path, key, ends, out)
+                                            : read_single(reader, node, path, key, choices[i], out);
+            g_strfreev(ends);
+        }
+    }
+    g_strfreev(choices);
+    return good;
+}
+
 static bool read_value(yaml_reader *reader, const yaml_node_t *node, const char *path,
                        const lab_key *key, char *object) {
     char *at = object + key->offset;
-    unsigned choice = 0;
     switch (key->type) {
     case LAB_NUMBER:
     case LAB_WHOLE:
-        return read_number(reader, node, path, key, (double *)(void *)at);
     case LAB_FLAG:
-        return read_flag(reader, node, path, (double *)(void *)at);
     case LAB_CHOICE:
-        if (!read_choice(reader, node, path, key, &choice)) {
-            return false;
-        }
-        *(double *)(void *)at = choice;
-        return true;
+        return reader->draws
+                   ? read_phrase(reader, node, path, key, (double *)(void *)at)
+                   : read_single(reader, node, path, key, text_of(node), (double *)(void *)at);
     case LAB_CHOICES:
         return read_choices(reader, node, path, key, (double *)(void *)at);
     case LAB_TEXT:
@@ -412,5 +480,19 @@ bool yaml_reader_section(yaml_reader *reader, const yaml_node_t *node, const cha
             return false;
         }
     }
-    return check_given(reader, node, path, section);
+    return reader->part || check_given(reader, node, path, section);
+}
+
+bool yaml_reader_filled(const yaml_reader *reader, const yaml_node_t *node, const char *path,
+                        const lab_section *section, const void *object) {
+    for (const lab_key *key = section->keys; key->name != NULL; key++) {
+        if (key->type < LAB_TEXT && strcmp(key->fallback, "must be given") == 0 &&
+            isnan(*(const double *)(const void *)((const char *)object + key->offset))) {
+            char *field = join_path(path, key->name);
+            yaml_reader_wrong(reader, node, field, "must be given: %s", key->meaning);
+            g_free(field);
+            return false;
+        }
+    }
+    return true;
 }

@@ -11,6 +11,11 @@ typedef struct yaml_reader {
     const char *file;
     yaml_document_t document;
     GError **error;
+    bool part; // a mapping need not hold all that must be given
+    // A value may be a phrase, "1 to 2 or 5": one is drawn, by this number and the field's path...
+    bool draws;
+    uint64_t seed;
+    bool tries; // ...or each of its ends is read in turn, and the last one stays
 } yaml_reader;
 
 // Parses the whole text. The reader must be closed if this is true.
@@ -33,6 +38,13 @@ int yaml_reader_line(const yaml_node_t *node);
 // Sets the error: FILE:LINE: FIELD: text. Returns false.
 bool yaml_reader_wrong(const yaml_reader *reader, const yaml_node_t *node, const char *field,
                        const char *format, ...) G_GNUC_PRINTF(4, 5);
+
+// An even draw from 0 to below 1 that hangs on the seed and the field alone.
+double yaml_reader_even(uint64_t seed, const char *path, const char *what);
+
+// False, and the error at `node`, where a number that must be given is NAN.
+bool yaml_reader_filled(const yaml_reader *reader, const yaml_node_t *node, const char *path,
+                        const lab_section *section, const void *object);
 
 // Sets all numbers of a section's object to NAN.
 void lab_section_clear(const lab_section *section, void *object);

@@ -258,7 +258,7 @@ END_TEST
 
 START_TEST(files_that_cannot_be_read_are_named) {
     GError *error = NULL;
-    ck_assert_ptr_null(lab_route_load("nowhere.yaml", &error));
+    ck_assert_ptr_null(lab_route_load("nowhere.yaml", NULL, 1, &error));
     ck_assert_str_eq(error->message,
                      "nowhere.yaml: the route cannot be read: there is no such file");
     g_clear_error(&error);

@@ -11,7 +11,7 @@
 
 static lab_route *load_demo(void) {
     GError *error = NULL;
-    lab_route *route = lab_route_load(FERRY "first-round.yaml", &error);
+    lab_route *route = lab_route_load(FERRY "first-round.yaml", NULL, 1, &error);
     ck_assert_msg(route != NULL, "%s", error ? error->message : "");
     ck_assert_msg(lab_check(route, &error), "%s", error ? error->message : "");
     return route;

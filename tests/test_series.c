@@ -26,13 +26,13 @@ START_TEST(the_number_of_threads_changes_nothing) {
     lab_route *route = load(STOP);
     lab_series *one = lab_series_run(route, 60, 7, 1, NULL, NULL);
     lab_series *many = lab_series_run(route, 60, 7, 5, NULL, NULL);
-    char *first = lab_series_json(one);
-    char *second = lab_series_json(many);
+    char *first = lab_series_json(one, NULL);
+    char *second = lab_series_json(many, NULL);
     ck_assert_str_eq(first, second);
     lab_series_free(many);
     many = lab_series_run(route, 60, 8, 5, NULL, NULL); // other trials
     g_free(second);
-    second = lab_series_json(many);
+    second = lab_series_json(many, NULL);
     ck_assert_str_ne(first, second);
     g_free(first);
     g_free(second);

@@ -7,7 +7,7 @@
 
 static lab_route *load(const char *path) {
     GError *error = NULL;
-    lab_route *route = lab_route_load(path, &error);
+    lab_route *route = lab_route_load(path, NULL, 1, &error);
     ck_assert_msg(route != NULL, "%s", error != NULL ? error->message : "");
     ck_assert(lab_check(route, &error));
     return route;

@@ -37,8 +37,14 @@ typedef struct lab_outline {
     double front_mm, back_mm, left_mm, right_mm;
 } lab_outline;
 
+/** Most parts of which a fleet's robots are of several kinds. */
+#define LAB_PARTS_MAX 12U
+
 typedef struct lab_robot {
     char *name;
+    unsigned parts; /**< of a fleet's robot: of which kind each part is; the names are the fleet's */
+    const char *part[LAB_PARTS_MAX];
+    const char *kind[LAB_PARTS_MAX];
     cmo_robot_description description;
     uint16_t traits;
     cmo_levels levels[CMO_LIGHTS_MAX];
@@ -99,6 +105,9 @@ const cmo_line_parameters *lab_leg_line(const lab_leg *leg);
 
 #define LAB_LEGS_MAX 200
 
+/** Robots that differ in kind; fleet.h. */
+typedef struct lab_fleet lab_fleet;
+
 /** By how much trials of a series differ, evenly within plus and minus. */
 typedef struct lab_spread {
     double x_mm, y_mm, heading_deg; /**< true start, which the robot does not know */
@@ -121,12 +130,19 @@ typedef struct lab_route {
     unsigned legs;
     lab_leg leg[LAB_LEGS_MAX];
     lab_robot *robot;
+    lab_fleet *fleet; /**< that `robot` is one of; NULL: it is one alone */
     cmo_sim_mat *mat;
     cmo_sim_region *region; /**< around the start; NULL: no leg stays inside of it */
 } lab_route;
 
-/** Reads a route file, and the robot and the mat that it names. NULL on error. */
-lab_route *lab_route_load(const char *path, GError **error);
+/**
+ * Reads a route file, and the robot and the mat that it names. `robot_path`: this robot or fleet
+ * instead of the route's; NULL: the route's. Of a fleet it takes the robot of a seed. NULL on error.
+ */
+lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t seed, GError **error);
+
+/** Takes the robot of another seed, where it drives a fleet. False on error: the robot stays. */
+bool lab_route_draw(lab_route *route, uint64_t seed, GError **error);
 
 /** Reads the route alone: `robot` and `mat` stay NULL. */
 lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size, GError **error);

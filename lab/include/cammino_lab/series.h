@@ -14,7 +14,8 @@ G_BEGIN_DECLS
 typedef struct lab_statistics {
     unsigned n;
     double mean, sd, p05, p50, p95, p99;
-    double worst; /**< the one of largest magnitude */
+    double worst;  /**< the one of largest magnitude */
+    double within; /**< 95 % of the magnitudes are no larger */
 } lab_statistics;
 
 typedef struct lab_series_figure {
@@ -27,13 +28,40 @@ typedef struct lab_series_leg {
     lab_series_figure figure[CMO_FIGURES];
 } lab_series_leg;
 
+/** The trials of a fleet's robots that are of one kind in one part. */
+typedef struct lab_series_kind {
+    const char *part, *kind; /**< names of the fleet's */
+    unsigned trials, completed;
+    lab_series_leg *leg;
+} lab_series_kind;
+
+/** One of a fleet's worst trials: a leg that was not done, or a large error. */
+typedef struct lab_series_worst {
+    uint64_t seed;
+    unsigned leg; /**< from 0 */
+    cmo_outcome outcome;
+    cmo_figure figure; /**< that its leg is judged by; CMO_FIGURES: it has none */
+    double truth;
+} lab_series_worst;
+
+#define LAB_SERIES_WORST 6U
+
 typedef struct lab_series {
     uint64_t seed;
     unsigned trials, completed; /**< completed: all legs done */
     unsigned diverged;          /**< trials whose simulated robot ran away: nothing of it is true */
+    unsigned undrawn;           /**< of a fleet: seeds whose draws did not go together */
+    uint64_t undrawn_seed;      /**< one of them */
     unsigned legs;
     lab_series_leg *leg;
+    unsigned kinds; /**< of a fleet; else 0 */
+    lab_series_kind *kind;
+    unsigned worsts;
+    lab_series_worst worst[LAB_SERIES_WORST];
 } lab_series;
+
+/** The figure that a leg is judged by: what it is to get right; CMO_FIGURES: there is none. */
+cmo_figure lab_judged_by(cmo_kind kind);
 
 /** Called now and then while trials run, from the calling thread. */
 typedef void (*lab_progress)(void *context, unsigned done, unsigned trials);
@@ -50,10 +78,10 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
                            lab_progress progress, void *context);
 void lab_series_free(lab_series *series);
 
-/** The results as JSON text, one document; free with g_free(). */
-char *lab_series_json(const lab_series *series);
+/** The results as JSON text, one document; free with g_free(). `fleet` may be NULL. */
+char *lab_series_json(const lab_series *series, const lab_fleet *fleet);
 
-/** One trial's run without its trace, as the series drives it. */
+/** One trial's run without its trace, as the series drives it. NULL: its robot cannot be drawn. */
 lab_run *lab_trial(const lab_route *route, uint64_t seed);
 
 G_END_DECLS
