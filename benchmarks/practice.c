@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "practice.h"
 
+#include <glib.h>
 #include <math.h>
 #include <string.h>
 
@@ -23,13 +24,23 @@ static void look(practice *p) {
     p->way_mm[1] = (int16_t)sample.encoders.right * p->step_mm;
 }
 
+// As much duty as a speed takes.
+static double duty_of(const practice *p, double speed) {
+    double sign = speed < 0.0 ? -1.0 : speed > 0.0 ? 1.0 : 0.0;
+    return CLAMP(sign * p->dead_duty + (1.0 - p->dead_duty) * speed / p->full_mm_s, -1.0, 1.0);
+}
+
 static void drive(practice *p, double left, double right) {
+    if (p->full_mm_s > 0.0) {
+        left = duty_of(p, left);
+        right = duty_of(p, right);
+    }
     p->port->drive(p->port->context, (float)left, (float)right, 100000);
 }
 
 static bool sees(const practice *p, int sensor) {
     bool below = p->counts[sensor] < p->threshold[sensor];
-    return below != p->light;
+    return (below != p->inverted) != p->light;
 }
 
 static void wait_ms(practice *p, double ms) {
@@ -45,7 +56,7 @@ static void stop(practice *p) {
 
 static void begin(practice *p) {
     p->elapsed_ms = 0.0;
-    p->counts[0] = p->counts[1] = p->light ? 0.0 : 65535.0;
+    p->counts[0] = p->counts[1] = p->light != p->inverted ? 0.0 : 65535.0;
     look(p);
     look(p);
 }

@@ -17,7 +17,11 @@ typedef struct practice {
     double way_mm[2];    // of the wheels
     double elapsed_ms;
     double track_mm;
-    bool light; // the boundary is light on dark
+    bool light;    // the boundary is light on dark
+    bool inverted; // dark reads higher than light
+    // Without a regulator: the speed at duty 1, and the duty that does not turn the motors yet. 0: the
+    // port takes speeds.
+    double full_mm_s, dead_duty;
 } practice;
 
 // Drives at a speed until either sensor sees the line, and brakes.

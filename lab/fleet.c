@@ -369,35 +369,39 @@ void lab_fleet_free(lab_fleet *fleet) {
 
 // --------------------------------------------------------------------------------------- floor --
 
-// Luminance of the marked line that is nearest to a place, looked for in a grid; below 0: none.
-static double nearest_line(const cmo_sim_mat *mat, double x_mm, double y_mm) {
+// What a grid of looks over the mat finds.
+typedef struct found {
+    double line; // luminance of the marked line that is nearest to a place; below 0: none
+    bool hole;   // there is no floor somewhere within the mat
+} found;
+
+static found look_over(const cmo_sim_mat *mat, double x_mm, double y_mm) {
     const double grid = 4.0;
     double nearest = INFINITY;
-    double found = -1.0;
+    found f = {-1.0, false};
     for (double y = 0.5 * grid; y < cmo_sim_mat_height_mm(mat); y += grid) {
         for (double x = 0.5 * grid; x < cmo_sim_mat_width_mm(mat); x += grid) {
             double cover[CMO_SIM_MARKS];
-            double away = hypot(x - x_mm, y - y_mm);
-            if (away >= nearest) {
-                continue;
-            }
             cmo_sim_mat_cover(mat, x, y, cover);
-            if (cover[CMO_SIM_LINE] > 0.99 ||
-                (cover[CMO_SIM_BOUNDARY] > 0.99 && cover[CMO_SIM_VOID] < 0.01)) {
+            bool hole = cover[CMO_SIM_VOID] > 0.99;
+            bool line = cover[CMO_SIM_LINE] > 0.99 || cover[CMO_SIM_BOUNDARY] > 0.99;
+            double away = hypot(x - x_mm, y - y_mm);
+            f.hole = f.hole || hole;
+            if (line && !hole && away < nearest) {
                 nearest = away;
-                found = cmo_sim_mat_light(mat, x, y, 1.0);
+                f.line = cmo_sim_mat_light(mat, x, y, 1.0);
             }
         }
     }
-    return found;
+    return f;
 }
 
 void lab_fleet_stand_on(lab_fleet *fleet, const cmo_sim_mat *mat, double x_mm, double y_mm) {
     double floor = cmo_sim_mat_light(mat, x_mm, y_mm, 20.0);
-    double line = nearest_line(mat, x_mm, y_mm);
+    found f = look_over(mat, x_mm, y_mm);
     cmo_sim_mat_free(fleet->sheet);
-    fleet->sheet = lab_describe_sheet(floor, line >= 0.0 ? line : 0.04);
-    fleet->over_void = cmo_sim_mat_has(mat, CMO_SIM_VOID);
+    fleet->sheet = lab_describe_sheet(floor, f.line >= 0.0 ? f.line : 0.04);
+    fleet->over_void = f.hole;
 }
 
 const char *lab_fleet_name(const lab_fleet *fleet) {

@@ -117,6 +117,9 @@ static void finish_plant(lab_robot *robot, const staged_plant *from) {
     if (merged.plant.eyes > 1) {
         overlay(&lab_eye_section, &merged.plant.eye[1], &from->eyes.right);
     }
+    if (isnan(from->plant.inertia_kg_m2)) { // the default is that of the default's mass
+        merged.plant.inertia_kg_m2 *= merged.plant.mass_kg / robot->plant.mass_kg;
+    }
     if (isnan(from->plant.regulator_lag_ms)) {
         merged.plant.regulator_lag_ms = merged.plant.motor_lag_ms;
     }

@@ -251,7 +251,7 @@ static const char *const regulator_names[] = {"trim", "pi", "pi_soft", NULL};
 static const lab_key plant_keys[] = {
     PLANT(mass_kg, 0.05, 20, "kg", "0.6", "mass"),
     PLANT(
-        inertia_kg_m2, 1e-5, 1, "kg m2", "that of a plate 1.2 tracks square",
+        inertia_kg_m2, 1e-5, 1, "kg m2", "a plate of its mass, 1.2 tracks square",
         "about the vertical through the middle of the axle; at least 1.1 times that of the mass at "
         "centre_mm is taken"),
     PLANT(grip_m_s2, 0.2, 20, "m/s2", "4.5", "most acceleration that the tyres pass on"),

@@ -323,6 +323,8 @@ lab_run *lab_drive(const lab_route *route, uint64_t seed) {
 
 lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, const lab_start *start,
                         uint64_t seed, bool trace) {
+    lab_route driven = *route; // the truth is that of the robot that drives
+    driven.robot = (lab_robot *)(uintptr_t)described;
     cmo_sim_setup setup = {.traits = described->traits,
                            .plant = described->plant,
                            .faults = described->faults,
@@ -355,7 +357,7 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
     cmo_left_over left_over = {0.0F, 0.0F};
     for (unsigned i = 0; i < route->legs && run->outcome == CMO_OUTCOME_DONE; i++) {
         r.leg = i + 1;
-        run->outcome = drive_leg(route, i, &robot, sim, run, &left_over);
+        run->outcome = drive_leg(&driven, i, &robot, sim, run, &left_over);
     }
     cmo_sim_truth end = cmo_sim_truth_now(sim);
     const cmo_pose *believed = &robot.odometer.pose;

@@ -1,0 +1,156 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A fleet meets what is no line before it meets one: thin rims at any angle, grey patches, and dark
+// ones that are narrower than the spots are apart.
+#include "fleet.h"
+
+#include <math.h>
+#include <stdio.h>
+
+#define WIDE_MM 1100.0
+#define HIGH_MM 500.0
+#define EDGE_MM 900.0
+#define MARKS   3
+#define FLOORS  60U
+
+enum { RIMS, GREY, DARK, MARK_KINDS };
+static const char *const mark_names[MARK_KINDS] = {"rims of 3 to 8 mm", "grey patches",
+                                                   "dark patches of 20 to 40 mm"};
+
+// A rectangle, by its middle, its half sides and its direction.
+typedef struct mark {
+    double x_mm, y_mm, half_long_mm, half_wide_mm, cosine, sine, luminance;
+} mark;
+
+typedef struct deck {
+    mark mark[MARKS];
+} deck;
+
+static double light_at(void *data, double x_mm, double y_mm, unsigned *marks) {
+    const deck *d = data;
+    *marks = 0;
+    if (x_mm >= EDGE_MM && x_mm < EDGE_MM + FLEET_LINE_MM) {
+        *marks = 1U << CMO_SIM_LINE;
+        return 0.05;
+    }
+    for (int i = 0; i < MARKS; i++) {
+        const mark *m = &d->mark[i];
+        double x = x_mm - m->x_mm;
+        double y = y_mm - m->y_mm;
+        if (fabs(x * m->cosine + y * m->sine) < m->half_long_mm &&
+            fabs(y * m->cosine - x * m->sine) < m->half_wide_mm) {
+            *marks = 1U << CMO_SIM_DECORATION;
+            return m->luminance;
+        }
+    }
+    return 0.6;
+}
+
+// Three of a kind, one after the other along the way.
+static void lay(deck *d, unsigned number, unsigned kind) {
+    for (unsigned i = 0; i < MARKS; i++) {
+        unsigned seed = (number * MARKS + i) * MARK_KINDS + kind;
+        double angle = crew_even(seed, "angle", 0, 180) * G_PI / 180.0;
+        mark *m = &d->mark[i];
+        *m = (mark){.x_mm = 330.0 + 180.0 * i + crew_even(seed, "x", 0, 40),
+                    .y_mm = 0.5 * HIGH_MM + crew_even(seed, "y", -50, 50),
+                    .cosine = cos(angle),
+                    .sine = sin(angle),
+                    .luminance = 0.05};
+        if (kind == RIMS) {
+            m->half_long_mm = crew_even(seed, "long", 60, 150);
+            m->half_wide_mm = crew_even(seed, "wide", 1.5, 4);
+        } else if (kind == GREY) { // light enough to be told from the line
+            m->half_long_mm = crew_even(seed, "long", 10, 80);
+            m->half_wide_mm = crew_even(seed, "wide", 5, 80);
+            m->luminance = crew_even(seed, "tone", 0.42, 0.58);
+        } else {
+            m->half_long_mm = crew_even(seed, "long", 10, 20);
+            m->half_wide_mm = crew_even(seed, "wide", 10, 20);
+        }
+    }
+}
+
+typedef struct marks_trial {
+    cmo_sim_mat *const *mats; // one a floor
+    unsigned round;
+    double speed_mm_s;
+} marks_trial;
+
+enum { FALSE_STOP, MISSED, REST };
+
+static void pass(const crew *c, unsigned i, const void *context, outcome *out) {
+    const marks_trial *t = context;
+    unsigned seed = t->round * c->n + i;
+    lab_leg leg = {.kind = CMO_KIND_STOP_ON_LINE,
+                   .parameters.line_search = {.cruise_mm_s = (float)t->speed_mm_s,
+                                              .least_width_mm = (float)FLEET_LINE_MM,
+                                              .longest_mm = 1000.0F,
+                                              .too_fast = CMO_TOO_FAST_SLOW,
+                                              .rest = CMO_REST_NEAR_EDGE}};
+    lab_route *route = crew_route(t->mats[seed % FLOORS], &leg);
+    lab_start start = {150.0, 0.5 * HIGH_MM + crew_even(seed, "aside", -40, 40),
+                       crew_even(seed, "pass angle", -3, 3)};
+    lab_run *run = lab_drive_from(route, c->robot[i], &start, seed + 1, false);
+    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
+    out->tried = result->outcome != CMO_OUTCOME_BAD_PARAMETER;
+    out->outcome = result->outcome;
+    bool ends = result->outcome == CMO_OUTCOME_DONE;
+    out->value[FALSE_STOP] = result->outcome == CMO_OUTCOME_WRONG_LINE;
+    out->value[MISSED] = !ends && result->outcome != CMO_OUTCOME_WRONG_LINE;
+    if (ends) {
+        out->value[REST] = (double)result->truth.value[CMO_REST_ERROR_MM];
+    }
+    lab_run_free(run);
+    crew_route_free(route);
+}
+
+void fleet_marks(const char *fleet, unsigned robots) {
+    static outcome results[CREW_MOST];
+    static cmo_sim_mat *mats[MARK_KINDS][FLOORS];
+    crew *c = NULL;
+    printf("Three marks that are no lines before one that is, 300 mm/s; the line of %.0f mm is "
+           "stated as wide\n%-30s%8s%13s%8s%14s\n",
+           FLEET_LINE_MM, "", "passes", "false stops", "missed", "rest 95 %, mm");
+    for (unsigned kind = 0; kind < MARK_KINDS; kind++) {
+        for (unsigned n = 0; n < FLOORS; n++) {
+            deck d;
+            lay(&d, n, kind);
+            mats[kind][n] = cmo_sim_mat_from_function(WIDE_MM, HIGH_MM, 1.5, light_at, &d);
+        }
+        if (c == NULL) {
+            c = crew_new(fleet, robots, mats[0][0], 60.0, 0.5 * HIGH_MM);
+        }
+        double false_stops = 0.0;
+        double missed = 0.0;
+        double within = 0.0;
+        unsigned passes = 0;
+        unsigned faults[CMO_OUTCOMES] = {0};
+        for (unsigned round = 0; round < 5; round++) {
+            marks_trial t = {mats[kind], round, 300.0};
+            crew_work(c, pass, &t, results);
+            for (unsigned i = 0; i < c->n; i++) {
+                if (results[i].tried) {
+                    false_stops += results[i].value[FALSE_STOP];
+                    missed += results[i].value[MISSED];
+                    faults[results[i].outcome]++;
+                    passes++;
+                }
+            }
+            within = fmax(within, crew_sum_up(c, results, REST, CREW_ALL, 0).within);
+        }
+        printf("%-30s%8u%13.0f%8.0f%14.2f ", mark_names[kind], passes, false_stops, missed, within);
+        for (unsigned o = CMO_OUTCOME_DONE + 1; o < CMO_OUTCOMES; o++) {
+            if (faults[o] > 0) {
+                printf(" %s %u", cmo_outcome_name((cmo_outcome)o), faults[o]);
+            }
+        }
+        printf("\n");
+    }
+    printf("\n");
+    crew_free(c);
+    for (unsigned kind = 0; kind < MARK_KINDS; kind++) {
+        for (unsigned n = 0; n < FLOORS; n++) {
+            cmo_sim_mat_free(mats[kind][n]);
+        }
+    }
+}
