@@ -4,6 +4,7 @@
 #include <cammino_lab/fleet.h>
 #include <cammino_lab/series.h>
 #include <math.h>
+#include <string.h>
 #include <unistd.h>
 
 static gint64 seed = 1;
@@ -141,6 +142,26 @@ static void print_kinds(const lab_series *series) {
     printf("\n");
 }
 
+// "drive pi, tyres soft, ...", on lines that a terminal holds.
+static void print_parts(const lab_fleet *fleet, uint64_t of) {
+    int column = 80;
+    for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
+        const char *kind = lab_fleet_kind(fleet, part, lab_fleet_kind_of(fleet, part, of));
+        char *text = g_strdup_printf("%s%s %s", part == 0 ? "" : ", ",
+                                     lab_fleet_part(fleet, part), kind);
+        int length = (int)strlen(text);
+        if (column + length > 78) {
+            printf("%s\n    ", part == 0 ? "" : ",");
+            column = 4;
+            printf("%s", part == 0 ? text : text + 2);
+        } else {
+            printf("%s", text);
+        }
+        column += length;
+        g_free(text);
+    }
+}
+
 static void print_worst(const lab_series *series, const lab_fleet *fleet) {
     printf("\nworst trials\n");
     for (unsigned i = 0; i < series->worsts; i++) {
@@ -150,11 +171,7 @@ static void print_worst(const lab_series *series, const lab_fleet *fleet) {
         if (worst->figure != CMO_FIGURES) {
             printf(", %s %.2f", cmo_figure_name(worst->figure), worst->truth);
         }
-        for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
-            unsigned kind = lab_fleet_kind_of(fleet, part, worst->seed);
-            printf("%s%s %s", part == 0 ? "\n    " : ", ", lab_fleet_part(fleet, part),
-                   lab_fleet_kind(fleet, part, kind));
-        }
+        print_parts(fleet, worst->seed);
         printf("\n");
     }
 }

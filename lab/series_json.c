@@ -1,0 +1,126 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A series' results as one JSON document.
+#include <cammino_lab/fleet.h>
+#include <cammino_lab/series.h>
+
+#include <json-glib/json-glib.h>
+#include <math.h>
+
+static void add_statistics(JsonBuilder *builder, const char *name, const lab_statistics *s) {
+    if (s->n == 0) {
+        return;
+    }
+    const struct {
+        const char *name;
+        double value;
+    } numbers[] = {{"mean", s->mean}, {"sd", s->sd},   {"p05", s->p05},    {"p50", s->p50},
+                   {"p95", s->p95},   {"p99", s->p99}, {"worst", s->worst}};
+    json_builder_set_member_name(builder, name);
+    json_builder_begin_object(builder);
+    json_builder_set_member_name(builder, "n");
+    json_builder_add_int_value(builder, s->n);
+    for (size_t i = 0; i < G_N_ELEMENTS(numbers); i++) {
+        json_builder_set_member_name(builder, numbers[i].name);
+        json_builder_add_double_value(builder, rint(numbers[i].value * 1000.0) / 1000.0);
+    }
+    json_builder_end_object(builder);
+}
+
+static void add_leg(JsonBuilder *builder, const lab_series_leg *leg, unsigned number) {
+    for (unsigned f = 0; f < CMO_FIGURES; f++) {
+        const lab_series_figure *figure = &leg->figure[f];
+        if (figure->robot.n == 0 && figure->truth.n == 0) {
+            continue;
+        }
+        json_builder_begin_object(builder);
+        json_builder_set_member_name(builder, "leg");
+        json_builder_add_int_value(builder, number);
+        json_builder_set_member_name(builder, "routine");
+        json_builder_add_string_value(builder, cmo_kind_name(leg->kind));
+        json_builder_set_member_name(builder, "figure");
+        json_builder_add_string_value(builder, cmo_figure_name((cmo_figure)f));
+        add_statistics(builder, "robot", &figure->robot);
+        add_statistics(builder, "truth", &figure->truth);
+        json_builder_end_object(builder);
+    }
+}
+
+static void add_legs(JsonBuilder *builder, const lab_series_leg *legs, unsigned count) {
+    json_builder_set_member_name(builder, "figures");
+    json_builder_begin_array(builder);
+    for (unsigned i = 0; i < count; i++) {
+        add_leg(builder, &legs[i], i + 1);
+    }
+    json_builder_end_array(builder);
+}
+
+static void add_text(JsonBuilder *builder, const char *name, const char *text) {
+    json_builder_set_member_name(builder, name);
+    json_builder_add_string_value(builder, text);
+}
+
+static void add_whole(JsonBuilder *builder, const char *name, gint64 value) {
+    json_builder_set_member_name(builder, name);
+    json_builder_add_int_value(builder, value);
+}
+
+static void add_worst(JsonBuilder *builder, const lab_series *series, const lab_fleet *fleet,
+                      const lab_series_worst *worst) {
+    json_builder_begin_object(builder);
+    add_whole(builder, "seed", (gint64)worst->seed);
+    add_whole(builder, "leg", worst->leg + 1);
+    add_text(builder, "routine", cmo_kind_name(series->leg[worst->leg].kind));
+    add_text(builder, "outcome", cmo_outcome_name(worst->outcome));
+    if (worst->figure != CMO_FIGURES) {
+        add_text(builder, "figure", cmo_figure_name(worst->figure));
+        json_builder_set_member_name(builder, "truth");
+        json_builder_add_double_value(builder, rint(worst->truth * 1000.0) / 1000.0);
+    }
+    json_builder_set_member_name(builder, "kinds");
+    json_builder_begin_object(builder);
+    for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
+        unsigned kind = lab_fleet_kind_of(fleet, part, worst->seed);
+        add_text(builder, lab_fleet_part(fleet, part), lab_fleet_kind(fleet, part, kind));
+    }
+    json_builder_end_object(builder);
+    json_builder_end_object(builder);
+}
+
+static void add_kinds(JsonBuilder *builder, const lab_series *series, const lab_fleet *fleet) {
+    json_builder_set_member_name(builder, "kinds");
+    json_builder_begin_array(builder);
+    for (unsigned i = 0; i < series->kinds; i++) {
+        const lab_series_kind *kind = &series->kind[i];
+        json_builder_begin_object(builder);
+        add_text(builder, "part", kind->part);
+        add_text(builder, "kind", kind->kind);
+        add_whole(builder, "trials", kind->trials);
+        add_whole(builder, "completed", kind->completed);
+        add_legs(builder, kind->leg, series->legs);
+        json_builder_end_object(builder);
+    }
+    json_builder_end_array(builder);
+    json_builder_set_member_name(builder, "worst");
+    json_builder_begin_array(builder);
+    for (unsigned i = 0; i < series->worsts; i++) {
+        add_worst(builder, series, fleet, &series->worst[i]);
+    }
+    json_builder_end_array(builder);
+}
+
+char *lab_series_json(const lab_series *series, const lab_fleet *fleet) {
+    JsonBuilder *builder = json_builder_new();
+    json_builder_begin_object(builder);
+    add_whole(builder, "trials", series->trials);
+    add_whole(builder, "completed", series->completed);
+    add_legs(builder, series->leg, series->legs);
+    if (fleet != NULL) {
+        add_kinds(builder, series, fleet);
+    }
+    json_builder_end_object(builder);
+    JsonNode *root = json_builder_get_root(builder);
+    char *text = lab_json_tidy(json_to_string(root, TRUE));
+    json_node_unref(root);
+    g_object_unref(builder);
+    return text;
+}
