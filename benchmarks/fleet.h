@@ -18,7 +18,8 @@ void fleet_wiring(const char *fleet, unsigned robots);
 cmo_sim *fleet_practice(const lab_robot *robot, const cmo_sim_mat *mat, const lab_start *start,
                         uint64_t seed, practice *p);
 
-// A floor of 0.6 with two dark lines across, 20 mm wide and 400 mm apart, the first at FLEET_EDGE_MM.
+// A floor of 0.6 with two dark lines across, 20 mm wide and 400 mm apart, the first at
+// FLEET_EDGE_MM.
 #define FLEET_EDGE_MM  1500.0
 #define FLEET_LINE_MM  20.0
 #define FLEET_APART_MM 400.0

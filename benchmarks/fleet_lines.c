@@ -56,8 +56,7 @@ cmo_sim *fleet_practice(const lab_robot *robot, const cmo_sim_mat *mat, const la
     return sim;
 }
 
-bool fleet_measured(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed,
-                    lab_robot *out) {
+bool fleet_measured(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed, lab_robot *out) {
     lab_leg leg = {.kind = CMO_KIND_MEASURE_GEOMETRY,
                    .parameters.measure_geometry = {.lines_mm = (float)FLEET_APART_MM}};
     lab_route *route = crew_route(mat, &leg);
@@ -109,8 +108,8 @@ static void stop(const crew *c, unsigned i, const void *context, outcome *out) {
     lab_run *run = lab_drive_from(route, robot, &start, i + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     out->outcome = result->outcome;
-    out->tried = result->outcome != CMO_OUTCOME_TOO_FAST &&
-                 result->outcome != CMO_OUTCOME_BAD_PARAMETER;
+    out->tried =
+        result->outcome != CMO_OUTCOME_TOO_FAST && result->outcome != CMO_OUTCOME_BAD_PARAMETER;
     if (result->outcome == CMO_OUTCOME_DONE) {
         out->value[REST] = truth_of(result, CMO_REST_ERROR_MM);
         out->value[OWN] = (double)result->robot.value[CMO_REST_ERROR_MM] - out->value[REST];
@@ -177,9 +176,10 @@ void fleet_stop(const char *fleet, unsigned robots) {
                   {"axle over the near edge", CMO_REST_NEAR_EDGE, true}};
     cmo_sim_mat *mat = fleet_two_lines();
     crew *c = crew_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
-    printf("Stop over the near edge, true error, mm; a line of %.0f mm, stated as wide; to the right "
-           "plain halts, then 95 %% by kind\n",
-           FLEET_LINE_MM);
+    printf(
+        "Stop over the near edge, true error, mm; a line of %.0f mm, stated as wide; to the right "
+        "plain halts, then 95 %% by kind\n",
+        FLEET_LINE_MM);
     print_stop_head(c);
     for (int speed = 100; speed <= 600; speed += 100) {
         stop_trial t = {mat, speed, CMO_REST_NEAR_EDGE, false};
@@ -249,8 +249,7 @@ static void square(const crew *c, unsigned i, const void *context, outcome *out)
         // The second sensor crosses later than the first by the spots' distance times tan.
         double apart = 2.0 * (double)robot.description.light[0].left_mm;
         double later = apart * fabs(tan(start.heading_deg * G_PI / 180.0)) / t->speed_mm_s;
-        out->value[TIME] =
-            result->stopped_ms + truth_of(result, CMO_SETTLE_MS) - 1000.0 * later;
+        out->value[TIME] = result->stopped_ms + truth_of(result, CMO_SETTLE_MS) - 1000.0 * later;
     }
     lab_run_free(run);
     crew_route_free(route);

@@ -49,8 +49,8 @@ void fleet_moves(const char *fleet, unsigned robots) {
     static const double turns[] = {30, -30, 90, -90, 180, -180, 0};
     cmo_sim_mat *mat = fleet_two_lines();
     crew *c = crew_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
-    printf("Turns, and a metre straight on: true error, degrees\n%-24s%10s%8s%8s%8s%8s%10s%8s\n", "",
-           "done", "mean", "RMS", "95 %", "worst", "measured", "95 %");
+    printf("Turns, and a metre straight on: true error, degrees\n%-24s%10s%8s%8s%8s%8s%10s%8s\n",
+           "", "done", "mean", "RMS", "95 %", "worst", "measured", "95 %");
     for (size_t i = 0; i < G_N_ELEMENTS(turns); i++) {
         move_trial t = {mat, turns[i], false};
         crew_work(c, move, &t, results);
@@ -189,8 +189,9 @@ void fleet_wiring(const char *fleet, unsigned robots) {
                 also[n] += found >> n & 1U;
             }
         }
-        printf("%-24s%5u of %u", fault < CMO_FINDINGS ? cmo_finding_name((cmo_finding)fault) : "none",
-               f.done, f.tried);
+        printf("%-24s%5u of %u",
+               fault < CMO_FINDINGS ? cmo_finding_name((cmo_finding)fault) : "none", f.done,
+               f.tried);
         for (int n = 0; n < CMO_FINDINGS; n++) {
             if (also[n] > 0) {
                 printf("  also %s %u", cmo_finding_name((cmo_finding)n), also[n]);

@@ -51,8 +51,8 @@ static void patrol(const crew *c, unsigned i, const void *context, outcome *out)
     lab_run *run = lab_drive_from(route, &varied, &start, i + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     out->outcome = result->outcome;
-    out->tried = result->outcome != CMO_OUTCOME_TOO_FAST &&
-                 result->outcome != CMO_OUTCOME_BAD_PARAMETER;
+    out->tried =
+        result->outcome != CMO_OUTCOME_TOO_FAST && result->outcome != CMO_OUTCOME_BAD_PARAMETER;
     if (out->tried && result->rebounds != NULL) {
         out->value[DEPARTURES] = result->truth.value[CMO_DEPARTURES];
         out->value[MARGIN] = result->truth.value[CMO_MARGIN_MM];
@@ -139,10 +139,11 @@ static void print_arena(unsigned number, const crew *c, const outcome *results,
 void fleet_patrol(const char *fleet, unsigned robots) {
     static outcome results[CREW_MOST], plain[CREW_MOST];
     unsigned over[LAB_PARTS_MAX][16] = {{0}}, runs[LAB_PARTS_MAX][16] = {{0}};
-    printf("Patrols at the speed that each robot's budget allows, %d rebounds each; battery and grip "
-           "at corners of 10 %%\n%-18s%7s%7s%10s%8s%9s%8s%8s%10s\n%-18s%7s%7s%10s%8s%9s%8s%8s%10s\n",
-           REBOUNDS, "", "robots", "speed", "rebounds", "robots", "margin", "turn", "95 %",
-           "theirs", "", "", "mm/s", "", "over", "mm", "deg", "ms", "per 1000");
+    printf(
+        "Patrols at the speed that each robot's budget allows, %d rebounds each; battery and grip "
+        "at corners of 10 %%\n%-18s%7s%7s%10s%8s%9s%8s%8s%10s\n%-18s%7s%7s%10s%8s%9s%8s%8s%10s\n",
+        REBOUNDS, "", "robots", "speed", "rebounds", "robots", "margin", "turn", "95 %", "theirs",
+        "", "", "mm/s", "", "over", "mm", "deg", "ms", "per 1000");
     for (unsigned a = 0; a < ARENAS; a++) {
         lab_route *ground = make_patrol(0, a);
         crew *c = crew_new(fleet, robots, ground->mat, ground->x_mm, ground->y_mm);

@@ -19,8 +19,8 @@ typedef struct practice {
     double track_mm;
     bool light;    // the boundary is light on dark
     bool inverted; // dark reads higher than light
-    // Without a regulator: the speed at duty 1, and the duty that does not turn the motors yet. 0: the
-    // port takes speeds.
+    // Without a regulator: the speed at duty 1, and the duty that does not turn the motors yet. 0:
+    // the port takes speeds.
     double full_mm_s, dead_duty;
 } practice;
 

@@ -303,7 +303,8 @@ const cli_command cli_budget = {
     "budget",
     "ROBOT",
     "How far a robot goes before it stands, by part, and how fast it may go",
-    "From the robot file alone, or of one robot of a fleet: the way from the crossing of an edge to standstill, at worst, "
+    "From the robot file alone, or of one robot of a fleet: the way from the crossing of an edge "
+    "to standstill, at worst, "
     "split "
     "into look, sensor delay, tick, motor lag and braking; beside it the worst of 20 stops of the "
     "simulated robot at that speed. Says what speed is safe at a table's edge, within a distance, "

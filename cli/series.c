@@ -126,8 +126,8 @@ static void print_kinds(const lab_series *series) {
     const char *part = "";
     for (unsigned k = 0; k < series->kinds; k++) {
         const lab_series_kind *kind = &series->kind[k];
-        printf("\n%-13s%-16s%7u%6u", kind->part != part ? kind->part : "", kind->kind,
-               kind->trials, kind->completed);
+        printf("\n%-13s%-16s%7u%6u", kind->part != part ? kind->part : "", kind->kind, kind->trials,
+               kind->completed);
         part = kind->part;
         for (unsigned i = 0; i < count; i++) {
             cmo_figure figure = lab_judged_by(series->leg[legs[i]].kind);
@@ -147,8 +147,8 @@ static void print_parts(const lab_fleet *fleet, uint64_t of) {
     int column = 80;
     for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
         const char *kind = lab_fleet_kind(fleet, part, lab_fleet_kind_of(fleet, part, of));
-        char *text = g_strdup_printf("%s%s %s", part == 0 ? "" : ", ",
-                                     lab_fleet_part(fleet, part), kind);
+        char *text =
+            g_strdup_printf("%s%s %s", part == 0 ? "" : ", ", lab_fleet_part(fleet, part), kind);
         int length = (int)strlen(text);
         if (column + length > 78) {
             printf("%s\n    ", part == 0 ? "" : ",");

@@ -44,8 +44,7 @@ static void one_tick(by_hand *hand) {
     const cmo_port *port = hand->port;
     cmo_sample sample;
     memset(&sample, 0, sizeof sample);
-    port->wait(port->context,
-               port->clock(port->context) + hand->robot->description.tick_us);
+    port->wait(port->context, port->clock(port->context) + hand->robot->description.tick_us);
     port->sample(port->context, &sample);
     unsigned bits = hand->robot->description.encoder_bits;
     uint32_t counts[2] = {sample.encoders.left, sample.encoders.right};
@@ -74,9 +73,8 @@ static void put_down(by_hand *hand, const lab_robot *robot, const cmo_sim_mat *s
                            .x_mm = x_mm,
                            .y_mm = 0.5 * ACROSS_MM,
                            .seed = seed};
-    *hand = (by_hand){.robot = robot,
-                      .sim = cmo_sim_new(&setup),
-                      .tick_s = robot->description.tick_us * 1e-6};
+    *hand = (by_hand){
+        .robot = robot, .sim = cmo_sim_new(&setup), .tick_s = robot->description.tick_us * 1e-6};
     hand->port = cmo_sim_port(hand->sim);
     one_tick(hand);
     hand->way_mm[0] = hand->way_mm[1] = 0.0;
@@ -169,8 +167,8 @@ static double step_lag_ms(const lab_robot *robot, const cmo_sim_mat *sheet, uint
     cmo_sim_free(hand.sim);
     int tail = ticks / 3;
     double end = (way[ticks - 1] - way[ticks - 1 - tail]) / tail; // mm a tick
-    int window = MAX(1, (int)ceil(6.0 * (double)robot->description.left_step_mm * 1000.0 /
-                                  (speed * tick_ms)));
+    int window = MAX(
+        1, (int)ceil(6.0 * (double)robot->description.left_step_mm * 1000.0 / (speed * tick_ms)));
     double before = 0.0;
     for (int i = 0; i < ticks; i++) {
         double now = (way[i] - (i >= window ? way[i - window] : 0.0)) / window;
@@ -214,8 +212,8 @@ static void describe_drive(lab_robot *robot, const staged_drive *stated, const c
             d->full_duty_mm_s =
                 (float)(10.0 * floor(0.2 * CLAMP(fastest(robot, sheet, seed, half), 10.0, 5000.0)));
         }
-        command = (double)d->dead_duty +
-                  (1.0 - (double)d->dead_duty) * speed / (double)d->full_duty_mm_s;
+        command =
+            (double)d->dead_duty + (1.0 - (double)d->dead_duty) * speed / (double)d->full_duty_mm_s;
     } else if (isnan(stated->slowest_mm_s)) {
         d->slowest_mm_s = (float)least_speed(robot, sheet, seed);
     }
@@ -229,8 +227,8 @@ static void take_levels(lab_robot *robot, const cmo_sim_mat *sheet, uint64_t see
     double ahead = (double)robot->description.light[0].ahead_mm;
     lab_route *route = g_new0(lab_route, 1);
     route->legs = 1;
-    route->leg[0] = (lab_leg){.kind = CMO_KIND_TAKE_LEVELS,
-                              .parameters.take_levels = {.distance_mm = 150.0F}};
+    route->leg[0] =
+        (lab_leg){.kind = CMO_KIND_TAKE_LEVELS, .parameters.take_levels = {.distance_mm = 150.0F}};
     route->mat = (cmo_sim_mat *)(uintptr_t)sheet;
     route->robot = robot;
     route->longest_s = 60.0;

@@ -201,14 +201,13 @@ static staged_robot begin(const staged_robot *staged) {
 }
 
 // All that was drawn for a seed. False: the error says what does not go together.
-static bool draw(const lab_fleet *fleet, yaml_reader *reader, uint64_t seed,
-                 staged_robot *staged, unsigned *kinds) {
+static bool draw(const lab_fleet *fleet, yaml_reader *reader, uint64_t seed, staged_robot *staged,
+                 unsigned *kinds) {
     staged_fleet all;
     lab_section_clear(&fleet_section, &all);
     reader->part = reader->draws = true;
     reader->seed = seed;
-    bool good =
-        yaml_reader_section(reader, yaml_reader_root(reader), "", &fleet_section, &all);
+    bool good = yaml_reader_section(reader, yaml_reader_root(reader), "", &fleet_section, &all);
     for (unsigned i = 0; i < fleet->parts && good; i++) {
         kinds[i] = lab_fleet_kind_of(fleet, i, seed);
         good = read_kind(reader, &fleet->part[i], kinds[i], &all.robot);

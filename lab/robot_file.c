@@ -288,8 +288,9 @@ lab_robot *lab_robot_from_bytes(const char *name, const char *bytes, size_t size
     const yaml_node_t *fleet = yaml_reader_find(&reader, yaml_reader_root(&reader), "fleet");
     if (fleet != NULL) {
         yaml_reader_wrong(&reader, fleet, "fleet", "here one robot is needed, not a fleet");
-    } else if (yaml_reader_section(&reader, yaml_reader_root(&reader), "", &lab_robot_section, &staged) &&
-        lab_robot_check_staged(&reader, &staged)) {
+    } else if (yaml_reader_section(&reader, yaml_reader_root(&reader), "", &lab_robot_section,
+                                   &staged) &&
+               lab_robot_check_staged(&reader, &staged)) {
         robot = g_new0(lab_robot, 1);
         lab_robot_finish(robot, &staged, name);
     }

@@ -47,11 +47,11 @@ static const lab_key light_keys[] = {
 const lab_section lab_light_section = {
     "lights.left, lights.right", "A light sensor, as the robot believes it to be.", light_keys};
 
-static const lab_key lights_keys[] = {
-    KEY_SECTION(staged_lights, left, "left", &lab_light_section, MUST,
-                "the left sensor, or the only one"),
-    KEY_SECTION(staged_lights, right, "right", &lab_light_section, "there is none", "the right sensor"),
-    KEY_END};
+static const lab_key lights_keys[] = {KEY_SECTION(staged_lights, left, "left", &lab_light_section,
+                                                  MUST, "the left sensor, or the only one"),
+                                      KEY_SECTION(staged_lights, right, "right", &lab_light_section,
+                                                  "there is none", "the right sensor"),
+                                      KEY_END};
 static const lab_section lights_section = {"lights", "The light sensors.", lights_keys};
 
 static const lab_key outline_keys[] = {
@@ -390,5 +390,5 @@ const lab_section lab_robot_section = {
 
 const lab_section *const lab_robot_sections[] = {
     &lab_robot_section, &outline_section, &encoders_section, &drive_section,  &lights_section,
-    &lab_light_section,     &levels_section,  &measured_section, &spot_section,   &lab_plant_section,
+    &lab_light_section, &levels_section,  &measured_section, &spot_section,   &lab_plant_section,
     &eyes_section,      &lab_eye_section, &shadow_section,   &faults_section, NULL};

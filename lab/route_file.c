@@ -311,7 +311,8 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
         route->mat_path = beside(name, staged.mat);
         route->mat_options =
             (cmo_sim_mat_options){isnan(staged.mat_px_per_mm) ? 0.0 : staged.mat_px_per_mm,
-                                  isnan(staged.mat_width_mm) ? 0.0 : staged.mat_width_mm};
+                                  isnan(staged.mat_width_mm) ? 0.0 : staged.mat_width_mm,
+                                  isnan(staged.mat_soft_mm) ? 0.0 : staged.mat_soft_mm};
         route->longest_s = isnan(staged.longest_s) ? 3600.0 : staged.longest_s;
         route->start_pressed_s = given(staged.start_pressed_s, 0.0);
         route->stop_pressed_s = given(staged.stop_pressed_s, 0.0);

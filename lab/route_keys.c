@@ -311,12 +311,14 @@ static const lab_section object_section = {
     object_keys};
 
 static const lab_key route_keys[] = {
-    KEY_TEXT(staged_route, robot, "robot", MUST, "robot file, beside the route"),
+    KEY_TEXT(staged_route, robot, "robot", MUST, "robot file, or fleet, beside the route"),
     KEY_TEXT(staged_route, mat, "mat", MUST, "mat, SVG or PNG, beside the route"),
     KEY(staged_route, mat_width_mm, "mat_width_mm", 10, 20000, "mm", "as the mat's file says",
         "true width of the mat"),
     KEY(staged_route, mat_px_per_mm, "mat_px_per_mm", 0.25, 10, "px/mm", "2",
         "resolution at which the mat is simulated"),
+    KEY(staged_route, mat_soft_mm, "mat_soft_mm", 0, 5, "mm", "0",
+        "its edges are printed soft, as wide as this"),
     KEY(staged_route, longest_s, "longest_s", 0.1, 3600, "s", "3600",
         "the whole run ends after this time"),
     KEY_SECTION(staged_route, start, "start", &lab_start_section, MUST, "start pose"),

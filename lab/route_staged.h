@@ -72,7 +72,7 @@ typedef struct staged_object {
 
 typedef struct staged_route {
     char *robot, *mat;
-    double mat_width_mm, mat_px_per_mm, longest_s, start_pressed_s, stop_pressed_s;
+    double mat_width_mm, mat_px_per_mm, mat_soft_mm, longest_s, start_pressed_s, stop_pressed_s;
     unsigned objects;
     staged_object object[CMO_SIM_OBJECTS_MAX];
     staged_start start;

@@ -7,6 +7,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #else
+#include <cammino_lab/fleet.h>
 #include <cammino_lab/run.h>
 #endif
 
@@ -27,6 +28,9 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size) {
 #if defined(FUZZ_robot)
     lab_robot *object = lab_robot_from_bytes("fuzz", (const char *)data, size, &error);
     lab_robot_free(object);
+#elif defined(FUZZ_fleet)
+    lab_fleet *object = lab_fleet_from_bytes("fuzz", (const char *)data, size, &error);
+    lab_fleet_free(object);
 #elif defined(FUZZ_route)
     lab_route *object = lab_route_from_bytes("fuzz", (const char *)data, size, &error);
     lab_route_free(object);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Fleet files: what is drawn of them, how their robots are described, and what a series says of them.
+// Fleet files: what is drawn of them, how their robots are described, and what a series says of
+// them.
 #include "calls.h"
 
 #include <cammino_lab/fleet.h>
@@ -18,7 +19,7 @@
     "  plant: {no_load_mm_s: 1000, grip_m_s2: 4}\n"
 #define KINDS                                                                                      \
     "kinds:\n"                                                                                     \
-    "  tyres: {hard: {plant: {grip_m_s2: 3}}, soft: {plant: {grip_m_s2: 5 to 6}}}\n"                \
+    "  tyres: {hard: {plant: {grip_m_s2: 3}}, soft: {plant: {grip_m_s2: 5 to 6}}}\n"               \
     "  drive: {speed: {plant: {regulator: trim}}, duty: {drive: {kind: duty}}}\n"
 
 static lab_fleet *read_fleet(const char *text, GError **error) {
@@ -116,8 +117,7 @@ START_TEST(the_right_sensor_is_the_left_one_on_the_other_side) {
         ck_assert_uint_eq(light[1].delay_us, alike ? 5000 : 9000);
         ck_assert_double_eq(robot->plant.eye[1].noise, alike ? 0.01 : 0.02);
         if (alike) {
-            ck_assert_double_eq(robot->plant.eye[0].white_counts,
-                                robot->plant.eye[1].white_counts);
+            ck_assert_double_eq(robot->plant.eye[0].white_counts, robot->plant.eye[1].white_counts);
         }
         ck_assert_double_eq(robot->plant.eye[1].left_mm, -40.0);
         lab_robot_free(robot);
@@ -143,7 +143,8 @@ START_TEST(the_drive_is_described_by_its_counts) {
         const cmo_robot_description *d = &robot->description;
         unsigned duty = lab_fleet_kind_of(fleet, 0, seed);
         seen[duty] = true;
-        // Without a load a motor ends at its no-load speed less its friction; nine tenths are stated.
+        // Without a load a motor ends at its no-load speed less its friction; nine tenths are
+        // stated.
         ck_assert_float_eq_tol(d->top_speed_mm_s, 0.9F * 980.0F, 12.0F);
         ck_assert_float_eq_tol(d->braking_mm_s2, 3500.0F, 10.0F); // 70 % of the grip
         ck_assert_float_eq_tol(d->acceleration_mm_s2, 2250.0F, 10.0F);

@@ -200,6 +200,30 @@ START_TEST(a_png_has_its_scale_from_the_file_or_from_the_route) {
 }
 END_TEST
 
+// Evenly within the width, on either side and above: what is white then is what it was, in all.
+START_TEST(soft_edges_rise_evenly_and_keep_the_light_and_the_marks) {
+    static const char text[] = HEAD "<rect width='200' height='100' fill='#000'/>"
+                                    "<rect class='line' x='100' y='20' width='40' height='60' "
+                                    "fill='#fff'/></svg>";
+    GError *error = NULL;
+    cmo_sim_mat_options options = {.soft_mm = 3.0};
+    cmo_sim_mat *soft = cmo_sim_mat_from_bytes("m", text, sizeof text - 1, &options, &error);
+    cmo_sim_mat *sharp = from_svg(text);
+    for (double x = 97.0; x <= 103.0; x += 0.5) {
+        // Over half a pixel either way, as finely as a look can see.
+        double ramp = fmin(fmax((x - 98.5) / 3.0, 0.0), 1.0);
+        ck_assert_double_eq_tol(cmo_sim_mat_light(soft, x, 50, 0.5), ramp, 0.045);
+        ck_assert_double_eq_tol(cmo_sim_mat_light(soft, 120, x - 80.0, 0.5), ramp, 0.045);
+    }
+    ck_assert_double_eq_tol(cmo_sim_mat_light(soft, 120, 50, 90),
+                            cmo_sim_mat_light(sharp, 120, 50, 90), 1e-4);
+    ck_assert_uint_eq(cmo_sim_mat_inside(soft, 100.3, 50), 1U << CMO_SIM_LINE);
+    ck_assert_uint_eq(cmo_sim_mat_inside(soft, 99.7, 50), 0);
+    cmo_sim_mat_free(soft);
+    cmo_sim_mat_free(sharp);
+}
+END_TEST
+
 START_TEST(marks_beside_a_png_are_read_by_colour) {
     char *folder = g_dir_make_tmp("cammino-XXXXXX", NULL);
     char *path = g_build_filename(folder, "m.png", NULL);
@@ -304,6 +328,7 @@ int main(void) {
                                   a_mat_as_wide_as_the_docs_allow_is_drawn_in_tiles,
                                   light_and_mark_of_a_slanting_edge_agree,
                                   distances_to_the_nearest_edge_are_true_to_a_tenth,
+                                  soft_edges_rise_evenly_and_keep_the_light_and_the_marks,
                                   a_png_has_its_scale_from_the_file_or_from_the_route,
                                   marks_beside_a_png_are_read_by_colour,
                                   a_file_that_is_no_mat_gets_one_line_that_says_why,

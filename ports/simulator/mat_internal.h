@@ -42,6 +42,9 @@ cmo_sim_mat *cmo_sim_mat_new(double width_mm, double height_mm, double px_per_mm
 cmo_sim_mat *mat_new_checked(const char *name, double width_mm, double height_mm, double px_per_mm,
                              GError **error);
 
+// Blurs the light, not the marks: an edge rises evenly within `soft_mm`.
+void mat_soften(cmo_sim_mat *mat, double soft_mm);
+
 // sRGB to linear light, 0..65535.
 void mat_fill_linear(uint32_t linear[256]);
 

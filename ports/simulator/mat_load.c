@@ -49,9 +49,10 @@ cmo_sim_mat *mat_new_checked(const char *name, double width_mm, double height_mm
 static cmo_sim_mat *load(const char *name, bool is_path, const guint8 *bytes, gsize size,
                          const cmo_sim_mat_options *options, GError **error) {
     static const guint8 signature[8] = {0x89, 'P', 'N', 'G', '\r', '\n', 0x1A, '\n'};
-    cmo_sim_mat_options chosen = {DEFAULT_PX_PER_MM, 0.0};
+    cmo_sim_mat_options chosen = {DEFAULT_PX_PER_MM, 0.0, 0.0};
     if (options != NULL) {
         chosen.width_mm = options->width_mm;
+        chosen.soft_mm = options->soft_mm;
         chosen.px_per_mm = options->px_per_mm > 0.0 ? options->px_per_mm : DEFAULT_PX_PER_MM;
     }
     if (!(chosen.px_per_mm >= 0.25 && chosen.px_per_mm <= 10.0)) {
@@ -70,6 +71,9 @@ static cmo_sim_mat *load(const char *name, bool is_path, const guint8 *bytes, gs
                            : mat_load_svg(name, bytes, size, &chosen, error);
     if (mat != NULL) {
         mat->has[CMO_SIM_VOID] = true; // beyond the edges, if nowhere else
+    }
+    if (mat != NULL && chosen.soft_mm > 0.0) {
+        mat_soften(mat, chosen.soft_mm);
     }
     return mat;
 }

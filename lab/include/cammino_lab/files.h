@@ -42,7 +42,8 @@ typedef struct lab_outline {
 
 typedef struct lab_robot {
     char *name;
-    unsigned parts; /**< of a fleet's robot: of which kind each part is; the names are the fleet's */
+    unsigned
+        parts; /**< of a fleet's robot: of which kind each part is; the names are the fleet's */
     const char *part[LAB_PARTS_MAX];
     const char *kind[LAB_PARTS_MAX];
     cmo_robot_description description;
@@ -137,7 +138,8 @@ typedef struct lab_route {
 
 /**
  * Reads a route file, and the robot and the mat that it names. `robot_path`: this robot or fleet
- * instead of the route's; NULL: the route's. Of a fleet it takes the robot of a seed. NULL on error.
+ * instead of the route's; NULL: the route's. Of a fleet it takes the robot of a seed. NULL on
+ * error.
  */
 lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t seed, GError **error);
 

@@ -38,8 +38,8 @@ void lab_fleet_stand_on(lab_fleet *fleet, const cmo_sim_mat *mat, double x_mm, d
 
 /**
  * One of its robots, described; `robot->kind` says of which kind each of its parts is. The fleet
- * must outlive it. May be called from several threads at once. NULL where the seed's draws do not go
- * together.
+ * must outlive it. May be called from several threads at once. NULL where the seed's draws do not
+ * go together.
  */
 lab_robot *lab_fleet_robot(const lab_fleet *fleet, uint64_t seed, GError **error);
 
