@@ -98,10 +98,6 @@ static double light_at(const struct eye *eye, const cmo_sim_plant *plant, const 
         double share = height_share(eye, view);
         light /= share * share;
     }
-    if (p->cross_light > 0.0) {
-        light += p->cross_light *
-                 cmo_sim_mat_light(mat, view->other_x_mm, view->other_y_mm, eye->spot_mm);
-    }
     return light;
 }
 
@@ -141,6 +137,10 @@ void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *
         return;
     }
     light = 0.5 * (eye->first + light);
+    if (eye->p->cross_light > 0.0) { // so little that one look at it does
+        light += eye->p->cross_light *
+                 cmo_sim_mat_light(mat, view->other_x_mm, view->other_y_mm, eye->spot_mm);
+    }
     if (eye->p->bend != 0.0) {
         light = bent(eye, light);
     }

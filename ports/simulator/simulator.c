@@ -107,9 +107,9 @@ static void look(cmo_sim *sim, const cmo_sim_truth *after) {
             eye_sample(eye, &sim->setup.plant, sim->setup.mat, &view, &sim->sensing,
                        since(sim, f->light_stuck_at_ms[i]));
         }
-        // What was longer ago than some lags has gone by the next exposure.
+        // What was longer ago than four lags has gone by the next exposure, but for a fiftieth.
         double ahead_us = eye_next_us(eye) - sim->now_us;
-        if (eye->p->lag_ms > 0.0 && ahead_us > 7000.0 * eye->p->lag_ms) {
+        if (eye->p->lag_ms > 0.0 && ahead_us > 4000.0 * eye->p->lag_ms) {
             eye->lit = false;
         } else if (eye->p->lag_ms > 0.0 && span_us > 0.0) {
             eye_view view = view_of(sim, i, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine,
