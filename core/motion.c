@@ -18,6 +18,19 @@ static float position_gain(const cmo_robot_description *description) {
     return 1.0F / (3.0F * lag_s);
 }
 
+// A command holds for a tick and reaches the motors a little later, so a profile runs ahead of the
+// wheels by that much in any case.
+static float held_s(const cmo_robot *robot) {
+    return 0.6e-6F * (float)robot->description->tick_us;
+}
+
+float cmo_lead_s(const cmo_robot *robot) {
+    if (!(robot->port->traits & CMO_TRAIT_ENCODERS)) {
+        return robot->description->lag_ms * 1e-3F;
+    }
+    return fmaxf(robot->trail_s - held_s(robot), 0.0F);
+}
+
 void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,
                       float right_sign) {
     motion->place_mm = 0.0F;
@@ -81,13 +94,10 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     if (behind > most_behind && !motion->arrived) {
         motion->place_mm -= behind - most_behind;
     }
-    // A command holds for a tick and reaches the motors a little later, so the profile runs ahead
-    // of the wheels by that much.
-    float lead_s = 0.6e-6F * (float)description->tick_us;
-    float now_mm = motion->place_mm - motion->speed_mm_s * lead_s;
+    float now_mm = motion->place_mm - motion->speed_mm_s * held_s(robot);
     float change = dt_s > 0.0F ? (motion->speed_mm_s - before) / dt_s : 0.0F;
     change = fmaxf(-motion->braking_mm_s2, fminf(change, motion->acceleration_mm_s2));
-    float forward = motion->speed_mm_s + change * description->lag_ms * 1e-3F;
+    float forward = motion->speed_mm_s + change * cmo_lead_s(robot);
     float gain = position_gain(description);
     float left_error = motion->left_sign * now_mm - left_way(motion, robot);
     float right_error = motion->right_sign * now_mm - right_way(motion, robot);

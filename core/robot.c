@@ -142,6 +142,23 @@ static void stand(cmo_wheel *wheel, const cmo_robot *robot) {
     float on_us = wheel->command_mm_s != 0.0F ? (float)robot->lifetime_us : 0.0F;
     wheel->place_mm += wheel->speed_mm_s * (on_us * 1e-6F + robot->description->lag_ms * 1e-3F);
     wheel->command_mm_s = wheel->speed_mm_s = wheel->expected_mm_s = 0.0F;
+    wheel->way_mm = NAN;
+}
+
+// By how much a regulator trails what it is told differs from kind to kind, and its answer to a step
+// does not tell: one with an integral catches up. Each speeding up shows it, as a mean over some
+// hundredths of a second; never more than the stated lag, which motors at their limit would show.
+static void learn_trail(cmo_robot *robot, float dt_s) {
+    const cmo_robot_description *d = robot->description;
+    float behind[2], gained[2];
+    bool left = cmo_wheel_trails(&robot->left, &behind[0], &gained[0]);
+    bool right = cmo_wheel_trails(&robot->right, &behind[1], &gained[1]);
+    float both = gained[0] + gained[1];
+    if (!left || !right || both < 0.25F * d->top_speed_mm_s) { // too little to tell it by
+        return;
+    }
+    float shown = fmaxf(0.0F, fminf((behind[0] + behind[1]) / both, d->lag_ms * 1e-3F));
+    robot->trail_s += dt_s / (0.05F + dt_s) * (shown - robot->trail_s);
 }
 
 // False: the counts jumped.
@@ -167,6 +184,7 @@ static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
         float right = fresh ? robot->odometer.right_mm : NAN;
         cmo_wheel_observe(&robot->left, description, left, dt_s, robot->halt);
         cmo_wheel_observe(&robot->right, description, right, dt_s, robot->halt);
+        learn_trail(robot, dt_s);
         if (fresh && robot->fine) {
             cmo_odometer_refine(&robot->odometer, description, robot->left.place_mm,
                                 robot->right.place_mm);

@@ -7,6 +7,27 @@ static float clamp(float value, float low, float high) {
     return value < low ? low : value > high ? high : value;
 }
 
+// Of a wheel that answers with one lag T, T dv/dt = c - v: what was commanded and not driven is T
+// times the speed gained, at any time and of any regulator that comes near to that. Both forget
+// within half a second, so that a regulator that runs a little slow does not add up.
+static void follow_trail(cmo_wheel *wheel, float command, float before_mm_s, float way_mm,
+                         float dt_s, uint8_t halt) {
+    bool known = halt == 0 && !isnan(wheel->way_mm);
+    float keeps = fmaxf(1.0F - 2.0F * dt_s, 0.0F);
+    float driven = way_mm - wheel->way_mm;
+    wheel->behind_mm = known ? keeps * wheel->behind_mm + command * dt_s - driven : 0.0F;
+    wheel->gained_mm_s =
+        known ? keeps * wheel->gained_mm_s + wheel->speed_mm_s - before_mm_s : 0.0F;
+    wheel->way_mm = way_mm;
+}
+
+bool cmo_wheel_trails(const cmo_wheel *wheel, float *behind_mm, float *gained_mm_s) {
+    float sign = wheel->speed_mm_s < 0.0F ? -1.0F : 1.0F;
+    *behind_mm = sign * wheel->behind_mm;
+    *gained_mm_s = sign * wheel->gained_mm_s;
+    return sign * wheel->command_mm_s >= 0.9F * sign * wheel->speed_mm_s;
+}
+
 void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *description, float way_mm,
                        float dt_s, uint8_t halt) {
     float lag_s = description->lag_ms * 1e-3F;
@@ -27,6 +48,7 @@ void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descriptio
     wheel->speed_mm_s += share * (command - wheel->speed_mm_s);
     wheel->place_mm += 0.5F * (before + wheel->speed_mm_s) * dt_s;
     if (isnan(way_mm) || dt_s <= 0.0F) {
+        wheel->way_mm = NAN;
         return;
     }
     float error = way_mm - wheel->place_mm;
@@ -37,10 +59,12 @@ void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descriptio
     if (fabsf(error) > 50.0F) { // pushed by hand, or started anew
         wheel->place_mm = way_mm;
         wheel->speed_mm_s = 0.0F;
+        wheel->way_mm = NAN;
         return;
     }
     wheel->place_mm += alpha * error;
     wheel->speed_mm_s += beta * error / dt_s;
+    follow_trail(wheel, command, before, way_mm, dt_s, halt);
 }
 
 float cmo_wheel_duty(cmo_wheel *wheel, const cmo_robot_description *description, float dt_s,

@@ -154,6 +154,9 @@ typedef struct cmo_wheel {
     float place_mm;      /**< the observer's place of the wheel */
     float expected_mm_s; /**< the command through the lag alone: what the motor should do */
     float integral;      /**< duty */
+    float behind_mm;     /**< way commanded but not driven, and */
+    float gained_mm_s;   /**< speed gained, both of the last half second */
+    float way_mm;        /**< of the encoder, a tick ago; NAN: none */
 } cmo_wheel;
 
 struct cmo_robot;
@@ -204,6 +207,7 @@ typedef struct cmo_robot {
     float still_left_mm;
     float still_right_mm;
 
+    float trail_s;    /**< by how much the wheels trail their commands, learned as they speed up */
     float halt_mm_s2; /**< deceleration by a halt, learned from the last ones; 0: none yet */
 
     float limit;    /**< after a refusal: the nearest value that would do; NAN: there is none */
