@@ -76,8 +76,15 @@ float cmo_wheel_duty(cmo_wheel *wheel, const cmo_robot_description *description,
     }
     float full = description->full_duty_mm_s;
     float sign = command < 0.0F ? -1.0F : 1.0F;
+    // Friction acts against the wheel's own motion, whatever is asked of it: a command that passes
+    // zero while the wheel rolls must not jump by twice the dead band. Slower than what that is
+    // worth, the command's sign takes over bit by bit: the wheel will have to be started anew.
+    float worth = description->dead_duty * full;
+    float rolls = wheel->speed_mm_s / (worth + 1e-6F);
+    rolls = measured ? clamp(rolls, -1.0F, 1.0F) : 0.0F;
+    float against = rolls + sign * (1.0F - fabsf(rolls));
     float forward =
-        sign * description->dead_duty + (1.0F - description->dead_duty) * command / full;
+        against * description->dead_duty + (1.0F - description->dead_duty) * command / full;
     if (!measured) {
         return clamp(forward, -1.0F, 1.0F);
     }
