@@ -94,6 +94,14 @@ void cmo_line_brake(cmo_robot *robot, cmo_line_state *state) {
     predict(robot, state, motion->braking_mm_s2);
     cmo_motion_start(motion, robot, 0.0F, 1.0F, 1.0F);
     motion->target_mm = stopping_mm(robot, motion->speed_mm_s, motion->braking_mm_s2);
+    // Where the rest lies further on, it brakes for that, and no harder than it needs to.
+    float rest =
+        cmo_line_needs_far(state) ? 0.0F : state->parameters.beyond_mm - beyond_now(robot, state);
+    if (state->parameters.rest != CMO_REST_HALTED && rest > motion->target_mm) {
+        motion->target_mm = rest;
+        motion->braking_mm_s2 *=
+            stopping_mm(robot, motion->speed_mm_s, motion->braking_mm_s2) / rest;
+    }
     cmo_enter(robot, CMO_STAGE_BRAKE);
     cmo_motion_follow(motion, robot);
 }
@@ -190,6 +198,46 @@ bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, fl
     float spot = robot->description->light[first_sensor(robot, state)].spot_mm;
     return spot > 0.0F && fabsf(p->beyond_mm) < 0.3F * spot && p->rest != CMO_REST_CENTRE &&
            p->rest != CMO_REST_HALTED;
+}
+
+// Where its line has told a sensor last that it is: a rest over the near edge is before or on it,
+// one over the far edge on it or beyond.
+bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
+    float error;
+    bool centre = state->parameters.rest == CMO_REST_CENTRE &&
+                  fabsf(state->parameters.beyond_mm) < 0.5F * state->parameters.least_width_mm;
+    if (!centre && !cmo_line_edge_error(robot, state, &error)) {
+        return false;
+    }
+    // Two spots on either side of the edge see it between them.
+    int8_t wrong = state->parameters.rest == CMO_REST_FAR_EDGE ? -1 : 1;
+    int8_t least = 1;
+    int8_t most = -1;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        float place;
+        if (candidate->accepted) {
+            if (!centre &&
+                cmo_edge_place(&robot->light[i].edge, robot->light[i].reflectance, &place)) {
+                return false; // sees it
+            }
+            least = candidate->side < least ? candidate->side : least;
+            most = candidate->side > most ? candidate->side : most;
+        }
+    }
+    if (centre) {
+        return least == most && least != 0;
+    }
+    return least == most && (least == wrong || state->rounds >= 2);
+}
+
+float cmo_line_to_search(const cmo_robot *robot, const cmo_line_state *state) {
+    // As far as it came from the near edge with nothing but its tyres to stop it, and the line.
+    float reach = state->furthest_mm + 60.0F + state->parameters.least_width_mm;
+    const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
+    bool before = candidate->side < 0;
+    bool far = state->parameters.rest == CMO_REST_FAR_EDGE && candidate->side == 0;
+    return before || far ? reach : -reach;
 }
 
 static void write_look_figures(cmo_robot *robot, const cmo_line_state *state) {

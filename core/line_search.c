@@ -211,67 +211,164 @@ static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, f
     cmo_notify(robot, CMO_EVENT_PASSED_OVER, (int)count);
 }
 
-// On the way back over the far edge the same edge is seen a second time: by as much as its two
-// places differ, the encoders have gone wrong in between, through sliding and gear play.
-// Only for the centre, where no edge is left under the sensors to settle on, and only if the spot
-// had left the line by twice its width: near the edge the second crossing is a slow and vague one.
-static void correct(cmo_line_state *state, cmo_candidate *candidate, float way_mm, float spot_mm,
-                    float rolled_mm) {
-    float shift = way_mm - candidate->far_mm;
+// By as much as the two places of an edge that is met twice differ, the encoders have gone wrong in
+// between, through sliding and gear play: so have all that they say of this line.
+static void shift(cmo_line_state *state, float shift_mm) {
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        cmo_candidate *candidate = &state->candidate[i];
+        if (candidate->open && !candidate->corrected) {
+            candidate->near.way_mm += shift_mm;
+            candidate->far_mm += shift_mm;
+        }
+    }
+}
+
+// On the way back over the far edge: how far it is off is gear play, creep and the looks' own
+// error, or else it has slid. Small shifts count only for the centre, where no edge is left under
+// the sensors to settle on, and only if the spot had left the line by twice its width: near the
+// edge the second crossing is a slow and vague one.
+static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float way_mm) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    float by = way_mm - candidate->far_mm;
     float beyond = candidate->near.way_mm + state->furthest_mm - candidate->far_mm;
-    if (candidate->corrected || fabsf(shift) > 8.0F || beyond < 2.0F * spot_mm ||
-        state->parameters.rest != CMO_REST_CENTRE) {
+    float spot_mm = robot->description->light[sensor].spot_mm;
+    float rolled = cmo_line_rolled_mm(robot, state);
+    bool centre = state->parameters.rest == CMO_REST_CENTRE;
+    if (candidate->corrected) {
         return;
     }
-    uint8_t accepted = 0;
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        accepted = (uint8_t)(accepted + state->candidate[i].accepted);
+    if (fabsf(by + rolled) > 2.0F + rolled + 0.5F * spot_mm) {
+        shift(state, by);
+        candidate->corrected = true;
+        state->furthest_mm -= by;
+        state->motion.target_mm += state->motion.left_sign * by;
+        // Then what lies between the edges was not measured rightly either: on over the near one.
+        if (centre) {
+            state->looks_again = true;
+            state->motion.target_mm = INFINITY;
+        }
+    } else if (beyond >= 2.0F * spot_mm && centre) {
+        uint8_t accepted = 0;
+        for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+            accepted = (uint8_t)(accepted + state->candidate[i].accepted);
+        }
+        candidate->corrected = true;
+        candidate->near.way_mm += by;
+        candidate->far_mm += by;
+        // The shift holds what has rolled on, which the way back has been given already.
+        state->motion.target_mm += (state->motion.left_sign * by - rolled) / (float)accepted;
     }
-    candidate->corrected = true;
-    candidate->near.way_mm += shift;
-    candidate->far_mm += shift;
-    // The shift holds what has rolled on, which the way back has been given already.
-    state->motion.target_mm += (state->motion.left_sign * shift - rolled_mm) / (float)accepted;
 }
 
 static bool is_settling(const cmo_robot *robot) {
     return robot->stage == CMO_STAGE_RETURN || robot->stage == CMO_STAGE_SETTLE;
 }
 
+// By the wheels it is too narrow. But they may have slid while they braked: no robot is faster then
+// than it was at the crossing, and as wide as that it may be.
+static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
+                        const cmo_candidate *candidate, const cmo_crossing *crossing) {
+    float within_s = (float)(crossing->time_us - candidate->near.time_us) * 1e-6F;
+    return robot->stage == CMO_STAGE_BRAKE && state->parameters.rest != CMO_REST_HALTED &&
+           candidate->speed_mm_s * within_s >= CMO_LINE_PROOF * state->parameters.least_width_mm;
+}
+
+static void judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm) {
+    if (width_mm >= CMO_LINE_PROOF * state->parameters.least_width_mm) {
+        accept(robot, state, sensor);
+    } else {
+        pass_over(robot, state, sensor, width_mm);
+    }
+}
+
+// Going back over it slowly, nothing slides: here the edges are.
+static void look_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                       const cmo_crossing *crossing) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    bool back = state->motion.left_sign < 0.0F;
+    bool is_far = crossing->entering == back;
+    float by = crossing->way_mm - (is_far ? candidate->far_mm : candidate->near.way_mm);
+    if (is_far && !candidate->passed) {
+        candidate->far_mm = crossing->way_mm;
+        candidate->passed = true;
+    } else if (is_far || candidate->accepted) {
+        float before = candidate->near.way_mm;
+        shift(state, by);
+        candidate->near.way_mm = before + by;
+        candidate->corrected = true;
+        state->furthest_mm -= by;
+    }
+    if (!is_far && candidate->doubted) {
+        float width = fabsf(candidate->far_mm - crossing->way_mm);
+        candidate->near.way_mm = crossing->way_mm;
+        candidate->doubted = false;
+        judge(robot, state, sensor, width);
+    }
+}
+
+// While it comes back and settles, edges are met again, and nothing new is.
+static void take_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                       const cmo_crossing *crossing) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    if (!candidate->open) {
+        return;
+    }
+    if (state->looks_again) {
+        look_again(robot, state, sensor, crossing);
+    } else if (crossing->entering && candidate->accepted && candidate->passed &&
+               robot->stage == CMO_STAGE_RETURN && state->motion.left_sign < 0.0F) {
+        correct(robot, state, sensor, crossing->way_mm);
+    }
+}
+
+static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                  const cmo_crossing *crossing) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    bool blind = crossing->way_mm - start_way(robot, sensor) < state->parameters.blind_mm;
+    if (blind || candidate->accepted) {
+        return;
+    }
+    candidate->near = *crossing;
+    candidate->speed_mm_s = fabsf(cmo_speed_mm_s(robot));
+    cmo_moment moment = cmo_odometer_at(&robot->odometer, crossing->time_us);
+    candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
+    candidate->open = true;
+    candidate->passed = candidate->corrected = candidate->doubted = false;
+}
+
+static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                  const cmo_crossing *crossing) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    if (!candidate->open) {
+        return;
+    }
+    if (!candidate->passed) { // and not when it comes back over the near edge
+        candidate->far_mm = crossing->way_mm;
+        candidate->passed = true;
+    }
+    if (candidate->accepted) {
+        return;
+    }
+    float width = fabsf(crossing->way_mm - candidate->near.way_mm);
+    candidate->doubted = width < CMO_LINE_PROOF * state->parameters.least_width_mm &&
+                         may_be_wide(robot, state, candidate, crossing);
+    if (!candidate->doubted) {
+        judge(robot, state, sensor, width);
+    }
+}
+
 static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                           const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
-    if (!candidate->accepted && is_settling(robot)) {
-        return; // on the way back nothing proves itself any more
-    }
-    if (crossing->entering && candidate->accepted && candidate->passed &&
-        robot->stage == CMO_STAGE_RETURN) {
-        correct(state, candidate, crossing->way_mm, robot->description->light[sensor].spot_mm,
-                cmo_line_rolled_mm(robot, state));
+    bool settles = is_settling(robot);
+    bool back = settles && state->motion.left_sign < 0.0F;
+    candidate->side = (int8_t)(crossing->entering ? 0 : back ? -1 : 1);
+    if (settles) {
+        take_again(robot, state, sensor, crossing);
     } else if (crossing->entering) {
-        bool blind = crossing->way_mm - start_way(robot, sensor) < state->parameters.blind_mm;
-        if (!blind && !candidate->accepted) {
-            candidate->near = *crossing;
-            candidate->speed_mm_s = fabsf(cmo_speed_mm_s(robot));
-            cmo_moment moment = cmo_odometer_at(&robot->odometer, crossing->time_us);
-            candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
-            candidate->open = true;
-            candidate->passed = candidate->corrected = false;
-        }
-    } else if (candidate->open) {
-        if (!candidate->passed) { // and not when it comes back over the near edge
-            candidate->far_mm = crossing->way_mm;
-            candidate->passed = true;
-        }
-        if (candidate->accepted) {
-            return;
-        }
-        float width = fabsf(crossing->way_mm - candidate->near.way_mm);
-        if (width >= CMO_LINE_PROOF * state->parameters.least_width_mm) {
-            accept(robot, state, sensor);
-        } else {
-            pass_over(robot, state, sensor, width);
-        }
+        enter(robot, state, sensor, crossing);
+    } else {
+        leave(robot, state, sensor, crossing);
     }
 }
 
@@ -291,6 +388,15 @@ void cmo_line_look(cmo_robot *robot, cmo_line_state *state) {
             accept(robot, state, i);
         }
     }
+}
+
+bool cmo_line_doubts(const cmo_line_state *state) {
+    bool doubts = false;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        doubts = doubts || (candidate->open && !candidate->accepted && candidate->doubted);
+    }
+    return doubts;
 }
 
 void cmo_line_accept_open(cmo_robot *robot, cmo_line_state *state) {

@@ -60,6 +60,16 @@ static inline bool cmo_line_needs_far(const cmo_line_state *state) {
 // All that the rest needs is known: the line is one, and its far edge if that matters.
 bool cmo_line_known(const cmo_line_state *state);
 
+// It has met what its wheels measured too narrow for a line, and may have slid meanwhile.
+bool cmo_line_doubts(const cmo_line_state *state);
+
+// Standing where an edge ought to be seen, it sees none: it must have slid. Then it stands where no
+// encoder knows, and only on which side.
+bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state);
+
+// How far, and which way, it is to look for the line again.
+float cmo_line_to_search(const cmo_robot *robot, const cmo_line_state *state);
+
 // What one sensor has proved to be a line, the other one's candidate is too; unless the rest asks
 // for a far edge that it has not met.
 void cmo_line_accept_open(cmo_robot *robot, cmo_line_state *state);

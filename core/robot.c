@@ -145,9 +145,10 @@ static void stand(cmo_wheel *wheel, const cmo_robot *robot) {
     wheel->way_mm = NAN;
 }
 
-// By how much a regulator trails what it is told differs from kind to kind, and its answer to a step
-// does not tell: one with an integral catches up. Each speeding up shows it, as a mean over some
-// hundredths of a second; never more than the stated lag, which motors at their limit would show.
+// By how much a regulator trails what it is told differs from kind to kind, and its answer to a
+// step does not tell: one with an integral catches up. Each speeding up shows it, as a mean over
+// some hundredths of a second; never more than the stated lag, which motors at their limit would
+// show.
 static void learn_trail(cmo_robot *robot, float dt_s) {
     const cmo_robot_description *d = robot->description;
     float behind[2], gained[2];

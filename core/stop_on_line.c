@@ -8,6 +8,9 @@
 // Moves to settle on the edge, at most.
 #define ROUNDS 5U
 
+// Moves to find a line again that it has slid away from, at most.
+#define SEARCHES 3U
+
 static bool halts_at_once(const cmo_line_state *state) {
     return state->parameters.rest == CMO_REST_HALTED;
 }
@@ -24,15 +27,50 @@ static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_s
     float sign = way_mm < 0.0F ? -1.0F : 1.0F;
     cmo_motion *motion = &state->motion;
     cmo_motion_start(motion, robot, fabsf(way_mm), sign, sign);
+    motion->braking_mm_s2 = state->parameters.braking_mm_s2;
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, 400.0F);
     robot->still_us = 0;
     cmo_enter(robot, stage);
     cmo_motion_follow(motion, robot);
 }
 
+// Slowly over what it has met, to see where it is.
+static void search_again(cmo_robot *robot, cmo_line_state *state) {
+    state->looks_again = true;
+    state->searches++;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->candidate[i].corrected = false;
+    }
+    move_by(robot, state, cmo_line_to_search(robot, state), CMO_STAGE_RETURN);
+    // As slowly as a line is proved that may be none.
+    state->motion.top_mm_s = fmaxf(6.0F * robot->description->slowest_mm_s, 120.0F);
+    state->motion.top_mm_s =
+        fminf(state->motion.top_mm_s,
+              fmaxf(state->parameters.creep_mm_s, 2.0F * robot->description->slowest_mm_s));
+}
+
+// Whether the edge that the rest is about has been met again.
+static bool has_found(const cmo_line_state *state) {
+    bool found = false;
+    bool doubts = cmo_line_doubts(state);
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        int8_t at = state->parameters.rest == CMO_REST_FAR_EDGE ? 1 : -1;
+        bool forward = state->motion.left_sign > 0.0F;
+        // Backward the near edge is left, forward it is entered; and so with the far edge.
+        // The centre needs both.
+        bool met = at < 0 ? (forward ? candidate->side == 0 : candidate->side < 0)
+                          : (forward ? candidate->side > 0 : candidate->side == 0);
+        found = found || (candidate->accepted && candidate->corrected && met);
+    }
+    return found && !doubts;
+}
+
 // At a standstill: on to the rest, or on to show what has to be known, or on to the next candidate.
 static void stand(cmo_robot *robot, cmo_line_state *state) {
-    if (!cmo_line_known(state)) {
+    if (!cmo_line_known(state) && cmo_line_doubts(state) && state->searches < SEARCHES) {
+        search_again(robot, state);
+    } else if (!cmo_line_known(state)) {
         cmo_enter(robot, CMO_STAGE_PROVE);
         cmo_line_resume(robot, state);
         cmo_line_approach(robot, state);
@@ -57,8 +95,35 @@ static float finest_mm(const cmo_robot *robot, const cmo_line_state *state) {
     return fmaxf((edge ? 0.8F : 0.52F) * step, 0.2F);
 }
 
+// What it looked for again was no line: on with the search, from here.
+static void go_on(cmo_robot *robot, cmo_line_state *state) {
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->candidate[i].open = false;
+    }
+    state->searches = 0;
+    cmo_line_resume(robot, state);
+    cmo_line_approach(robot, state);
+}
+
 static void come_back(cmo_robot *robot, cmo_line_state *state) {
     cmo_motion *motion = &state->motion;
+    if (state->looks_again && has_found(state)) { // on to the rest, as the encoders know it now
+        state->looks_again = false;
+        cmo_line_accept_open(robot, state);
+        float ahead = motion->left_sign * cmo_line_to_rest(robot, state);
+        float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
+        motion->target_mm = cmo_motion_way(motion, robot) + fmaxf(ahead, stopping);
+        motion->target_mm = fmaxf(motion->target_mm, motion->place_mm + stopping);
+    }
+    if (state->looks_again && !motion->arrived && isinf(motion->target_mm) &&
+        cmo_motion_way(motion, robot) > -cmo_line_to_search(robot, state)) {
+        motion->target_mm = motion->place_mm; // it ought to have met it
+    }
+    if (state->looks_again && motion->arrived && !cmo_line_met(state, true)) {
+        state->looks_again = false;
+        go_on(robot, state);
+        return;
+    }
     if (!motion->arrived) {
         cmo_motion_follow(motion, robot);
         return;
@@ -76,6 +141,10 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     bool fine = state->parameters.effort == CMO_EFFORT_FINE;
     float enough = fminf(finest_mm(robot, state) + 0.1F,
                          fine ? 0.25F : 0.5F); // the edge is finer than a coarse step
+    if (cmo_line_lost(robot, state) && state->searches < SEARCHES) {
+        search_again(robot, state);
+        return;
+    }
     bool sees = cmo_line_edge_error(robot, state, &error);
     if (sees && fabsf(error) > enough && state->rounds < (fine ? 2U * ROUNDS : ROUNDS)) {
         state->rounds++;

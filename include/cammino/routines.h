@@ -170,6 +170,8 @@ typedef struct cmo_candidate {
     float far_mm;      /**< way at the crossing out of it; valid if `passed` */
     bool passed;       /**< the far edge has been crossed */
     bool corrected;    /**< and crossed again on the way back, which takes out what has slid */
+    bool doubted;      /**< by the wheels too narrow for a line, but they may have slid */
+    int8_t side;       /**< where its spot is: -1 before it, 0 on it, 1 beyond it */
     bool open;         /**< the sensor is on a candidate, or has accepted it */
     bool accepted;     /**< it has proved to be a line */
 } cmo_candidate;
@@ -181,7 +183,9 @@ typedef struct cmo_line_state {
     cmo_candidate candidate[CMO_LIGHTS_MAX];
     uint8_t watched;       /**< bit n: sensor n */
     uint8_t rounds;        /**< moves to settle on the edge so far */
+    uint8_t searches;      /**< moves to find the line again so far */
     bool stood : 1;        /**< there has been a standstill after the crossing */
+    bool looks_again : 1;  /**< it goes back slowly over what it has met */
     float halt_mm;         /**< how far beyond the near edge it began to halt, */
     float halt_speed_mm_s; /**< and how fast it was */
     float furthest_mm;     /**< the furthest beyond the near edge since the crossing */
