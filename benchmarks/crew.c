@@ -150,6 +150,29 @@ void crew_print_outcomes(const crew *c, const outcome *results) {
     }
 }
 
+void crew_print_worst(const crew *c, const outcome *results, unsigned value) {
+    unsigned worst[3];
+    unsigned count = 0;
+    for (; count < G_N_ELEMENTS(worst); count++) {
+        double most = -1.0;
+        for (unsigned i = 0; i < c->n; i++) {
+            double x = fabs(results[i].value[value]);
+            bool listed = false;
+            for (unsigned n = 0; n < count; n++) {
+                listed = listed || worst[n] == i;
+            }
+            if (x > most && !listed) { // not where it is NAN
+                most = x;
+                worst[count] = i;
+            }
+        }
+        if (most < 0.0) {
+            break;
+        }
+        printf(" %u", worst[count] + 1);
+    }
+}
+
 double crew_even(unsigned number, const char *word, double low, double high) {
     uint64_t bits = (number + 1U) * 0x9E3779B97F4A7C15U;
     for (const char *c = word; *c != '\0'; c++) {

@@ -44,6 +44,9 @@ crew_figure crew_sum_up(const crew *c, const outcome *results, unsigned value, u
 void crew_print_kinds(const crew *c, const outcome *results, const char *const *names,
                       const unsigned *values, unsigned count);
 
+// Which robots, by their seeds, have the largest values, worst first: "17 4 99".
+void crew_print_worst(const crew *c, const outcome *results, unsigned value);
+
 // How often each outcome came, but done: "no_line 3, stalled 1".
 void crew_print_outcomes(const crew *c, const outcome *results);
 

@@ -152,6 +152,8 @@ static void print_stop(const crew *c, const outcome *results, const outcome *pla
         crew_figure f = crew_sum_up(c, results, REST, 0, kind);
         printf("%8.2f", f.within);
     }
+    printf("  worst:");
+    crew_print_worst(c, results, REST);
     crew_print_outcomes(c, results);
     printf("\n");
 }

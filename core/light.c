@@ -193,6 +193,12 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
     return done;
 }
 
+bool cmo_edge_sees(const cmo_edge *edge, float reflectance) {
+    float from = isinf(edge->band.high) ? 0.0F : 1.0F;
+    float q = (reflectance - from) / (target_of(&edge->band) - from);
+    return edge->spot_mm > 0.0F && q > 0.15F && q < 0.85F;
+}
+
 bool cmo_edge_place(const cmo_edge *edge, float reflectance, float *place_mm) {
     float from = isinf(edge->band.high) ? 0.0F : 1.0F;
     float q = (reflectance - from) / (target_of(&edge->band) - from);

@@ -215,11 +215,10 @@ bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
     int8_t most = -1;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];
-        float place;
         if (candidate->accepted) {
-            if (!centre &&
-                cmo_edge_place(&robot->light[i].edge, robot->light[i].reflectance, &place)) {
-                return false; // sees it
+            // A floor that is a little darker here than where the levels were taken is no edge.
+            if (!centre && cmo_edge_sees(&robot->light[i].edge, robot->light[i].reflectance)) {
+                return false;
             }
             least = candidate->side < least ? candidate->side : least;
             most = candidate->side > most ? candidate->side : most;

@@ -108,9 +108,13 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
 
 // One wheel's small move: drives at no less than the slowest speed, and lets go when the roll-out
 // will carry it to its place.
-static bool settle_wheel(cmo_wheel *wheel, const cmo_robot_description *description, float error,
+static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
                          float tolerance_mm) {
-    float left_over = error - wheel->speed_mm_s * description->lag_ms * 1e-3F;
+    const cmo_robot_description *description = robot->description;
+    // A wheel that hardly moves does not roll out: it stands, or is about to.
+    bool rolls = fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
+    float roll_s = cmo_lead_s(robot) + held_s(robot);
+    float left_over = rolls ? error - wheel->speed_mm_s * roll_s : error;
     if (fabsf(left_over) <= tolerance_mm) {
         wheel->command_mm_s = 0.0F;
     } else {
@@ -127,8 +131,8 @@ bool cmo_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm)
     float right_error = motion->right_sign * motion->target_mm - right_way(motion, robot);
     float beyond = cmo_motion_way(motion, robot) - motion->target_mm;
     motion->furthest_mm = fmaxf(motion->furthest_mm, beyond);
-    bool left = settle_wheel(&robot->left, description, left_error, tolerance_mm);
-    bool right = settle_wheel(&robot->right, description, right_error, tolerance_mm);
+    bool left = settle_wheel(robot, &robot->left, left_error, tolerance_mm);
+    bool right = settle_wheel(robot, &robot->right, right_error, tolerance_mm);
     robot->driving = true;
     float slow = description->slowest_mm_s * 0.5F + 1.0F;
     return left && right && fabsf(robot->left.speed_mm_s) < slow &&
