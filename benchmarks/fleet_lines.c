@@ -154,6 +154,9 @@ static void print_stop(const crew *c, const outcome *results, const outcome *pla
     }
     printf("  worst:");
     crew_print_worst(c, results, REST);
+    printf(" slow:");
+    crew_print_worst(c, results, TIME);
+    printf(" mean %.0f", time.mean);
     crew_print_outcomes(c, results);
     printf("\n");
 }

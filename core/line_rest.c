@@ -94,13 +94,14 @@ void cmo_line_brake(cmo_robot *robot, cmo_line_state *state) {
     predict(robot, state, motion->braking_mm_s2);
     cmo_motion_start(motion, robot, 0.0F, 1.0F, 1.0F);
     motion->target_mm = stopping_mm(robot, motion->speed_mm_s, motion->braking_mm_s2);
+    state->halt_mm = beyond_now(robot, state);
+    state->halt_speed_mm_s = fabsf(cmo_speed_mm_s(robot));
     // Where the rest lies further on, it brakes for that, and no harder than it needs to.
-    float rest =
-        cmo_line_needs_far(state) ? 0.0F : state->parameters.beyond_mm - beyond_now(robot, state);
-    if (state->parameters.rest != CMO_REST_HALTED && rest > motion->target_mm) {
-        motion->target_mm = rest;
-        motion->braking_mm_s2 *=
-            stopping_mm(robot, motion->speed_mm_s, motion->braking_mm_s2) / rest;
+    float on = state->parameters.beyond_mm - beyond_now(robot, state);
+    bool further = !cmo_line_needs_far(state) && state->parameters.beyond_mm > 0.0F;
+    if (further && on > motion->target_mm && motion->target_mm > 0.1F * on) {
+        motion->braking_mm_s2 *= motion->target_mm / on;
+        motion->target_mm = on;
     }
     cmo_enter(robot, CMO_STAGE_BRAKE);
     cmo_motion_follow(motion, robot);
@@ -121,6 +122,13 @@ void cmo_line_track(cmo_robot *robot, cmo_line_state *state) {
         state->stood_us = robot->clock_us - (reversed ? 0 : robot->still_us);
         cmo_set_figure(robot, CMO_STOPPING_DISTANCE_MM, reversed ? state->furthest_mm : beyond);
     }
+}
+
+float cmo_line_braking(const cmo_line_state *state) {
+    float limit = state->parameters.braking_mm_s2;
+    float way = state->furthest_mm - state->halt_mm;
+    float shown = state->halt_speed_mm_s * state->halt_speed_mm_s / (2.0F * fmaxf(way, 0.1F));
+    return shown > 0.0F ? fminf(limit, shown) : limit;
 }
 
 bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state) {

@@ -283,10 +283,8 @@ static void judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float
 
 // Going back over it slowly, nothing slides: here the edges are.
 static void look_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
-                       const cmo_crossing *crossing) {
+                       const cmo_crossing *crossing, bool is_far) {
     cmo_candidate *candidate = &state->candidate[sensor];
-    bool back = state->motion.left_sign < 0.0F;
-    bool is_far = crossing->entering == back;
     float by = crossing->way_mm - (is_far ? candidate->far_mm : candidate->near.way_mm);
     if (is_far && !candidate->passed) {
         candidate->far_mm = crossing->way_mm;
@@ -308,15 +306,15 @@ static void look_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
 
 // While it comes back and settles, edges are met again, and nothing new is.
 static void take_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
-                       const cmo_crossing *crossing) {
+                       const cmo_crossing *crossing, bool far) {
     cmo_candidate *candidate = &state->candidate[sensor];
     if (!candidate->open) {
         return;
     }
     if (state->looks_again) {
-        look_again(robot, state, sensor, crossing);
-    } else if (crossing->entering && candidate->accepted && candidate->passed &&
-               robot->stage == CMO_STAGE_RETURN && state->motion.left_sign < 0.0F) {
+        look_again(robot, state, sensor, crossing, far);
+    } else if (crossing->entering && far && candidate->accepted && candidate->passed &&
+               robot->stage == CMO_STAGE_RETURN) {
         correct(robot, state, sensor, crossing->way_mm);
     }
 }
@@ -357,14 +355,25 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     }
 }
 
+// Which edge it leaves the line by: as it moves; hardly moving, by the one that is nearer.
+static bool leaves_ahead(const cmo_robot *robot, const cmo_candidate *candidate, float way_mm) {
+    float speed = cmo_speed_mm_s(robot);
+    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 20.0F);
+    if (fabsf(speed) < slow && candidate->passed) {
+        return fabsf(way_mm - candidate->far_mm) < fabsf(way_mm - candidate->near.way_mm);
+    }
+    return speed > 0.0F;
+}
+
 static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                           const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
     bool settles = is_settling(robot);
-    bool back = settles && state->motion.left_sign < 0.0F;
-    candidate->side = (int8_t)(crossing->entering ? 0 : back ? -1 : 1);
+    bool far = crossing->entering ? candidate->side > 0
+                                  : !settles || leaves_ahead(robot, candidate, crossing->way_mm);
+    candidate->side = (int8_t)(crossing->entering ? 0 : far ? 1 : -1);
     if (settles) {
-        take_again(robot, state, sensor, crossing);
+        take_again(robot, state, sensor, crossing, far);
     } else if (crossing->entering) {
         enter(robot, state, sensor, crossing);
     } else {

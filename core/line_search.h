@@ -81,6 +81,9 @@ float cmo_line_to_rest(const cmo_robot *robot, const cmo_line_state *state);
 // edge, or a sensor does not see it.
 bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm);
 
+// How hard the robot brakes: as the stop has shown, where its regulator does not reach the limit.
+float cmo_line_braking(const cmo_line_state *state);
+
 // While halted: follows the roll-out. True: the robot stands.
 bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state);
 

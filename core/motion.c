@@ -54,8 +54,25 @@ float cmo_motion_way(const cmo_motion *motion, const cmo_robot *robot) {
     return wheels > 0.0F ? ways / wheels : 0.0F;
 }
 
+// Speed of the wheels along the motion.
+static float along(const cmo_motion *motion, const cmo_robot *robot) {
+    return 0.5F * (motion->left_sign * robot->left.speed_mm_s +
+                   motion->right_sign * robot->right.speed_mm_s);
+}
+
+// A profile whose speed has left that of the wheels behind would brake for a way that they have yet
+// to go: it is never further ahead than the stated lag explains, and what it may take to start
+// them.
+static void hold_back(cmo_motion *motion, const cmo_robot *robot, float acceleration_mm_s2) {
+    const cmo_robot_description *d = robot->description;
+    float lag_s = d->lag_ms * 1e-3F + 2e-6F * (float)d->tick_us;
+    float start = fmaxf(d->slowest_mm_s, 0.1F * d->top_speed_mm_s);
+    float most = fmaxf(along(motion, robot), 0.0F) + acceleration_mm_s2 * lag_s + start;
+    motion->speed_mm_s = fminf(motion->speed_mm_s, most);
+}
+
 // The next speed of the profile, within the limits and still able to stop at the target.
-static float next_speed(const cmo_motion *motion, float dt_s) {
+static float next_speed(const cmo_motion *motion, float acceleration_mm_s2, float dt_s) {
     float goal = motion->top_mm_s;
     float remaining = motion->target_mm - motion->place_mm;
     if (isfinite(remaining)) {
@@ -66,7 +83,7 @@ static float next_speed(const cmo_motion *motion, float dt_s) {
         float stop = square > half * half ? sqrtf(square) - half : 0.0F;
         goal = fminf(goal, stop);
     }
-    float most = motion->speed_mm_s + motion->acceleration_mm_s2 * dt_s;
+    float most = motion->speed_mm_s + acceleration_mm_s2 * dt_s;
     float least = motion->speed_mm_s - motion->braking_mm_s2 * dt_s;
     return fmaxf(least, fminf(goal, most));
 }
@@ -75,8 +92,14 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     const cmo_robot_description *description = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
     float before = motion->speed_mm_s;
+    // What the wheels have been seen not to reach is not asked for.
+    float reach = robot->reach_mm_s2 > 0.0F ? 0.9F * robot->reach_mm_s2 : INFINITY;
+    float acceleration = fminf(motion->acceleration_mm_s2, reach);
     if (!motion->arrived) {
-        motion->speed_mm_s = next_speed(motion, dt_s);
+        motion->speed_mm_s = next_speed(motion, acceleration, dt_s);
+        if (motion->speed_mm_s > before) {
+            hold_back(motion, robot, acceleration);
+        }
         motion->place_mm += 0.5F * (before + motion->speed_mm_s) * dt_s;
         if (motion->place_mm >= motion->target_mm - 0.01F) {
             motion->place_mm = motion->target_mm;
@@ -88,15 +111,20 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     if (isfinite(motion->target_mm)) {
         motion->furthest_mm = fmaxf(motion->furthest_mm, way - motion->target_mm);
     }
-    // Motors that cannot keep up must not let the profile run away from them.
+    // Motors that cannot keep up must not let the profile run away from them; and what is not led
+    // for as it speeds up would be made good by driving too fast. A wheel that has yet to be
+    // started may need more.
     float behind = motion->place_mm - way;
-    float most_behind = 10.0F + 0.1F * motion->speed_mm_s;
+    bool rolls = along(motion, robot) > 0.5F * motion->speed_mm_s;
+    float most_behind = rolls && motion->speed_mm_s >= before
+                            ? 1.0F + motion->speed_mm_s * held_s(robot)
+                            : 10.0F + 0.1F * motion->speed_mm_s;
     if (behind > most_behind && !motion->arrived) {
         motion->place_mm -= behind - most_behind;
     }
     float now_mm = motion->place_mm - motion->speed_mm_s * held_s(robot);
     float change = dt_s > 0.0F ? (motion->speed_mm_s - before) / dt_s : 0.0F;
-    change = fmaxf(-motion->braking_mm_s2, fminf(change, motion->acceleration_mm_s2));
+    change = fmaxf(-motion->braking_mm_s2, fminf(change, acceleration));
     float forward = motion->speed_mm_s + change * cmo_lead_s(robot);
     float gain = position_gain(description);
     float left_error = motion->left_sign * now_mm - left_way(motion, robot);

@@ -27,7 +27,7 @@ static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_s
     float sign = way_mm < 0.0F ? -1.0F : 1.0F;
     cmo_motion *motion = &state->motion;
     cmo_motion_start(motion, robot, fabsf(way_mm), sign, sign);
-    motion->braking_mm_s2 = state->parameters.braking_mm_s2;
+    motion->braking_mm_s2 = cmo_line_braking(state);
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, 400.0F);
     robot->still_us = 0;
     cmo_enter(robot, stage);
@@ -126,6 +126,15 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
     }
     if (!motion->arrived) {
         cmo_motion_follow(motion, robot);
+        return;
+    }
+    // Much left over takes another profile: small moves would creep up to it.
+    float left_over = motion->target_mm - cmo_motion_way(motion, robot);
+    bool slow =
+        fabsf(cmo_speed_mm_s(robot)) < fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
+    if (!state->looks_again && slow && fabsf(left_over) > 4.0F && state->moves < ROUNDS) {
+        state->moves++;
+        move_by(robot, state, motion->left_sign * left_over, CMO_STAGE_RETURN);
         return;
     }
     if (cmo_line_has_moved(robot, state, finest_mm(robot, state))) {

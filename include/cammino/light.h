@@ -107,8 +107,8 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
  */
 bool cmo_edge_place(const cmo_edge *edge, float reflectance, float *place_mm);
 
-/** Whether a reading can only be that of a spot over the edge, even where either surface is a little
- *  darker or lighter than its level. */
+/** Whether a reading can only be that of a spot over the edge, even where either surface is a
+ * little darker or lighter than its level. */
 bool cmo_edge_sees(const cmo_edge *edge, float reflectance);
 
 #ifdef __cplusplus

@@ -207,7 +207,10 @@ typedef struct cmo_robot {
     float still_left_mm;
     float still_right_mm;
 
-    float trail_s;    /**< by how much the wheels trail their commands, learned as they speed up */
+    float trail_s;     /**< by how much the wheels trail their commands, learned as they speed up */
+    float reach_mm_s2; /**< acceleration that they reach where more was asked for; 0: enough */
+    uint32_t ramp_us;  /**< when they began to speed up, */
+    float ramp_mm_s, ramp_command_mm_s; /**< what both had then, and were told */
     float halt_mm_s2; /**< deceleration by a halt, learned from the last ones; 0: none yet */
 
     float limit;    /**< after a refusal: the nearest value that would do; NAN: there is none */

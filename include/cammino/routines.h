@@ -184,6 +184,7 @@ typedef struct cmo_line_state {
     uint8_t watched;       /**< bit n: sensor n */
     uint8_t rounds;        /**< moves to settle on the edge so far */
     uint8_t searches;      /**< moves to find the line again so far */
+    uint8_t moves;         /**< profiles for what others have left over */
     bool stood : 1;        /**< there has been a standstill after the crossing */
     bool looks_again : 1;  /**< it goes back slowly over what it has met */
     float halt_mm;         /**< how far beyond the near edge it began to halt, */
