@@ -66,7 +66,7 @@ static float along(const cmo_motion *motion, const cmo_robot *robot) {
 static void hold_back(cmo_motion *motion, const cmo_robot *robot, float acceleration_mm_s2) {
     const cmo_robot_description *d = robot->description;
     float lag_s = d->lag_ms * 1e-3F + 2e-6F * (float)d->tick_us;
-    float start = fmaxf(d->slowest_mm_s, 0.1F * d->top_speed_mm_s);
+    float start = fmaxf(d->slowest_mm_s, 0.25F * d->top_speed_mm_s);
     float most = fmaxf(along(motion, robot), 0.0F) + acceleration_mm_s2 * lag_s + start;
     motion->speed_mm_s = fminf(motion->speed_mm_s, most);
 }

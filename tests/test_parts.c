@@ -467,7 +467,7 @@ END_TEST
 
 // What the demo data's ordinary robot does to today's routines: it stops, less well than on the
 // demo robot, and far better than by a threshold alone.
-START_TEST(an_ordinary_robot_is_harder_than_the_demo_robot) {
+START_TEST(an_ordinary_robot_stops_nearly_as_the_demo_robot_does) {
     double rest[2];
     static const char *const names[] = {"mozzo.yaml", "mozzo-ordinary.yaml"};
     for (int kind = 0; kind < 2; kind++) {
@@ -504,8 +504,7 @@ START_TEST(an_ordinary_robot_is_harder_than_the_demo_robot) {
         g_free(path);
     }
     ck_assert_double_lt(rest[0], 0.6);
-    ck_assert_double_gt(rest[1], 1.5 * rest[0]);
-    ck_assert_double_lt(rest[1], 10.0);
+    ck_assert_double_lt(rest[1], 0.8);
 }
 END_TEST
 
@@ -529,7 +528,7 @@ int main(void) {
                                   scrubbing_tyres_widen_the_track_in_a_turn,
                                   a_slope_pulls_a_robot_down,
                                   the_body_comes_back_once_it_stands,
-                                  an_ordinary_robot_is_harder_than_the_demo_robot,
+                                  an_ordinary_robot_stops_nearly_as_the_demo_robot_does,
                                   NULL};
     int status = run_suite("parts", tests);
     cmo_sim_mat_free(mat);
