@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: MIT
 #include "course.h"
 
-#include "motion.h"
 #include "trig.h"
 
 #include <math.h>
@@ -52,7 +51,8 @@ void cmo_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
         turn_change = -course->sway_rad * per_mm * per_mm * sine;
     }
     float heading = cmo_course_heading(course, robot);
-    float lag_s = cmo_lead_s(robot);
+    // A patrol's budget counts on the whole of it.
+    float lag_s = d->lag_ms * 1e-3F;
     float error = heading - robot->odometer.pose.heading_rad;
     float rate = turn * speed + lag_s * (turn * change + turn_change * speed * speed) +
                  heading_gain(d) * error;

@@ -239,9 +239,13 @@ bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
 }
 
 float cmo_line_to_search(const cmo_robot *robot, const cmo_line_state *state) {
-    // As far as it came from the near edge with nothing but its tyres to stop it, and the line.
-    float reach = state->furthest_mm + 60.0F + state->parameters.least_width_mm;
+    // As far as it may have come from the near edge: by its wheels, and sliding with a fifth of
+    // what it is stated to brake with. Back there is floor, for it has come over it.
     const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
+    float speed = candidate->speed_mm_s;
+    float slid = speed * speed / (0.4F * robot->description->braking_mm_s2);
+    slid = fminf(fmaxf(slid, 60.0F), 300.0F);
+    float reach = state->furthest_mm + slid + state->parameters.least_width_mm;
     bool before = candidate->side < 0;
     bool far = state->parameters.rest == CMO_REST_FAR_EDGE && candidate->side == 0;
     return before || far ? reach : -reach;
