@@ -43,7 +43,8 @@ typedef enum cmo_sim_mat_error {
 typedef struct cmo_sim_mat_options {
     double px_per_mm; /**< resolution of the map that looks are taken from, 0.25..10; default: 2 */
     double width_mm;  /**< true width where the file does not say; default: as the file says */
-    double soft_mm;   /**< edges are printed soft, as wide as this; default: 0, sharp. Marks are not */
+    double
+        soft_mm; /**< edges are printed soft, as wide as this; default: 0, sharp. Marks are not */
 } cmo_sim_mat_options;
 
 /** Largest side of a mat, mm, and largest number of pixels of its map. */
