@@ -269,7 +269,8 @@ static bool is_settling(const cmo_robot *robot) {
 static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
                         const cmo_candidate *candidate, const cmo_crossing *crossing) {
     float within_s = (float)(crossing->time_us - candidate->near.time_us) * 1e-6F;
-    return robot->stage == CMO_STAGE_BRAKE && state->parameters.rest != CMO_REST_HALTED &&
+    return CMO_SLIDING && robot->stage == CMO_STAGE_BRAKE &&
+           state->parameters.rest != CMO_REST_HALTED &&
            candidate->speed_mm_s * within_s >= CMO_LINE_PROOF * state->parameters.least_width_mm;
 }
 
@@ -308,7 +309,7 @@ static void look_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
 static void take_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                        const cmo_crossing *crossing, bool far) {
     cmo_candidate *candidate = &state->candidate[sensor];
-    if (!candidate->open) {
+    if (!CMO_SLIDING || !candidate->open) {
         return;
     }
     if (state->looks_again) {

@@ -25,7 +25,7 @@ static float held_s(const cmo_robot *robot) {
 }
 
 float cmo_lead_s(const cmo_robot *robot) {
-    if (!(robot->port->traits & CMO_TRAIT_ENCODERS)) {
+    if (!CMO_SLIDING || !(robot->port->traits & CMO_TRAIT_ENCODERS)) {
         return robot->description->lag_ms * 1e-3F;
     }
     return fmaxf(robot->trail_s - held_s(robot), 0.0F);

@@ -149,6 +149,7 @@ static void stand(cmo_wheel *wheel, const cmo_robot *robot) {
 // step does not tell: one with an integral catches up. Each speeding up shows it, as a mean over
 // some hundredths of a second; never more than the stated lag.
 static void learn_trail(cmo_robot *robot, float dt_s) {
+#if CMO_SLIDING
     const cmo_robot_description *d = robot->description;
     float behind[2], gained[2];
     bool left = cmo_wheel_trails(&robot->left, &behind[0], &gained[0]);
@@ -180,6 +181,10 @@ static void learn_trail(cmo_robot *robot, float dt_s) {
         return;
     }
     robot->trail_s += dt_s / (0.05F + dt_s) * (shown - robot->trail_s);
+#else
+    (void)robot;
+    (void)dt_s;
+#endif
 }
 
 // False: the counts jumped.

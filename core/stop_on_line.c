@@ -68,7 +68,8 @@ static bool has_found(const cmo_line_state *state) {
 
 // At a standstill: on to the rest, or on to show what has to be known, or on to the next candidate.
 static void stand(cmo_robot *robot, cmo_line_state *state) {
-    if (!cmo_line_known(state) && cmo_line_doubts(state) && state->searches < SEARCHES) {
+    if (CMO_SLIDING && !cmo_line_known(state) && cmo_line_doubts(state) &&
+        state->searches < SEARCHES) {
         search_again(robot, state);
     } else if (!cmo_line_known(state)) {
         cmo_enter(robot, CMO_STAGE_PROVE);
@@ -150,7 +151,7 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     bool fine = state->parameters.effort == CMO_EFFORT_FINE;
     float enough = fminf(finest_mm(robot, state) + 0.1F,
                          fine ? 0.25F : 0.5F); // the edge is finer than a coarse step
-    if (cmo_line_lost(robot, state) && state->searches < SEARCHES) {
+    if (CMO_SLIDING && cmo_line_lost(robot, state) && state->searches < SEARCHES) {
         search_again(robot, state);
         return;
     }

@@ -64,7 +64,9 @@ void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descriptio
     }
     wheel->place_mm += alpha * error;
     wheel->speed_mm_s += beta * error / dt_s;
-    follow_trail(wheel, command, before, way_mm, dt_s, halt);
+    if (CMO_SLIDING) {
+        follow_trail(wheel, command, before, way_mm, dt_s, halt);
+    }
 }
 
 float cmo_wheel_duty(cmo_wheel *wheel, const cmo_robot_description *description, float dt_s,
