@@ -218,9 +218,9 @@ bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
         return false;
     }
     // Two spots on either side of the edge see it between them.
-    int8_t wrong = state->parameters.rest == CMO_REST_FAR_EDGE ? -1 : 1;
-    int8_t least = 1;
-    int8_t most = -1;
+    int wrong = state->parameters.rest == CMO_REST_FAR_EDGE ? -1 : 1;
+    int least = 1;
+    int most = -1;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];
         if (candidate->accepted) {

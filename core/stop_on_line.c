@@ -55,7 +55,7 @@ static bool has_found(const cmo_line_state *state) {
     bool doubts = cmo_line_doubts(state);
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];
-        int8_t at = state->parameters.rest == CMO_REST_FAR_EDGE ? 1 : -1;
+        int at = state->parameters.rest == CMO_REST_FAR_EDGE ? 1 : -1;
         bool forward = state->motion.left_sign > 0.0F;
         // Backward the near edge is left, forward it is entered; and so with the far edge.
         // The centre needs both.
