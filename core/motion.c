@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include "motion.h"
 
+#include "lead.h"
+
 #include <math.h>
 
 static float left_way(const cmo_motion *motion, const cmo_robot *robot) {
@@ -16,19 +18,6 @@ static float right_way(const cmo_motion *motion, const cmo_robot *robot) {
 static float position_gain(const cmo_robot_description *description) {
     float lag_s = description->lag_ms * 1e-3F + (float)description->tick_us * 1e-6F;
     return 1.0F / (3.0F * lag_s);
-}
-
-// A command holds for a tick and reaches the motors a little later, so a profile runs ahead of the
-// wheels by that much in any case.
-static float held_s(const cmo_robot *robot) {
-    return 0.6e-6F * (float)robot->description->tick_us;
-}
-
-float cmo_lead_s(const cmo_robot *robot) {
-    if (!CMO_SLIDING || !(robot->port->traits & CMO_TRAIT_ENCODERS)) {
-        return robot->description->lag_ms * 1e-3F;
-    }
-    return fmaxf(robot->trail_s - held_s(robot), 0.0F);
 }
 
 void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,
@@ -117,12 +106,12 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     float behind = motion->place_mm - way;
     bool rolls = along(motion, robot) > 0.5F * motion->speed_mm_s;
     float most_behind = rolls && motion->speed_mm_s >= before
-                            ? 1.0F + motion->speed_mm_s * held_s(robot)
+                            ? 1.0F + motion->speed_mm_s * cmo_held_s(robot)
                             : 10.0F + 0.1F * motion->speed_mm_s;
     if (behind > most_behind && !motion->arrived) {
         motion->place_mm -= behind - most_behind;
     }
-    float now_mm = motion->place_mm - motion->speed_mm_s * held_s(robot);
+    float now_mm = motion->place_mm - motion->speed_mm_s * cmo_held_s(robot);
     float change = dt_s > 0.0F ? (motion->speed_mm_s - before) / dt_s : 0.0F;
     change = fmaxf(-motion->braking_mm_s2, fminf(change, acceleration));
     float forward = motion->speed_mm_s + change * cmo_lead_s(robot);
@@ -141,7 +130,7 @@ static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
     const cmo_robot_description *description = robot->description;
     // A wheel that hardly moves does not roll out: it stands, or is about to.
     bool rolls = fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
-    float roll_s = cmo_lead_s(robot) + held_s(robot);
+    float roll_s = cmo_lead_s(robot) + cmo_held_s(robot);
     float left_over = rolls ? error - wheel->speed_mm_s * roll_s : error;
     if (fabsf(left_over) <= tolerance_mm) {
         wheel->command_mm_s = 0.0F;

@@ -10,10 +10,6 @@
 // up to 0.025 v^2 / (2 * 5000) mm; braking takes as much away. Real ones differ from it by half.
 #define CMO_TYRE_CREEP 2.5e-6F
 
-// How far ahead of what the wheels are to do their commands must run, so that they do it then. What
-// has not been learned yet is no lead: rather a longer stop than wheels that lock.
-float cmo_lead_s(const cmo_robot *robot);
-
 // Begins from the speed that the robot has. Signs say which way each wheel turns; `target_mm` is
 // the way of a wheel whose sign is 1, INFINITY for an open end.
 void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,

@@ -3,6 +3,7 @@
 #include <cammino/robot.h>
 
 #include "description.h"
+#include "lead.h"
 #include "light_input.h"
 #include "odometer.h"
 #include "routine.h"
@@ -145,48 +146,6 @@ static void stand(cmo_wheel *wheel, const cmo_robot *robot) {
     wheel->way_mm = NAN;
 }
 
-// By how much a regulator trails what it is told differs from kind to kind, and its answer to a
-// step does not tell: one with an integral catches up. Each speeding up shows it, as a mean over
-// some hundredths of a second; never more than the stated lag.
-static void learn_trail(cmo_robot *robot, float dt_s) {
-#if CMO_SLIDING
-    const cmo_robot_description *d = robot->description;
-    float behind[2], gained[2];
-    bool left = cmo_wheel_trails(&robot->left, &behind[0], &gained[0]);
-    bool right = cmo_wheel_trails(&robot->right, &behind[1], &gained[1]);
-    float both = gained[0] + gained[1];
-    float command = fabsf(robot->left.command_mm_s) + fabsf(robot->right.command_mm_s);
-    float speed = fabsf(robot->left.speed_mm_s) + fabsf(robot->right.speed_mm_s);
-    if (!left || !right || both < 0.25F * d->top_speed_mm_s) { // too little to tell it by
-        robot->ramp_us = robot->clock_us;
-        robot->ramp_mm_s = speed;
-        robot->ramp_command_mm_s = command;
-        return;
-    }
-    // Motors at their limit, or a regulator with a ramp of its own that is slower than what it is
-    // told, trail more and more: that is no lag, and nothing leads for it.
-    float asked = command - robot->ramp_command_mm_s;
-    float got = speed - robot->ramp_mm_s;
-    if (both > 0.5F * d->top_speed_mm_s && asked > 0.2F * d->top_speed_mm_s) {
-        float within_s = (float)(robot->clock_us - robot->ramp_us) * 1e-6F;
-        if (got < 0.7F * asked) {
-            float reached = fmaxf(0.5F * got / within_s, 0.2F * d->acceleration_mm_s2);
-            bool less = robot->reach_mm_s2 == 0.0F || reached < robot->reach_mm_s2;
-            robot->reach_mm_s2 = less ? reached : robot->reach_mm_s2;
-            return;
-        }
-    }
-    float shown = fmaxf(0.0F, fminf((behind[0] + behind[1]) / both, d->lag_ms * 1e-3F));
-    if (shown > robot->trail_s && both > 0.5F * d->top_speed_mm_s) {
-        return;
-    }
-    robot->trail_s += dt_s / (0.05F + dt_s) * (shown - robot->trail_s);
-#else
-    (void)robot;
-    (void)dt_s;
-#endif
-}
-
 // False: the counts jumped.
 static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
     const cmo_robot_description *description = robot->description;
@@ -210,7 +169,7 @@ static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
         float right = fresh ? robot->odometer.right_mm : NAN;
         cmo_wheel_observe(&robot->left, description, left, dt_s, robot->halt);
         cmo_wheel_observe(&robot->right, description, right, dt_s, robot->halt);
-        learn_trail(robot, dt_s);
+        cmo_lead_learn(robot, dt_s);
         if (fresh && robot->fine) {
             cmo_odometer_refine(&robot->odometer, description, robot->left.place_mm,
                                 robot->right.place_mm);

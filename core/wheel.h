@@ -9,8 +9,8 @@
 void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *description, float way_mm,
                        float dt_s, uint8_t halt);
 
-// By how much it trails its command while it speeds up, in seconds, as a fraction; false: it does
-// not speed up now.
+// What it was commanded and has not driven, over the speed that it has gained, is how long it
+// trails its commands. False: it does not speed up now.
 bool cmo_wheel_trails(const cmo_wheel *wheel, float *behind_mm, float *gained_mm_s);
 
 // Duty for the wheel's command: feed-forward and PI with anti-windup.
