@@ -193,16 +193,19 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
     return done;
 }
 
-bool cmo_edge_sees(const cmo_edge *edge, float reflectance) {
+// How much of the spot the tone covers, by the levels alone.
+static float covered(const cmo_edge *edge, float reflectance) {
     float from = isinf(edge->band.high) ? 0.0F : 1.0F;
-    float q = (reflectance - from) / (target_of(&edge->band) - from);
+    return (reflectance - from) / (target_of(&edge->band) - from);
+}
+
+bool cmo_edge_sees(const cmo_edge *edge, float reflectance) {
+    float q = covered(edge, reflectance);
     return edge->spot_mm > 0.0F && q > 0.15F && q < 0.85F;
 }
 
 bool cmo_edge_place(const cmo_edge *edge, float reflectance, float *place_mm) {
-    float from = isinf(edge->band.high) ? 0.0F : 1.0F;
-    float q = (reflectance - from) / (target_of(&edge->band) - from);
-    float u = disc_inverse(q);
-    *place_mm = 0.5F * u * edge->spot_mm;
+    float q = covered(edge, reflectance);
+    *place_mm = 0.5F * disc_inverse(q) * edge->spot_mm;
     return edge->spot_mm > 0.0F && q > 0.04F && q < 0.96F;
 }
