@@ -10,8 +10,7 @@
 #include <math.h>
 #include <stddef.h>
 
-// The sensor whose crossing counts: the first accepted, else the first that is on a candidate.
-static uint8_t first_sensor(const cmo_robot *robot, const cmo_line_state *state) {
+uint8_t cmo_line_first(const cmo_robot *robot, const cmo_line_state *state) {
     if (robot->report.sensor >= 0) {
         return (uint8_t)robot->report.sensor;
     }
@@ -31,7 +30,7 @@ static uint8_t first_sensor(const cmo_robot *robot, const cmo_line_state *state)
 }
 
 static void note_reaction(cmo_robot *robot, const cmo_line_state *state) {
-    const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
+    const cmo_candidate *candidate = &state->candidate[cmo_line_first(robot, state)];
     if (!(robot->report.present & CMO_FIGURE_BIT(CMO_REACTION_MS))) {
         // A crossing may be placed a little beyond the newest look.
         int32_t since_us = (int32_t)(robot->clock_us - candidate->near.time_us);
@@ -40,7 +39,7 @@ static void note_reaction(cmo_robot *robot, const cmo_line_state *state) {
 }
 
 static float beyond_now(const cmo_robot *robot, const cmo_line_state *state) {
-    uint8_t sensor = first_sensor(robot, state);
+    uint8_t sensor = cmo_line_first(robot, state);
     return way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
 }
 
@@ -97,7 +96,7 @@ void cmo_line_brake(cmo_robot *robot, cmo_line_state *state) {
     state->halt_mm = beyond_now(robot, state);
     state->halt_speed_mm_s = fabsf(cmo_speed_mm_s(robot));
     // Where the rest lies further on, it brakes for that, and no harder than it needs to.
-    float on = state->parameters.beyond_mm - beyond_now(robot, state);
+    float on = state->parameters.beyond_mm - state->halt_mm;
     bool further = !cmo_line_needs_far(state) && state->parameters.beyond_mm > 0.0F;
     if (further && on > motion->target_mm && motion->target_mm > 0.1F * on) {
         motion->braking_mm_s2 *= motion->target_mm / on;
@@ -108,7 +107,7 @@ void cmo_line_brake(cmo_robot *robot, cmo_line_state *state) {
 }
 
 void cmo_line_track(cmo_robot *robot, cmo_line_state *state) {
-    uint8_t sensor = first_sensor(robot, state);
+    uint8_t sensor = cmo_line_first(robot, state);
     float beyond = way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
     float step = fmaxf(robot->description->left_step_mm, robot->description->right_step_mm);
     bool reversed = beyond < state->furthest_mm - 1.5F * step;
@@ -149,7 +148,7 @@ static float left_to_go(const cmo_robot *robot, const cmo_line_state *state, uin
 }
 
 bool cmo_line_brakes_now(const cmo_robot *robot, const cmo_line_state *state) {
-    uint8_t sensor = first_sensor(robot, state);
+    uint8_t sensor = cmo_line_first(robot, state);
     const cmo_line_parameters *p = &state->parameters;
     float shown = way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
     float speed = fabsf(state->motion.speed_mm_s);
@@ -203,52 +202,9 @@ bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, fl
     uint8_t which = counts[0] == 0;
     float off = counts[which] > 0 ? missed[which] / (float)counts[which] : 0.0F;
     *error_mm = off - cmo_line_to_rest(robot, state);
-    float spot = robot->description->light[first_sensor(robot, state)].spot_mm;
+    float spot = robot->description->light[cmo_line_first(robot, state)].spot_mm;
     return spot > 0.0F && fabsf(p->beyond_mm) < 0.3F * spot && p->rest != CMO_REST_CENTRE &&
            p->rest != CMO_REST_HALTED;
-}
-
-// Where its line has told a sensor last that it is: a rest over the near edge is before or on it,
-// one over the far edge on it or beyond.
-bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
-    float error;
-    bool centre = state->parameters.rest == CMO_REST_CENTRE &&
-                  fabsf(state->parameters.beyond_mm) < 0.5F * state->parameters.least_width_mm;
-    if (!centre && !cmo_line_edge_error(robot, state, &error)) {
-        return false;
-    }
-    // Two spots on either side of the edge see it between them.
-    int wrong = state->parameters.rest == CMO_REST_FAR_EDGE ? -1 : 1;
-    int least = 1;
-    int most = -1;
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        const cmo_candidate *candidate = &state->candidate[i];
-        if (candidate->accepted) {
-            // A floor that is a little darker here than where the levels were taken is no edge.
-            if (!centre && cmo_edge_sees(&robot->light[i].edge, robot->light[i].reflectance)) {
-                return false;
-            }
-            least = candidate->side < least ? candidate->side : least;
-            most = candidate->side > most ? candidate->side : most;
-        }
-    }
-    if (centre) {
-        return least == most && least != 0;
-    }
-    return least == most && (least == wrong || state->rounds >= 2);
-}
-
-float cmo_line_to_search(const cmo_robot *robot, const cmo_line_state *state) {
-    // As far as it may have come from the near edge: by its wheels, and sliding with a fifth of
-    // what it is stated to brake with. Back there is floor, for it has come over it.
-    const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
-    float speed = candidate->speed_mm_s;
-    float slid = speed * speed / (0.4F * robot->description->braking_mm_s2);
-    slid = fminf(fmaxf(slid, 60.0F), 300.0F);
-    float reach = state->furthest_mm + slid + state->parameters.least_width_mm;
-    bool before = candidate->side < 0;
-    bool far = state->parameters.rest == CMO_REST_FAR_EDGE && candidate->side == 0;
-    return before || far ? reach : -reach;
 }
 
 static void write_look_figures(cmo_robot *robot, const cmo_line_state *state) {
@@ -329,12 +285,12 @@ bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state) {
 }
 
 float cmo_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state) {
-    float speed = state->candidate[first_sensor(robot, state)].speed_mm_s;
+    float speed = state->candidate[cmo_line_first(robot, state)].speed_mm_s;
     return robot->description->gear_play_mm + CMO_TYRE_CREEP * speed * speed;
 }
 
 void cmo_line_write_settling(cmo_robot *robot, const cmo_line_state *state) {
-    const cmo_candidate *candidate = &state->candidate[first_sensor(robot, state)];
+    const cmo_candidate *candidate = &state->candidate[cmo_line_first(robot, state)];
     write_look_figures(robot, state);
     cmo_set_figure(robot, CMO_CROSSING_SPEED_MM_S, candidate->speed_mm_s);
     if (state->stood) {
@@ -356,7 +312,7 @@ float cmo_line_target(const cmo_robot *robot, const cmo_line_state *state, float
 }
 
 void cmo_line_finish(cmo_robot *robot, cmo_line_state *state, cmo_target target_of) {
-    uint8_t sensor = first_sensor(robot, state);
+    uint8_t sensor = cmo_line_first(robot, state);
     const cmo_candidate *candidate = &state->candidate[sensor];
     cmo_line_write_settling(robot, state);
     float angle = 0.0F;

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
-// Looking for a line: candidates and their width, the approach (line_search.c); the stop, its rest
-// and its figures (line_rest.c).
+// Looking for a line: what may be one, and is (line_candidates.c); the parameters and the approach
+// (line_search.c); the stop, its rest and its figures (line_rest.c); and what is met again as it
+// comes back (line_again.c).
 #ifndef CMO_LINE_SEARCH_H
 #define CMO_LINE_SEARCH_H
 
@@ -32,6 +33,16 @@ bool cmo_line_ended(cmo_robot *robot, const cmo_line_state *state);
 
 // Takes this tick's crossings into the candidates.
 void cmo_line_look(cmo_robot *robot, cmo_line_state *state);
+
+// Accepts a candidate of this width, or passes it over.
+void cmo_line_judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm);
+
+// The sensor whose crossing counts: the first accepted, else the first that is on a candidate.
+uint8_t cmo_line_first(const cmo_robot *robot, const cmo_line_state *state);
+
+// For routines that come to rest, as cmo_line_state's `again`.
+void cmo_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                         const cmo_crossing *crossing, bool far);
 
 // The sensors asked for stand on a candidate; with `accepted`, on a line that has proved itself.
 bool cmo_line_met(const cmo_line_state *state, bool accepted);

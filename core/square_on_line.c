@@ -388,6 +388,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
     if (outcome != CMO_RUNNING) {
         return outcome;
     }
+    state->line.again = cmo_line_meet_again;
     state->parameters = (cmo_square_settling){p.rounds, p.tolerance_mm};
     state->latched[0] = state->latched[1] = state->settled = false;
     state->rounds = state->reached = 0;

@@ -43,27 +43,9 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
     }
     move_by(robot, state, cmo_line_to_search(robot, state), CMO_STAGE_RETURN);
     // As slowly as a line is proved that may be none.
-    state->motion.top_mm_s = fmaxf(6.0F * robot->description->slowest_mm_s, 120.0F);
+    float slowest = robot->description->slowest_mm_s;
     state->motion.top_mm_s =
-        fminf(state->motion.top_mm_s,
-              fmaxf(state->parameters.creep_mm_s, 2.0F * robot->description->slowest_mm_s));
-}
-
-// Whether the edge that the rest is about has been met again.
-static bool has_found(const cmo_line_state *state) {
-    bool found = false;
-    bool doubts = cmo_line_doubts(state);
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        const cmo_candidate *candidate = &state->candidate[i];
-        int at = state->parameters.rest == CMO_REST_FAR_EDGE ? 1 : -1;
-        bool forward = state->motion.left_sign > 0.0F;
-        // Backward the near edge is left, forward it is entered; and so with the far edge.
-        // The centre needs both.
-        bool met = at < 0 ? (forward ? candidate->side == 0 : candidate->side < 0)
-                          : (forward ? candidate->side > 0 : candidate->side == 0);
-        found = found || (candidate->accepted && candidate->corrected && met);
-    }
-    return found && !doubts;
+        fminf(fmaxf(6.0F * slowest, 120.0F), fmaxf(state->parameters.creep_mm_s, 2.0F * slowest));
 }
 
 // At a standstill: on to the rest, or on to show what has to be known, or on to the next candidate.
@@ -96,32 +78,48 @@ static float finest_mm(const cmo_robot *robot, const cmo_line_state *state) {
     return fmaxf((edge ? 0.8F : 0.52F) * step, 0.2F);
 }
 
+// Whether the edge that the rest is about has been met again: backward the near edge is left and
+// the far one entered, forward the other way round. On the way back the centre has then met both.
+static bool has_found(const cmo_line_state *state) {
+    bool far = state->parameters.rest == CMO_REST_FAR_EDGE;
+    bool forward = state->motion.left_sign > 0.0F;
+    int side = far == forward ? (far ? 1 : -1) : 0;
+    bool found = false;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        found = found || (candidate->accepted && candidate->corrected && candidate->side == side);
+    }
+    return found && !cmo_line_doubts(state);
+}
+
+// The line is where it has been met: on to the rest, as the encoders know it now.
+static void find(cmo_robot *robot, cmo_line_state *state) {
+    cmo_motion *motion = &state->motion;
+    state->looks_again = false;
+    cmo_line_accept_open(robot, state);
+    float ahead = motion->left_sign * cmo_line_to_rest(robot, state);
+    float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
+    motion->target_mm =
+        fmaxf(cmo_motion_way(motion, robot) + fmaxf(ahead, stopping), motion->place_mm + stopping);
+}
+
 // What it looked for again was no line: on with the search, from here.
 static void go_on(cmo_robot *robot, cmo_line_state *state) {
+    state->looks_again = false;
+    state->searches = 0;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         state->candidate[i].open = false;
     }
-    state->searches = 0;
     cmo_line_resume(robot, state);
     cmo_line_approach(robot, state);
 }
 
 static void come_back(cmo_robot *robot, cmo_line_state *state) {
     cmo_motion *motion = &state->motion;
-    if (state->looks_again && has_found(state)) { // on to the rest, as the encoders know it now
-        state->looks_again = false;
-        cmo_line_accept_open(robot, state);
-        float ahead = motion->left_sign * cmo_line_to_rest(robot, state);
-        float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
-        motion->target_mm = cmo_motion_way(motion, robot) + fmaxf(ahead, stopping);
-        motion->target_mm = fmaxf(motion->target_mm, motion->place_mm + stopping);
-    }
-    if (state->looks_again && !motion->arrived && isinf(motion->target_mm) &&
-        cmo_motion_way(motion, robot) > -cmo_line_to_search(robot, state)) {
-        motion->target_mm = motion->place_mm; // it ought to have met it
-    }
-    if (state->looks_again && motion->arrived && !cmo_line_met(state, true)) {
-        state->looks_again = false;
+    bool looks = CMO_SLIDING && state->looks_again;
+    if (looks && has_found(state)) {
+        find(robot, state);
+    } else if (looks && motion->arrived && !cmo_line_met(state, true)) {
         go_on(robot, state);
         return;
     }
@@ -219,7 +217,11 @@ cmo_outcome cmo_stop_on_line_start(cmo_robot *robot, cmo_line_state *state,
                                    const cmo_line_parameters *parameters) {
     cmo_line_parameters given = *parameters;
     given.ending = CMO_END_HALTED;
-    return cmo_line_begin(robot, state, &given, step, CMO_KIND_STOP_ON_LINE, true);
+    cmo_outcome outcome = cmo_line_begin(robot, state, &given, step, CMO_KIND_STOP_ON_LINE, true);
+    if (outcome == CMO_RUNNING) {
+        state->again = cmo_line_meet_again;
+    }
+    return outcome;
 }
 
 cmo_outcome cmo_stop_on_line(cmo_robot *robot, const cmo_line_parameters *parameters) {

@@ -178,6 +178,9 @@ typedef struct cmo_candidate {
 
 typedef struct cmo_line_state {
     cmo_routine routine;
+    /** What an edge says that is met again on the way back; NULL: nothing. */
+    void (*again)(cmo_robot *robot, struct cmo_line_state *state, uint8_t sensor,
+                  const cmo_crossing *crossing, bool far);
     cmo_line_parameters parameters;
     cmo_motion motion;
     cmo_candidate candidate[CMO_LIGHTS_MAX];
@@ -187,7 +190,7 @@ typedef struct cmo_line_state {
     uint8_t moves;         /**< profiles for what others have left over */
     bool stood : 1;        /**< there has been a standstill after the crossing */
     bool looks_again : 1;  /**< it goes back slowly over what it has met */
-    float halt_mm;         /**< how far beyond the near edge it began to halt, */
+    float halt_mm;         /**< how far beyond the near edge it began to halt or brake, */
     float halt_speed_mm_s; /**< and how fast it was */
     float furthest_mm;     /**< the furthest beyond the near edge since the crossing */
     uint32_t waited_us;    /**< for small moves to settle, or for looks at rest */

@@ -1,0 +1,145 @@
+// SPDX-License-Identifier: MIT
+// A line that is met again, on the way back or after it has been lost: what that says of where the
+// robot stands.
+#include "line_search.h"
+
+#include "light_input.h"
+
+#include <math.h>
+
+// By as much as the two places of an edge that is met twice differ, the encoders have gone wrong in
+// between, through sliding and gear play: so have all that they say of this line.
+static void shift(cmo_line_state *state, float shift_mm) {
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        cmo_candidate *candidate = &state->candidate[i];
+        if (candidate->open && !candidate->corrected) {
+            candidate->near.way_mm += shift_mm;
+            candidate->far_mm += shift_mm;
+        }
+    }
+}
+
+// On the way back over the far edge: how far it is off is gear play, creep and the looks' own
+// error, or else it has slid. Small shifts count only for the centre, where no edge is left under
+// the sensors to settle on, and only if the spot had left the line by twice its width: near the
+// edge the second crossing is a slow and vague one.
+static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float way_mm) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    float by = way_mm - candidate->far_mm;
+    float beyond = candidate->near.way_mm + state->furthest_mm - candidate->far_mm;
+    float spot_mm = robot->description->light[sensor].spot_mm;
+    float rolled = cmo_line_rolled_mm(robot, state);
+    bool centre = state->parameters.rest == CMO_REST_CENTRE;
+    if (candidate->corrected) {
+        return;
+    }
+    if (CMO_SLIDING && fabsf(by + rolled) > 2.0F + rolled + 0.5F * spot_mm) {
+        shift(state, by);
+        candidate->corrected = true;
+        state->furthest_mm -= by;
+        state->motion.target_mm += state->motion.left_sign * by;
+        // Then what lies between the edges was not measured rightly either: on over the near one.
+        if (centre) {
+            state->looks_again = true;
+            state->motion.target_mm -= cmo_line_to_search(robot, state);
+        }
+    } else if (beyond >= 2.0F * spot_mm && centre) {
+        uint8_t accepted = 0;
+        for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+            accepted = (uint8_t)(accepted + state->candidate[i].accepted);
+        }
+        candidate->corrected = true;
+        candidate->near.way_mm += by;
+        candidate->far_mm += by;
+        // The shift holds what has rolled on, which the way back has been given already.
+        state->motion.target_mm += (state->motion.left_sign * by - rolled) / (float)accepted;
+    }
+}
+
+// Going back over it slowly, nothing slides: here the edges are.
+static void look_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                       const cmo_crossing *crossing, bool is_far) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    float by = crossing->way_mm - (is_far ? candidate->far_mm : candidate->near.way_mm);
+    if (is_far && !candidate->passed) {
+        candidate->far_mm = crossing->way_mm;
+        candidate->passed = true;
+    } else if (is_far || candidate->accepted) {
+        float before = candidate->near.way_mm;
+        shift(state, by);
+        candidate->near.way_mm = before + by;
+        candidate->corrected = true;
+        state->furthest_mm -= by;
+    }
+    if (!is_far && candidate->doubted) {
+        float width = fabsf(candidate->far_mm - crossing->way_mm);
+        candidate->near.way_mm = crossing->way_mm;
+        candidate->doubted = false;
+        cmo_line_judge(robot, state, sensor, width);
+    }
+}
+
+void cmo_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                         const cmo_crossing *crossing, bool far) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    if (CMO_SLIDING && state->looks_again) {
+        if (candidate->open) {
+            look_again(robot, state, sensor, crossing, far);
+        }
+    } else if (crossing->entering && far && candidate->accepted && candidate->passed &&
+               robot->stage == CMO_STAGE_RETURN) {
+        correct(robot, state, sensor, crossing->way_mm);
+    }
+}
+
+bool cmo_line_doubts(const cmo_line_state *state) {
+    bool doubts = false;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        doubts = doubts || (candidate->open && !candidate->accepted && candidate->doubted);
+    }
+    return doubts;
+}
+
+// Where its line has told a sensor last that it is: a rest over the near edge is before or on it,
+// one over the far edge on it or beyond.
+bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
+    float error;
+    bool centre = state->parameters.rest == CMO_REST_CENTRE &&
+                  fabsf(state->parameters.beyond_mm) < 0.5F * state->parameters.least_width_mm;
+    if (!centre && !cmo_line_edge_error(robot, state, &error)) {
+        return false;
+    }
+    // Two spots on either side of the edge see it between them.
+    int wrong = state->parameters.rest == CMO_REST_FAR_EDGE ? -1 : 1;
+    int least = 1;
+    int most = -1;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        if (candidate->accepted) {
+            // A floor that is a little darker here than where the levels were taken is no edge.
+            if (!centre && cmo_edge_sees(&robot->light[i].edge, robot->light[i].reflectance)) {
+                return false;
+            }
+            least = candidate->side < least ? candidate->side : least;
+            most = candidate->side > most ? candidate->side : most;
+        }
+    }
+    if (centre) {
+        return least == most && least != 0;
+    }
+    return least == most && (least == wrong || state->rounds >= 2);
+}
+
+float cmo_line_to_search(const cmo_robot *robot, const cmo_line_state *state) {
+    // As far as it may have come from the near edge: by its wheels, and sliding with a fifth of
+    // what it is stated to brake with. Back there is floor, for it has come over it.
+    const cmo_candidate *candidate = &state->candidate[cmo_line_first(robot, state)];
+    float speed = candidate->speed_mm_s;
+    float slid = speed * speed / (0.4F * robot->description->braking_mm_s2);
+    slid = fminf(fmaxf(slid, 60.0F), 300.0F);
+    float reach = state->furthest_mm + slid + state->parameters.least_width_mm;
+    bool before = candidate->side < 0;
+    bool far = state->parameters.rest == CMO_REST_FAR_EDGE && candidate->side == 0;
+    return before || far ? reach : -reach;
+}
