@@ -84,7 +84,8 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         state->back = robot->stage != CMO_STAGE_IDLE;
         float sign = (way < 0.0F) != state->back ? -1.0F : 1.0F;
         float left = state->parameters.angle_deg != 0.0F ? -sign : sign;
-        cmo_motion_start(motion, robot, fabsf(way), left, sign);
+        float gone = state->back ? cmo_motion_way(motion, robot) : fabsf(way);
+        cmo_motion_start(motion, robot, gone, left, sign);
         cmo_enter(robot, CMO_STAGE_MOVE);
     }
     if (!motion->arrived) {
