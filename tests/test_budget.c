@@ -37,8 +37,7 @@ START_TEST(the_simulated_robot_stays_within_its_budget) {
         ck_assert(lab_measure_stops(robot, v, 6, &stops));
         ck_assert_uint_eq(stops.n, 6);
         cmo_budget b = cmo_budget_at(&robot->description, 0, (float)v, 0.0F);
-        // What the true standstill itself leaves open is not held against it.
-        ck_assert_double_le(stops.most_mm, (double)b.total_mm + 0.2);
+        ck_assert_double_le(stops.most_mm, (double)b.total_mm);
         // And it is no empty promise: at least half of it is used.
         ck_assert_double_ge(stops.most_mm, 0.5 * (double)b.total_mm);
     }

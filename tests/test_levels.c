@@ -169,7 +169,7 @@ START_TEST(the_routine_takes_the_levels_and_ends_where_it_began) {
             ck_assert_double_eq_tol(levels->light, fitting.light, 0.02 * span);
         }
         ck_assert_double_lt(fabs(cmo_sim_truth_now(bench.sim).speed_mm_s), 1.0); // it stands
-        ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).x_mm, 560, 2.5);
+        ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).x_mm, 560, 2.0);
         ck_assert(cmo_sim_halted(bench.sim));
         cmo_line_parameters seek = {.cruise_mm_s = 150, .least_width_mm = 15};
         ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &seek), CMO_OUTCOME_DONE);

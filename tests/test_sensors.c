@@ -73,7 +73,7 @@ START_TEST(a_threshold_of_its_own_drives_over_what_halfway_stops_on) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
     cmo_levels levels = fitting_levels(&setup, 0.05, 0.6);
     cmo_line_parameters parameters = {.cruise_mm_s = 250};
-    ck_assert_double_eq_tol(stops_at(&setup, &levels, &parameters), 480.0, 2.5);
+    ck_assert_double_eq_tol(stops_at(&setup, &levels, &parameters), 480.0, 2.0);
     levels.dark_threshold = cmo_counts_of(&levels, 0.14F); // the patch is at 0.27
     ck_assert_double_eq_tol(stops_at(&setup, &levels, &parameters), 800.0, 2.0);
     // And the patch itself can be looked for, by a band.

@@ -301,7 +301,8 @@ static cmo_outcome square_ended_by(int cause, uint32_t end_ms, cmo_stage *stage)
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
     cmo_square_state state;
-    cmo_square_parameters p = {.line = {.cruise_mm_s = 250}};
+    // Fine enough for several moves to settle.
+    cmo_square_parameters p = {.line = {.cruise_mm_s = 250}, .tolerance_mm = 0.1F};
     cmo_outcome outcome = cmo_square_on_line_start(&bench.robot, &state, &p);
     *stage = CMO_STAGE_IDLE;
     while (outcome == CMO_RUNNING) {
@@ -332,7 +333,7 @@ START_TEST(whatever_ends_it_and_in_any_stage_the_motors_halt) {
     for (int cause = -1; cause <= 1; cause++) {
         unsigned stages = 0, ended = 0;
         cmo_outcome outcome = CMO_RUNNING;
-        for (uint32_t end_ms = 40; outcome != CMO_OUTCOME_DONE; end_ms += 35) {
+        for (uint32_t end_ms = 40; outcome != CMO_OUTCOME_DONE; end_ms += 20) {
             cmo_stage stage;
             outcome = square_ended_by(cause, end_ms, &stage);
             if (outcome != CMO_OUTCOME_DONE) {

@@ -193,7 +193,7 @@ START_TEST(one_drive_over_two_lines_measures_the_robot) {
         const cmo_geometry *g = &leg.geometry;
         ck_assert_int_eq(leg.outcome, CMO_OUTCOME_DONE);
         // Bars of the project; the delay within four of its own uncertainties.
-        ck_assert_double_eq_tol((double)(g->ahead_mm[0] - g->ahead_mm[1]), 1.4, 0.3);
+        ck_assert_double_eq_tol((double)(g->ahead_mm[0] - g->ahead_mm[1]), 1.4, 0.2);
         ck_assert_double_eq_tol((double)(g->left_mm[0] - g->left_mm[1]), 90.7, 0.5);
         ck_assert_double_eq_tol((double)g->track_mm, 111.5, 0.003 * 111.5);
         ck_assert_double_eq_tol((double)(g->right_step_mm / g->left_step_mm), 0.998 / 1.003, 0.001);
