@@ -26,6 +26,41 @@ cmo_sim_mat *lab_describe_sheet(double floor, double line) {
     return cmo_sim_mat_from_function(SHEET_MM, ACROSS_MM, 1.0, luminance, tones);
 }
 
+// What a grid of looks over the mat finds.
+typedef struct found {
+    double line; // luminance of the marked line that is nearest to a place; below 0: none
+    bool hole;   // there is no floor somewhere within the mat
+} found;
+
+static found look_over(const cmo_sim_mat *mat, double x_mm, double y_mm) {
+    const double grid = 4.0;
+    double nearest = INFINITY;
+    found f = {-1.0, false};
+    for (double y = 0.5 * grid; y < cmo_sim_mat_height_mm(mat); y += grid) {
+        for (double x = 0.5 * grid; x < cmo_sim_mat_width_mm(mat); x += grid) {
+            double cover[CMO_SIM_MARKS];
+            cmo_sim_mat_cover(mat, x, y, cover);
+            bool hole = cover[CMO_SIM_VOID] > 0.99;
+            bool line = cover[CMO_SIM_LINE] > 0.99 || cover[CMO_SIM_BOUNDARY] > 0.99;
+            double away = hypot(x - x_mm, y - y_mm);
+            f.hole = f.hole || hole;
+            if (line && !hole && away < nearest) {
+                nearest = away;
+                f.line = cmo_sim_mat_light(mat, x, y, 1.0);
+            }
+        }
+    }
+    return f;
+}
+
+cmo_sim_mat *lab_describe_sheet_of(const cmo_sim_mat *mat, double x_mm, double y_mm,
+                                   bool *over_void) {
+    found f = look_over(mat, x_mm, y_mm);
+    double floor = cmo_sim_mat_light(mat, x_mm, y_mm, 20.0);
+    *over_void = f.hole;
+    return lab_describe_sheet(floor, f.line >= 0.0 ? f.line : 0.04);
+}
+
 // --------------------------------------------------------------------------------------- runs --
 
 // A robot that its user drives by hand: commands as the port takes them, counts from tick to tick.

@@ -10,18 +10,18 @@
 
 #define KINDS_MAX 10U
 
-typedef struct fleet_part {
-    char *name;
-    unsigned kinds;
-    char *kind[KINDS_MAX];
-} fleet_part;
+typedef struct fleet_kinds {
+    unsigned count;
+    char *name[KINDS_MAX];
+} fleet_kinds;
 
 struct lab_fleet {
     char *path, *name;
     char *bytes;
     size_t size;
     unsigned parts;
-    fleet_part part[LAB_PARTS_MAX];
+    char *part[LAB_PARTS_MAX];
+    fleet_kinds kinds[LAB_PARTS_MAX];
     cmo_sim_mat *sheet;
     bool over_void;
 };
@@ -35,9 +35,9 @@ static const lab_key fleet_keys[] = {
     KEY_TEXT(staged_fleet, name, "fleet", "must be given", "name of the fleet"),
     KEY_SECTION(staged_fleet, robot, "robot", &lab_robot_section, "nothing",
                 "what all of its robots have: keys as in a robot file"),
-    {"kinds", LAB_LIST, 0, 0, 0, "", "none",
-     "parts of which there are several kinds, each with keys as in a robot file", NULL,
-     &lab_robot_section, 0, LAB_PARTS_MAX, 0},
+    {"kinds", LAB_SECTION, 0, 0, 0, "", "none",
+     "parts of which there are several kinds, each with keys as in a robot file", NULL, NULL, 0, 0,
+     0},
     KEY_END};
 static const lab_section fleet_section = {
     "fleet file",
@@ -65,79 +65,63 @@ static bool is_word(const char *text) {
            strspn(text, "abcdefghijklmnopqrstuvwxyz0123456789_") == length;
 }
 
-static bool learn_kinds(yaml_reader *reader, const yaml_node_t *node, const char *path,
-                        fleet_part *part) {
-    if (pairs_of(node) < 1 || pairs_of(node) > KINDS_MAX) {
-        return yaml_reader_wrong(reader, node, path,
-                                 "must be kinds with their keys, as in round: {...}; 1 to %u",
-                                 KINDS_MAX);
+// The names that a mapping gives to parts or to kinds. `like`: what it must be.
+static bool learn_names(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                        const char *what, const char *like, char **names, unsigned most,
+                        unsigned *count) {
+    if (pairs_of(node) < 1 || pairs_of(node) > most) {
+        return yaml_reader_wrong(reader, node, path, "must be %s; 1 to %u", like, most);
     }
     for (const yaml_node_pair_t *pair = node->data.mapping.pairs.start;
          pair < node->data.mapping.pairs.top; pair++) {
         const char *name = key_of(reader, pair);
-        for (unsigned i = 0; i < part->kinds; i++) {
-            if (strcmp(part->kind[i], name) == 0) {
-                return yaml_reader_wrong(reader, node, path, "'%s' is given twice", name);
+        const yaml_node_t *value = yaml_document_get_node(&reader->document, pair->value);
+        for (unsigned i = 0; i < *count; i++) {
+            if (strcmp(names[i], name) == 0) {
+                return yaml_reader_wrong(reader, value, path, "'%s' is given twice", name);
             }
         }
         if (!is_word(name)) {
-            return yaml_reader_wrong(reader, node, path,
-                                     "'%s' is no name of a kind; a to z, 0 to 9 and _ would do",
-                                     name);
+            return yaml_reader_wrong(reader, value, path,
+                                     "'%s' is no name of a %s; a to z, 0 to 9 and _ would do", name,
+                                     what);
         }
-        part->kind[part->kinds++] = g_strdup(name);
+        names[(*count)++] = g_strdup(name);
     }
     return true;
 }
 
 static bool learn_parts(yaml_reader *reader, lab_fleet *fleet) {
-    yaml_node_t *node = yaml_reader_find(reader, yaml_reader_root(reader), "kinds");
+    const yaml_node_t *node = yaml_reader_find(reader, yaml_reader_root(reader), "kinds");
     if (node == NULL) {
         return true;
     }
-    if (pairs_of(node) < 1 || pairs_of(node) > LAB_PARTS_MAX) {
-        return yaml_reader_wrong(reader, node, "kinds",
-                                 "must be parts with their kinds, as in tyres: {hard: {...}, "
-                                 "soft: {...}}; 1 to %u",
-                                 LAB_PARTS_MAX);
-    }
-    for (const yaml_node_pair_t *pair = node->data.mapping.pairs.start;
-         pair < node->data.mapping.pairs.top; pair++) {
-        const yaml_node_t *value = yaml_document_get_node(&reader->document, pair->value);
-        const char *name = key_of(reader, pair);
-        for (unsigned i = 0; i < fleet->parts; i++) {
-            if (strcmp(fleet->part[i].name, name) == 0) {
-                return yaml_reader_wrong(reader, value, "kinds", "'%s' is given twice", name);
-            }
-        }
-        if (!is_word(name)) {
-            return yaml_reader_wrong(reader, value, "kinds",
-                                     "'%s' is no name of a part; a to z, 0 to 9 and _ would do",
-                                     name);
-        }
-        fleet_part *part = &fleet->part[fleet->parts++];
-        part->name = g_strdup(name);
-        char *path = g_strdup_printf("kinds.%s", name);
-        bool good = learn_kinds(reader, value, path, part);
+    bool good = learn_names(reader, node, "kinds", "part",
+                            "parts with their kinds, as in tyres: {hard: {...}, soft: {...}}",
+                            fleet->part, LAB_PARTS_MAX, &fleet->parts);
+    for (unsigned i = 0; i < fleet->parts && good; i++) {
+        char *path = g_strdup_printf("kinds.%s", fleet->part[i]);
+        good = learn_names(reader, yaml_reader_find(reader, node, fleet->part[i]), path, "kind",
+                           "kinds with their keys, as in round: {...}", fleet->kinds[i].name,
+                           KINDS_MAX, &fleet->kinds[i].count);
         g_free(path);
-        if (!good) {
-            return false;
-        }
     }
-    return true;
+    return good;
 }
 
 unsigned lab_fleet_kind_of(const lab_fleet *fleet, unsigned part, uint64_t seed) {
-    const fleet_part *of = &fleet->part[part];
-    return (unsigned)(yaml_reader_even(seed, of->name, "kind") * of->kinds);
+    double drawn = yaml_reader_even(seed, fleet->part[part], "kind");
+    return (unsigned)(drawn * fleet->kinds[part].count);
 }
 
-static bool read_kind(yaml_reader *reader, const fleet_part *part, unsigned kind,
+static bool read_kind(yaml_reader *reader, const lab_fleet *fleet, unsigned part, unsigned kind,
                       staged_robot *staged) {
+    const char *part_name = fleet->part[part];
+    const char *name = fleet->kinds[part].name[kind];
     const yaml_node_t *parts = yaml_reader_find(reader, yaml_reader_root(reader), "kinds");
-    const yaml_node_t *of = yaml_reader_find(reader, parts, part->name);
-    const yaml_node_t *node = yaml_reader_find(reader, of, part->kind[kind]);
-    char *path = g_strdup_printf("kinds.%s.%s", part->name, part->kind[kind]);
+    const yaml_node_t *of = yaml_reader_find(reader, parts, part_name);
+    const yaml_node_t *node = yaml_reader_find(reader, of, name);
+    char *path = g_strdup_printf("kinds.%s.%s", part_name, name);
     bool good = yaml_reader_section(reader, node, path, &lab_robot_section, staged);
     g_free(path);
     return good;
@@ -210,7 +194,7 @@ static bool draw(const lab_fleet *fleet, yaml_reader *reader, uint64_t seed, sta
     bool good = yaml_reader_section(reader, yaml_reader_root(reader), "", &fleet_section, &all);
     for (unsigned i = 0; i < fleet->parts && good; i++) {
         kinds[i] = lab_fleet_kind_of(fleet, i, seed);
-        good = read_kind(reader, &fleet->part[i], kinds[i], &all.robot);
+        good = read_kind(reader, fleet, i, kinds[i], &all.robot);
     }
     if (good) {
         mirror(&lab_light_section, &all.robot.lights.right, &all.robot.lights.left,
@@ -242,8 +226,8 @@ lab_robot *lab_fleet_robot(const lab_fleet *fleet, uint64_t seed, GError **error
         robot->name = g_strdup_printf("%s, robot %" G_GUINT64_FORMAT, fleet->name, seed);
         robot->parts = fleet->parts;
         for (unsigned i = 0; i < fleet->parts; i++) {
-            robot->part[i] = fleet->part[i].name;
-            robot->kind[i] = fleet->part[i].kind[kinds[i]];
+            robot->part[i] = fleet->part[i];
+            robot->kind[i] = fleet->kinds[i].name[kinds[i]];
         }
         lab_describe(robot, &staged, fleet->sheet, fleet->over_void, seed);
     } else {
@@ -269,8 +253,8 @@ static bool check_all(lab_fleet *fleet, yaml_reader *reader, staged_fleet *all) 
         return false;
     }
     for (unsigned i = 0; i < fleet->parts; i++) {
-        for (unsigned kind = 0; kind < fleet->part[i].kinds; kind++) {
-            if (!read_kind(reader, &fleet->part[i], kind, &all->robot)) {
+        for (unsigned kind = 0; kind < fleet->kinds[i].count; kind++) {
+            if (!read_kind(reader, fleet, i, kind, &all->robot)) {
                 return false;
             }
         }
@@ -354,10 +338,10 @@ void lab_fleet_free(lab_fleet *fleet) {
         return;
     }
     for (unsigned i = 0; i < fleet->parts; i++) {
-        for (unsigned kind = 0; kind < fleet->part[i].kinds; kind++) {
-            g_free(fleet->part[i].kind[kind]);
+        for (unsigned kind = 0; kind < fleet->kinds[i].count; kind++) {
+            g_free(fleet->kinds[i].name[kind]);
         }
-        g_free(fleet->part[i].name);
+        g_free(fleet->part[i]);
     }
     cmo_sim_mat_free(fleet->sheet);
     g_free(fleet->bytes);
@@ -366,41 +350,9 @@ void lab_fleet_free(lab_fleet *fleet) {
     g_free(fleet);
 }
 
-// --------------------------------------------------------------------------------------- floor --
-
-// What a grid of looks over the mat finds.
-typedef struct found {
-    double line; // luminance of the marked line that is nearest to a place; below 0: none
-    bool hole;   // there is no floor somewhere within the mat
-} found;
-
-static found look_over(const cmo_sim_mat *mat, double x_mm, double y_mm) {
-    const double grid = 4.0;
-    double nearest = INFINITY;
-    found f = {-1.0, false};
-    for (double y = 0.5 * grid; y < cmo_sim_mat_height_mm(mat); y += grid) {
-        for (double x = 0.5 * grid; x < cmo_sim_mat_width_mm(mat); x += grid) {
-            double cover[CMO_SIM_MARKS];
-            cmo_sim_mat_cover(mat, x, y, cover);
-            bool hole = cover[CMO_SIM_VOID] > 0.99;
-            bool line = cover[CMO_SIM_LINE] > 0.99 || cover[CMO_SIM_BOUNDARY] > 0.99;
-            double away = hypot(x - x_mm, y - y_mm);
-            f.hole = f.hole || hole;
-            if (line && !hole && away < nearest) {
-                nearest = away;
-                f.line = cmo_sim_mat_light(mat, x, y, 1.0);
-            }
-        }
-    }
-    return f;
-}
-
 void lab_fleet_stand_on(lab_fleet *fleet, const cmo_sim_mat *mat, double x_mm, double y_mm) {
-    double floor = cmo_sim_mat_light(mat, x_mm, y_mm, 20.0);
-    found f = look_over(mat, x_mm, y_mm);
     cmo_sim_mat_free(fleet->sheet);
-    fleet->sheet = lab_describe_sheet(floor, f.line >= 0.0 ? f.line : 0.04);
-    fleet->over_void = f.hole;
+    fleet->sheet = lab_describe_sheet_of(mat, x_mm, y_mm, &fleet->over_void);
 }
 
 const char *lab_fleet_name(const lab_fleet *fleet) {
@@ -412,13 +364,13 @@ unsigned lab_fleet_parts(const lab_fleet *fleet) {
 }
 
 const char *lab_fleet_part(const lab_fleet *fleet, unsigned part) {
-    return fleet->part[part].name;
+    return fleet->part[part];
 }
 
 unsigned lab_fleet_kinds(const lab_fleet *fleet, unsigned part) {
-    return fleet->part[part].kinds;
+    return fleet->kinds[part].count;
 }
 
 const char *lab_fleet_kind(const lab_fleet *fleet, unsigned part, unsigned kind) {
-    return fleet->part[part].kind[kind];
+    return fleet->kinds[part].name[kind];
 }

@@ -33,6 +33,9 @@ bool yaml_reader_section(yaml_reader *reader, const yaml_node_t *node, const cha
 // The value of a key in a mapping; NULL: not there.
 yaml_node_t *yaml_reader_find(yaml_reader *reader, const yaml_node_t *mapping, const char *name);
 
+// NULL: it is no scalar, or one that holds a NUL, and would be taken for a shorter one.
+const char *yaml_reader_text(const yaml_node_t *node);
+
 int yaml_reader_line(const yaml_node_t *node);
 
 // Sets the error: FILE:LINE: FIELD: text. Returns false.

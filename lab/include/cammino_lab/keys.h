@@ -33,11 +33,12 @@ typedef struct lab_key {
     const char *unit;     /**< "" for none */
     const char *fallback; /**< the default, for people; "must be given" if there is none */
     const char *meaning;
-    const char *const *choices;        /**< ends with NULL */
-    const struct lab_section *section; /**< of LAB_SECTION and LAB_LIST */
-    size_t size;                       /**< LAB_LIST: of one object */
-    size_t most;                       /**< LAB_LIST: how many at most */
-    size_t count_offset;               /**< LAB_LIST: of the unsigned that counts them */
+    const char *const *choices; /**< ends with NULL */
+    const struct lab_section
+        *section;        /**< of LAB_SECTION and LAB_LIST; NULL: their owner reads it */
+    size_t size;         /**< LAB_LIST: of one object; 0: its owner reads it */
+    size_t most;         /**< LAB_LIST: how many at most */
+    size_t count_offset; /**< LAB_LIST: of the unsigned that counts them */
 } lab_key;
 
 typedef struct lab_section {
