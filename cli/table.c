@@ -157,9 +157,13 @@ static void print_leg(const lab_leg_result *leg) {
         printf("\n");
     }
     print_patrol(leg);
-    if (leg->report.passed_reason == CMO_PASSED_TOO_NARROW) {
-        printf("  passed over last: at %.1f mm, %.1f mm wide, narrower than a line\n",
-               (double)leg->report.passed_at_mm, (double)leg->report.passed_width_mm);
+    const cmo_report *report = &leg->report;
+    if (report->passed_reason != CMO_PASSED_NONE) {
+        printf("  passed over last: at %.1f mm by the %s sensor, %.1f mm wide along the way, %s\n",
+               (double)report->passed_at_mm, cli_side(report->passed_sensor),
+               (double)report->passed_width_mm,
+               report->passed_reason == CMO_PASSED_ONE_SIDED ? "met by that sensor alone"
+                                                             : "narrower than a line");
     }
 }
 

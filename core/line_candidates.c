@@ -10,6 +10,14 @@
 #include <math.h>
 #include <stddef.h>
 
+// Where one sensor has proved a line, the other one need not have measured it as wide: its tyre may
+// slide, and a line's end may be round. This share of the least width it must have.
+#define HALF_PROOF (0.5F * CMO_LINE_PROOF)
+
+static float least_mm(const cmo_line_state *state) {
+    return state->parameters.least_width_mm;
+}
+
 static void accept(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     state->candidate[sensor].accepted = true;
     if (robot->report.sensor < 0) {
@@ -20,13 +28,17 @@ static void accept(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     }
 }
 
-static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm) {
+static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm,
+                      cmo_passed_reason reason) {
     cmo_report *report = &robot->report;
     float count = cmo_figure_or(report, CMO_PASSED_OVER, 0.0F) + 1.0F;
-    state->candidate[sensor].open = false;
-    report->passed_at_mm = state->candidate[sensor].near.way_mm - start_way(robot, sensor);
+    cmo_candidate *candidate = &state->candidate[sensor];
+    candidate->open = false;
+    candidate->met = reason == CMO_PASSED_TOO_NARROW && width_mm >= HALF_PROOF * least_mm(state);
+    report->passed_at_mm = candidate->near.way_mm - start_way(robot, sensor);
     report->passed_width_mm = width_mm;
-    report->passed_reason = CMO_PASSED_TOO_NARROW;
+    report->passed_reason = (uint8_t)reason;
+    report->passed_sensor = sensor;
     cmo_set_figure(robot, CMO_PASSED_OVER, count);
     cmo_notify(robot, CMO_EVENT_PASSED_OVER, (int)count);
 }
@@ -42,14 +54,14 @@ static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
     float within_s = (float)(crossing->time_us - candidate->near.time_us) * 1e-6F;
     return CMO_SLIDING && robot->stage == CMO_STAGE_BRAKE &&
            state->parameters.rest != CMO_REST_HALTED &&
-           candidate->speed_mm_s * within_s >= CMO_LINE_PROOF * state->parameters.least_width_mm;
+           candidate->speed_mm_s * within_s >= CMO_LINE_PROOF * least_mm(state);
 }
 
 void cmo_line_judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm) {
-    if (width_mm >= CMO_LINE_PROOF * state->parameters.least_width_mm) {
+    if (width_mm < CMO_LINE_PROOF * least_mm(state)) {
+        pass_over(robot, state, sensor, width_mm, CMO_PASSED_TOO_NARROW);
+    } else if (state->window_mm == 0.0F) {
         accept(robot, state, sensor);
-    } else {
-        pass_over(robot, state, sensor, width_mm);
     }
 }
 
@@ -57,14 +69,19 @@ static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                   const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
     bool blind = crossing->way_mm - start_way(robot, sensor) < state->parameters.blind_mm;
-    if (blind || candidate->accepted) {
+    if (candidate->accepted) {
         return;
+    }
+    if (candidate->open && !candidate->doubted) { // met too early for a line that begins here
+        float width = candidate->far_mm - candidate->near.way_mm;
+        pass_over(robot, state, sensor, width, CMO_PASSED_ONE_SIDED);
     }
     candidate->near = *crossing;
     candidate->speed_mm_s = fabsf(cmo_speed_mm_s(robot));
     cmo_moment moment = cmo_odometer_at(&robot->odometer, crossing->time_us);
     candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
-    candidate->open = true;
+    candidate->met = true;
+    candidate->open = !blind;
     candidate->passed = candidate->corrected = candidate->doubted = false;
 }
 
@@ -82,9 +99,9 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
         return;
     }
     float width = fabsf(crossing->way_mm - candidate->near.way_mm);
-    candidate->doubted = width < CMO_LINE_PROOF * state->parameters.least_width_mm &&
-                         may_be_wide(robot, state, candidate, crossing);
-    if (!candidate->doubted) {
+    candidate->doubted =
+        width < CMO_LINE_PROOF * least_mm(state) && may_be_wide(robot, state, candidate, crossing);
+    if (!candidate->doubted && state->window_mm == 0.0F) {
         cmo_line_judge(robot, state, sensor, width);
     }
 }
@@ -117,21 +134,103 @@ static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t senso
     }
 }
 
+// How far a sensor has come over its candidate: to the far edge, or to its newest look.
+static float shown_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float to = candidate->passed ? candidate->far_mm : robot->light[sensor].way_mm;
+    return fabsf(to - candidate->near.way_mm);
+}
+
+static bool has_shown(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                      float proof_mm) {
+    return (state->candidate[sensor].passed || robot->light[sensor].edge.inside) &&
+           shown_mm(robot, state, sensor) >= proof_mm;
+}
+
+// It has left what was too narrow for a line.
+static bool is_narrow(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    return candidate->passed && !candidate->doubted &&
+           shown_mm(robot, state, sensor) < CMO_LINE_PROOF * least_mm(state);
+}
+
+// By how much further on than the other sensor this one has met what it is on.
+static float later_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    float met[2];
+    for (uint8_t n = 0; n < 2; n++) {
+        uint8_t i = n == 0 ? sensor : (uint8_t)(CMO_FRONT - 1 - sensor);
+        met[n] = state->candidate[i].near.way_mm - start_way(robot, i) +
+                 robot->description->light[i].ahead_mm;
+    }
+    return met[0] - met[1];
+}
+
+// What both have met here is a line, if one of them has proved it.
+static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                      float later) {
+    // The tangent of the entry angle is `later` over the sensors' distance, so a line that is w
+    // wide lasts for w sqrt(1 + tan^2) along the way.
+    uint8_t other = (uint8_t)(CMO_FRONT - 1 - sensor);
+    const cmo_light_description *light = robot->description->light;
+    float tangent = later / fmaxf(fabsf(light[0].left_mm - light[CMO_FRONT - 1].left_mm), 1.0F);
+    float proof = CMO_LINE_PROOF * least_mm(state) * sqrtf(1.0F + tangent * tangent);
+    float half = HALF_PROOF * least_mm(state);
+    if (!state->candidate[other].open) {
+        return has_shown(robot, state, sensor, proof);
+    }
+    return has_shown(robot, state, sensor, half) && has_shown(robot, state, other, half) &&
+           (has_shown(robot, state, sensor, proof) || has_shown(robot, state, other, proof));
+}
+
+// A line is what both sensors meet, at an angle at which it may be met: a rim that is met nearly
+// lengthwise, or a patch beside one sensor, is not.
+static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+    uint8_t other = (uint8_t)(CMO_FRONT - 1 - sensor);
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    const cmo_candidate *beside = &state->candidate[other];
+    if (!candidate->open || candidate->accepted) {
+        return;
+    }
+    float later = later_mm(robot, state, sensor);
+    bool within = beside->met && fabsf(later) <= state->window_mm;
+    bool shares = within && beside->open;
+    // The other one may have stood on it from the start, or be on what it has passed over.
+    bool stands_on = !beside->met && robot->light[other].edge.inside;
+    if ((within || stands_on) && both_show(robot, state, sensor, within ? later : 0.0F)) {
+        accept(robot, state, sensor);
+        if (shares && !beside->accepted) {
+            accept(robot, state, other);
+        }
+    } else if (is_narrow(robot, state, sensor) &&
+               (!shares || beside->accepted || is_narrow(robot, state, other))) {
+        pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_TOO_NARROW);
+    } else if (!is_settling(robot) && !within && !stands_on && !candidate->doubted &&
+               way_now(robot, sensor) - candidate->near.way_mm > state->window_mm) {
+        pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_ONE_SIDED);
+    }
+}
+
 void cmo_line_look(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         if (!(state->watched & 1U << i)) {
             continue;
         }
         const cmo_light *light = &robot->light[i];
-        cmo_candidate *candidate = &state->candidate[i];
+        const cmo_candidate *candidate = &state->candidate[i];
         for (uint8_t n = 0; n < light->crossings; n++) {
             take_crossing(robot, state, i, &light->crossing[n]);
         }
         float width = fabsf(light->way_mm - candidate->near.way_mm);
-        if (candidate->open && !candidate->accepted && light->edge.inside && !is_settling(robot) &&
-            width >= CMO_LINE_PROOF * state->parameters.least_width_mm) {
+        if (state->window_mm == 0.0F && candidate->open && !candidate->accepted &&
+            light->edge.inside && !is_settling(robot) &&
+            width >= CMO_LINE_PROOF * least_mm(state)) {
             accept(robot, state, i);
         }
+    }
+    if (state->window_mm > 0.0F) {
+        uint8_t first = cmo_line_first(robot, state);
+        match(robot, state, first);
+        match(robot, state, (uint8_t)(CMO_FRONT - 1 - first));
     }
 }
 

@@ -8,6 +8,7 @@
 #include "motion.h"
 #include "odometer.h"
 #include "routine.h"
+#include "trig.h"
 
 #include <math.h>
 
@@ -95,6 +96,9 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     } else if (!cmo_take(robot, &p->least_width_mm, 10.0F, 1.0F, 500.0F, "least_width_mm")) {
         return false;
     }
+    if (!cmo_take(robot, &p->largest_entry_deg, 45.0F, 1.0F, 90.0F, "largest_entry_deg")) {
+        return false;
+    }
     if ((unsigned)p->rest > CMO_REST_FAR_EDGE) {
         robot->field = "rest";
         robot->limit = NAN;
@@ -134,6 +138,20 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
         p->longest_ms = (uint32_t)(2000.0F * seconds) + 2000U;
     }
     return true;
+}
+
+// Within which way the second sensor meets a line that the first one has met.
+static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
+    const cmo_light_description *light = robot->description->light;
+    float across = fabsf(light[0].left_mm - light[CMO_FRONT - 1].left_mm);
+    if (state->watched != 3 || p->tone == CMO_TONE_VOID || p->largest_entry_deg > 89.0F) {
+        return 0.0F;
+    }
+    float sine, cosine;
+    cmo_sin_cos(cmo_radians(p->largest_entry_deg), &sine, &cosine);
+    // Each edge is placed to within a part of its spot, and the way to within some counts.
+    return across * sine / cosine + light[0].spot_mm + 5.0F;
 }
 
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {
@@ -184,6 +202,7 @@ cmo_outcome cmo_line_begin(cmo_robot *robot, cmo_line_state *state,
     state->motion.braking_mm_s2 = p->braking_mm_s2;
     cmo_begin(robot, &state->routine, step, kind, p->longest_ms);
     begin_look(robot, state);
+    state->window_mm = window_mm(robot, state);
     cmo_set_figure(robot, CMO_PASSED_OVER, 0.0F);
     return CMO_RUNNING;
 }
@@ -206,7 +225,10 @@ bool cmo_line_ended(cmo_robot *robot, const cmo_line_state *state) {
     bool searches = robot->stage == CMO_STAGE_BLIND || robot->stage == CMO_STAGE_SEARCH;
     if ((searches && !cmo_line_met(state, false) && way > p->longest_mm) ||
         (robot->stage == CMO_STAGE_PROVE && way > p->longest_mm + 500.0F)) {
-        cmo_end(robot, CMO_OUTCOME_NO_LINE);
+        cmo_report *report = &robot->report;
+        bool one = p->watch == CMO_WATCH_BOTH && report->passed_reason == CMO_PASSED_ONE_SIDED;
+        report->sensor = (int8_t)(one ? report->passed_sensor : report->sensor);
+        cmo_end(robot, one ? CMO_OUTCOME_ONE_SENSOR : CMO_OUTCOME_NO_LINE);
         return true;
     }
     return false;

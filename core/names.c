@@ -97,6 +97,11 @@ const char *cmo_figure_name(cmo_figure figure) {
     return pick(names, COUNT(names), (unsigned)figure);
 }
 
+const char *cmo_passed_reason_name(cmo_passed_reason reason) {
+    static const char *const names[] = {"none", "too_narrow", "one_sided"};
+    return pick(names, COUNT(names), (unsigned)reason);
+}
+
 const char *cmo_finding_name(cmo_finding finding) {
     static const char *const names[CMO_FINDINGS] = {
         "left_motor_silent",

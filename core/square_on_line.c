@@ -248,19 +248,6 @@ static void finish(cmo_robot *robot, cmo_square_state *state) {
 
 // ---------------------------------------------------------------------------------------- steps --
 
-// One sensor has met the line, and the robot has gone further than it takes at 45 degrees for the
-// other one to meet it too.
-static bool one_sided(const cmo_robot *robot, const cmo_square_state *state) {
-    for (uint8_t i = 0; i < CMO_FRONT; i++) {
-        const cmo_candidate *candidate = &state->line.candidate[i];
-        if (candidate->accepted && !state->line.candidate[CMO_FRONT - 1 - i].open &&
-            way_now(robot, i) - candidate->near.way_mm > 1.25F * across_mm(robot) + 10.0F) {
-            return true;
-        }
-    }
-    return false;
-}
-
 static void search(cmo_robot *robot, cmo_square_state *state) {
     cmo_line_state *line = &state->line;
     const cmo_line_parameters *p = &line->parameters;
@@ -276,8 +263,6 @@ static void search(cmo_robot *robot, cmo_square_state *state) {
     if (cmo_line_known(line)) {
         know_entry(robot, state);
         cmo_line_brake(robot, line);
-    } else if (one_sided(robot, state)) {
-        cmo_end(robot, CMO_OUTCOME_ONE_SENSOR);
     } else {
         cmo_line_approach(robot, line);
     }

@@ -130,6 +130,20 @@ static void add_patrol(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_end_array(builder);
 }
 
+// The last candidate that was no line.
+static void add_passed(JsonBuilder *builder, const cmo_report *report) {
+    json_builder_set_member_name(builder, "passed_over_last");
+    json_builder_begin_object(builder);
+    json_builder_set_member_name(builder, "sensor");
+    json_builder_add_string_value(builder, sides[report->passed_sensor & 1U]);
+    add_number(builder, "at_mm", (double)report->passed_at_mm);
+    add_number(builder, "width_mm", (double)report->passed_width_mm);
+    json_builder_set_member_name(builder, "reason");
+    json_builder_add_string_value(builder,
+                                  cmo_passed_reason_name((cmo_passed_reason)report->passed_reason));
+    json_builder_end_object(builder);
+}
+
 static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_begin_object(builder);
     json_builder_set_member_name(builder, "leg");
@@ -156,6 +170,9 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
         }
     }
     json_builder_end_array(builder);
+    if (leg->report.passed_reason != CMO_PASSED_NONE) {
+        add_passed(builder, &leg->report);
+    }
     if (leg->rebounds != NULL) {
         add_patrol(builder, leg);
     }

@@ -72,6 +72,7 @@ static void finish_line(lab_leg *leg, const staged_line *from) {
         .creep_mm_s = or_zero(from->creep_mm_s),
         .least_width_mm =
             from->least_width_mm == 0.0 ? CMO_ANY_WIDTH : or_zero(from->least_width_mm),
+        .largest_entry_deg = or_zero(from->largest_entry_deg),
         .longest_mm = or_zero(from->longest_mm),
         .longest_ms = to_ms(from->longest_s),
         .acceleration_mm_s2 = or_zero(from->acceleration_mm_s2),

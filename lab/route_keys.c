@@ -71,7 +71,10 @@ static const lab_section band_section = {
         SPEED(staged_line, cruise_mm_s, "half the top speed", "speed while blind"),                \
         SPEED(staged_line, creep_mm_s, "cruise_mm_s", "speed while looking"),                      \
         KEY(staged_line, least_width_mm, "least_width_mm", 0, 500, "mm", "10",                     \
-            "what is narrower along the way is no line; 0: anything is"),                          \
+            "what is narrower is no line; 0: anything is"),                                        \
+        KEY(staged_line, largest_entry_deg, "largest_entry_deg", 1, 90, "deg", "45",               \
+            "largest angle to the line's perpendicular; what the other sensor does not meet "      \
+            "within what it allows is no line; 90: one sensor is enough"),                         \
         KEY(staged_line, longest_mm, "longest_mm", 1, 50000, "mm", "blind_mm + 2000",              \
             "give up after this way without a line in sight"),                                     \
         LONGEST_S(staged_line), RATES(staged_line, ""), HALT(staged_line),                         \

@@ -22,9 +22,9 @@ typedef struct staged_band {
 typedef struct staged_line {
     staged_band band;
     staged_start place;
-    double tone, sensor, blind_mm, cruise_mm_s, creep_mm_s, least_width_mm, longest_mm, longest_s,
-        acceleration_mm_s2, braking_mm_s2, halt, ending, rest, beyond_mm, rounds, tolerance_mm,
-        too_fast, effort, expected_mm;
+    double tone, sensor, blind_mm, cruise_mm_s, creep_mm_s, least_width_mm, largest_entry_deg,
+        longest_mm, longest_s, acceleration_mm_s2, braking_mm_s2, halt, ending, rest, beyond_mm,
+        rounds, tolerance_mm, too_fast, effort, expected_mm;
 } staged_line;
 
 typedef struct staged_levels_leg {

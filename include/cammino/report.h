@@ -125,7 +125,8 @@ typedef enum cmo_figure {
 /** Why the last candidate was passed over. */
 typedef enum cmo_passed_reason {
     CMO_PASSED_NONE = 0,
-    CMO_PASSED_TOO_NARROW /**< it ended before it had shown the least width */
+    CMO_PASSED_TOO_NARROW, /**< it ended before it had shown the least width */
+    CMO_PASSED_ONE_SIDED   /**< the other sensor did not meet it where a line would be */
 } cmo_passed_reason;
 
 /** A routine's report. A figure that does not apply is not `present`. */
@@ -141,7 +142,8 @@ typedef struct cmo_report {
     uint32_t crossing_us;  /**< time of the crossing, port clock */
     float passed_at_mm;    /**< the last candidate that was passed over: where, */
     float passed_width_mm; /**< how wide along the way, */
-    uint8_t passed_reason; /**< and why (cmo_passed_reason) */
+    uint8_t passed_reason; /**< why (cmo_passed_reason), */
+    uint8_t passed_sensor; /**< and whose it was */
 } cmo_report;
 
 /** The figure's value if it is present, else `otherwise`. */
@@ -159,6 +161,8 @@ const char *cmo_kind_name(cmo_kind kind);
 const char *cmo_stage_name(cmo_stage stage);
 /** "elapsed_ms", "overshoot_mm"... */
 const char *cmo_figure_name(cmo_figure figure);
+/** "too_narrow", "one_sided"; "none". */
+const char *cmo_passed_reason_name(cmo_passed_reason reason);
 
 #ifdef __cplusplus
 }

@@ -141,12 +141,17 @@ typedef struct cmo_line_parameters {
     float cruise_mm_s;    /**< speed while blind; default: half the top speed */
     float creep_mm_s;     /**< speed while looking, reached when the blind distance ends; default:
                                the cruise speed */
-    float least_width_mm; /**< what is narrower along the way is no line, 1..500; default: 10;
-                               CMO_ANY_WIDTH: no least width. A candidate is accepted once it has
-                               lasted for 0.8 of this. */
-    float longest_mm;     /**< give up after this way without a candidate; default: blind distance +
-                             2000 */
-    uint32_t longest_ms;  /**< default: twice what longest_mm takes, plus 2000 */
+    float least_width_mm; /**< what is narrower is no line, 1..500; default: 10; CMO_ANY_WIDTH: no
+                               least width. A candidate is accepted once it has lasted for 0.8 of
+                               this: across it, where both sensors have met it; along the way, where
+                               one has. */
+    float largest_entry_deg; /**< the largest angle between the way and the line's perpendicular,
+                                  1..90; default: 45. With two sensors watched, what the other one
+                                  does not meet within what this allows is no line. 90: one sensor
+                                  is enough, as at a line's end. On void one always is */
+    float longest_mm;    /**< give up after this way without a candidate; default: blind distance +
+                            2000 */
+    uint32_t longest_ms; /**< default: twice what longest_mm takes, plus 2000 */
     float acceleration_mm_s2; /**< default: the robot's */
     float braking_mm_s2;      /**< default: the robot's */
     cmo_halt halt;            /**< default: the port's best */
@@ -168,12 +173,13 @@ typedef struct cmo_candidate {
     float speed_mm_s;  /**< the robot's speed there, */
     float turn_rad;    /**< and its turn */
     float far_mm;      /**< way at the crossing out of it; valid if `passed` */
-    bool passed;       /**< the far edge has been crossed */
-    bool corrected;    /**< and crossed again on the way back, which takes out what has slid */
-    bool doubted;      /**< by the wheels too narrow for a line, but they may have slid */
-    int8_t side;       /**< where its spot is: -1 before it, 0 on it, 1 beyond it */
-    bool open;         /**< the sensor is on a candidate, or has accepted it */
-    bool accepted;     /**< it has proved to be a line */
+    bool met;       /**< it counts as met, for the other sensor; also within the blind distance */
+    bool passed;    /**< the far edge has been crossed */
+    bool corrected; /**< and crossed again on the way back, which takes out what has slid */
+    bool doubted;   /**< by the wheels too narrow for a line, but they may have slid */
+    int8_t side;    /**< where its spot is: -1 before it, 0 on it, 1 beyond it */
+    bool open;      /**< the sensor is on a candidate, or has accepted it */
+    bool accepted;  /**< it has proved to be a line */
 } cmo_candidate;
 
 typedef struct cmo_line_state {
@@ -190,6 +196,7 @@ typedef struct cmo_line_state {
     uint8_t moves;         /**< profiles for what others have left over */
     bool stood : 1;        /**< there has been a standstill after the crossing */
     bool looks_again : 1;  /**< it goes back slowly over what it has met */
+    float window_mm;       /**< the other sensor meets a line within this way; 0: it need not */
     float halt_mm;         /**< how far beyond the near edge it began to halt or brake, */
     float halt_speed_mm_s; /**< and how fast it was */
     float furthest_mm;     /**< the furthest beyond the near edge since the crossing */
