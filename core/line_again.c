@@ -76,6 +76,7 @@ static void look_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
         candidate->near.way_mm = crossing->way_mm;
         candidate->doubted = false;
         cmo_line_judge(robot, state, sensor, width);
+        candidate->known = true;
     }
 }
 

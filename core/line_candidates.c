@@ -11,8 +11,12 @@
 #include <stddef.h>
 
 // Where one sensor has proved a line, the other one need not have measured it as wide: its tyre may
-// slide, and a line's end may be round. This share of the least width it must have.
-#define HALF_PROOF (0.5F * CMO_LINE_PROOF)
+// slide, and the spots may differ. Wider than the longest decoration it must be.
+#define LESSER_PROOF 0.65F
+
+// The tangent of the entry angle from which on it must have the whole: sensors that meet something
+// far apart may have met two things.
+#define SURE_TANGENT 0.25F
 
 static float least_mm(const cmo_line_state *state) {
     return state->parameters.least_width_mm;
@@ -34,7 +38,8 @@ static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, f
     float count = cmo_figure_or(report, CMO_PASSED_OVER, 0.0F) + 1.0F;
     cmo_candidate *candidate = &state->candidate[sensor];
     candidate->open = false;
-    candidate->met = reason == CMO_PASSED_TOO_NARROW && width_mm >= HALF_PROOF * least_mm(state);
+    candidate->met = CMO_TWO_SIDED && reason == CMO_PASSED_TOO_NARROW &&
+                     width_mm >= LESSER_PROOF * least_mm(state);
     report->passed_at_mm = candidate->near.way_mm - start_way(robot, sensor);
     report->passed_width_mm = width_mm;
     report->passed_reason = (uint8_t)reason;
@@ -47,32 +52,66 @@ static bool is_settling(const cmo_robot *robot) {
     return robot->stage == CMO_STAGE_RETURN || robot->stage == CMO_STAGE_SETTLE;
 }
 
-// By the wheels it is too narrow. But they may have slid while they braked: no robot is faster then
-// than it was at the crossing, and as wide as that it may be.
+// By the wheels it is too narrow. But braking they may have slid: no robot is faster then than it
+// was at the crossing, nor does it slide on for longer than with a fifth of what it is stated to
+// brake with; and as wide as that it may be.
 static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
                         const cmo_candidate *candidate, const cmo_crossing *crossing) {
     float within_s = (float)(crossing->time_us - candidate->near.time_us) * 1e-6F;
-    return CMO_SLIDING && robot->stage == CMO_STAGE_BRAKE &&
-           state->parameters.rest != CMO_REST_HALTED &&
+    float slides_s = candidate->speed_mm_s / (0.2F * robot->description->braking_mm_s2);
+    bool braked =
+        robot->stage == CMO_STAGE_BRAKE || (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
+    return CMO_SLIDING && braked && state->parameters.rest != CMO_REST_HALTED &&
            candidate->speed_mm_s * within_s >= CMO_LINE_PROOF * least_mm(state);
 }
 
 void cmo_line_judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm) {
     if (width_mm < CMO_LINE_PROOF * least_mm(state)) {
         pass_over(robot, state, sensor, width_mm, CMO_PASSED_TOO_NARROW);
-    } else if (state->window_mm == 0.0F) {
+    } else if (!cmo_line_pairs(state)) {
         accept(robot, state, sensor);
     }
+}
+
+// Where a sensor has met what it is on, ahead of where the axle started.
+static float met_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    return state->candidate[sensor].near.way_mm - start_way(robot, sensor) +
+           robot->description->light[sensor].ahead_mm;
+}
+
+// By how much further on than the other sensor this one has met what it is on.
+static float later_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    uint8_t other = (uint8_t)(CMO_FRONT - 1 - sensor);
+    return met_mm(robot, state, sensor) - met_mm(robot, state, other);
+}
+
+// The other sensor has stood on something since before the search, or since it passed it over: now
+// that this one meets it too, that may be the line.
+static void count_in(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+    uint8_t other = (uint8_t)(CMO_FRONT - 1 - sensor);
+    cmo_candidate *beside = &state->candidate[other];
+    if (!beside->met && robot->light[other].edge.inside) {
+        beside->met = true;
+        beside->near.way_mm += later_mm(robot, state, sensor);
+    }
+}
+
+// It has been looked at again, and is met once more.
+static bool is_known(const cmo_robot *robot, const cmo_candidate *candidate, uint8_t sensor,
+                     const cmo_crossing *crossing) {
+    float from = fabsf(crossing->way_mm - candidate->near.way_mm);
+    return candidate->known && from < robot->description->light[sensor].spot_mm + 5.0F;
 }
 
 static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                   const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
     bool blind = crossing->way_mm - start_way(robot, sensor) < state->parameters.blind_mm;
-    if (candidate->accepted) {
+    if (candidate->accepted || (CMO_SLIDING && is_known(robot, candidate, sensor, crossing))) {
         return;
     }
-    if (candidate->open && !candidate->doubted) { // met too early for a line that begins here
+    if (cmo_line_pairs(state) && candidate->open && !candidate->doubted) {
+        // Met too early for a line that begins here.
         float width = candidate->far_mm - candidate->near.way_mm;
         pass_over(robot, state, sensor, width, CMO_PASSED_ONE_SIDED);
     }
@@ -82,7 +121,10 @@ static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
     candidate->met = true;
     candidate->open = !blind;
-    candidate->passed = candidate->corrected = candidate->doubted = false;
+    if (cmo_line_pairs(state)) {
+        count_in(robot, state, sensor);
+    }
+    candidate->known = candidate->passed = candidate->corrected = candidate->doubted = false;
 }
 
 static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
@@ -101,7 +143,7 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     float width = fabsf(crossing->way_mm - candidate->near.way_mm);
     candidate->doubted =
         width < CMO_LINE_PROOF * least_mm(state) && may_be_wide(robot, state, candidate, crossing);
-    if (!candidate->doubted && state->window_mm == 0.0F) {
+    if (!candidate->doubted && !cmo_line_pairs(state)) {
         cmo_line_judge(robot, state, sensor, width);
     }
 }
@@ -154,17 +196,6 @@ static bool is_narrow(const cmo_robot *robot, const cmo_line_state *state, uint8
            shown_mm(robot, state, sensor) < CMO_LINE_PROOF * least_mm(state);
 }
 
-// By how much further on than the other sensor this one has met what it is on.
-static float later_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
-    float met[2];
-    for (uint8_t n = 0; n < 2; n++) {
-        uint8_t i = n == 0 ? sensor : (uint8_t)(CMO_FRONT - 1 - sensor);
-        met[n] = state->candidate[i].near.way_mm - start_way(robot, i) +
-                 robot->description->light[i].ahead_mm;
-    }
-    return met[0] - met[1];
-}
-
 // What both have met here is a line, if one of them has proved it.
 static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
                       float later) {
@@ -174,11 +205,12 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
     const cmo_light_description *light = robot->description->light;
     float tangent = later / fmaxf(fabsf(light[0].left_mm - light[CMO_FRONT - 1].left_mm), 1.0F);
     float proof = CMO_LINE_PROOF * least_mm(state) * sqrtf(1.0F + tangent * tangent);
-    float half = HALF_PROOF * least_mm(state);
+    float sure = fminf(fabsf(tangent) / SURE_TANGENT, 1.0F);
+    float lesser = proof * (sure + (1.0F - sure) * (LESSER_PROOF / CMO_LINE_PROOF));
     if (!state->candidate[other].open) {
         return has_shown(robot, state, sensor, proof);
     }
-    return has_shown(robot, state, sensor, half) && has_shown(robot, state, other, half) &&
+    return has_shown(robot, state, sensor, lesser) && has_shown(robot, state, other, lesser) &&
            (has_shown(robot, state, sensor, proof) || has_shown(robot, state, other, proof));
 }
 
@@ -194,9 +226,7 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     float later = later_mm(robot, state, sensor);
     bool within = beside->met && fabsf(later) <= state->window_mm;
     bool shares = within && beside->open;
-    // The other one may have stood on it from the start, or be on what it has passed over.
-    bool stands_on = !beside->met && robot->light[other].edge.inside;
-    if ((within || stands_on) && both_show(robot, state, sensor, within ? later : 0.0F)) {
+    if (within && both_show(robot, state, sensor, later)) {
         accept(robot, state, sensor);
         if (shares && !beside->accepted) {
             accept(robot, state, other);
@@ -204,7 +234,7 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     } else if (is_narrow(robot, state, sensor) &&
                (!shares || beside->accepted || is_narrow(robot, state, other))) {
         pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_TOO_NARROW);
-    } else if (!is_settling(robot) && !within && !stands_on && !candidate->doubted &&
+    } else if (!is_settling(robot) && !within && !candidate->doubted &&
                way_now(robot, sensor) - candidate->near.way_mm > state->window_mm) {
         pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_ONE_SIDED);
     }
@@ -221,13 +251,13 @@ void cmo_line_look(cmo_robot *robot, cmo_line_state *state) {
             take_crossing(robot, state, i, &light->crossing[n]);
         }
         float width = fabsf(light->way_mm - candidate->near.way_mm);
-        if (state->window_mm == 0.0F && candidate->open && !candidate->accepted &&
+        if (!cmo_line_pairs(state) && candidate->open && !candidate->accepted &&
             light->edge.inside && !is_settling(robot) &&
             width >= CMO_LINE_PROOF * least_mm(state)) {
             accept(robot, state, i);
         }
     }
-    if (state->window_mm > 0.0F) {
+    if (cmo_line_pairs(state)) {
         uint8_t first = cmo_line_first(robot, state);
         match(robot, state, first);
         match(robot, state, (uint8_t)(CMO_FRONT - 1 - first));

@@ -127,7 +127,7 @@ float cmo_line_braking(const cmo_line_state *state) {
     float limit = state->parameters.braking_mm_s2;
     float way = state->furthest_mm - state->halt_mm;
     float shown = state->halt_speed_mm_s * state->halt_speed_mm_s / (2.0F * fmaxf(way, 0.1F));
-    return shown > 0.0F ? fminf(limit, shown) : limit;
+    return shown > 0.0F ? fmaxf(fminf(limit, shown), 0.2F * limit) : limit;
 }
 
 bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state) {
@@ -179,6 +179,15 @@ float cmo_line_to_rest(const cmo_robot *robot, const cmo_line_state *state) {
     return count > 0 ? sum / (float)count : 0.0F;
 }
 
+// By the encoders a sensor stands beyond the line's other edge, where it sees floor again.
+static bool is_across(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float way = way_now(robot, sensor);
+    return state->parameters.rest == CMO_REST_FAR_EDGE
+               ? way < candidate->near.way_mm
+               : candidate->passed && way > candidate->far_mm;
+}
+
 bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm) {
     const cmo_line_parameters *p = &state->parameters;
     float missed[2] = {0.0F, 0.0F}; // by sensors that see the edge; by others
@@ -193,7 +202,8 @@ bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, fl
         float place;
         bool sees = cmo_edge_place(&robot->light[i].edge, robot->light[i].reflectance, &place);
         place = p->rest == CMO_REST_FAR_EDGE ? -place : place;
-        bool contrary = (place > 0.0F && counted < place) || (place < 0.0F && counted > place);
+        bool contrary = !is_across(robot, state, i) &&
+                        ((place > 0.0F && counted < place) || (place < 0.0F && counted > place));
         if (sees || contrary) {
             missed[!sees] += place - counted;
         }

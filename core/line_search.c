@@ -75,6 +75,15 @@ static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
     return true;
 }
 
+static bool is_one_of(cmo_robot *robot, unsigned value, unsigned last, const char *field) {
+    if (value <= last) {
+        return true;
+    }
+    robot->field = field;
+    robot->limit = NAN;
+    return false;
+}
+
 static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     const cmo_robot_description *d = robot->description;
     float slowest = fmaxf(d->slowest_mm_s, 1.0F);
@@ -96,12 +105,11 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     } else if (!cmo_take(robot, &p->least_width_mm, 10.0F, 1.0F, 500.0F, "least_width_mm")) {
         return false;
     }
-    if (!cmo_take(robot, &p->largest_entry_deg, 45.0F, 1.0F, 90.0F, "largest_entry_deg")) {
+    if (CMO_TWO_SIDED &&
+        !cmo_take(robot, &p->largest_entry_deg, 45.0F, 1.0F, 90.0F, "largest_entry_deg")) {
         return false;
     }
-    if ((unsigned)p->rest > CMO_REST_FAR_EDGE) {
-        robot->field = "rest";
-        robot->limit = NAN;
+    if (!is_one_of(robot, (unsigned)p->rest, CMO_REST_FAR_EDGE, "rest")) {
         return false;
     }
     // There is nothing to stand on beyond the edge of a table.
@@ -117,19 +125,9 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     if (!cmo_take(robot, &p->expected_mm, 0.0F, 0.0F, 50000.0F, "expected_mm")) {
         return false;
     }
-    if ((unsigned)p->effort > CMO_EFFORT_FINE) {
-        robot->field = "effort";
-        robot->limit = NAN;
-        return false;
-    }
-    if ((unsigned)p->too_fast > CMO_TOO_FAST_SLOW) {
-        robot->field = "too_fast";
-        robot->limit = NAN;
-        return false;
-    }
-    if ((unsigned)p->ending > CMO_END_MOVING) {
-        robot->field = "ending";
-        robot->limit = NAN;
+    if (!is_one_of(robot, (unsigned)p->effort, CMO_EFFORT_FINE, "effort") ||
+        !is_one_of(robot, (unsigned)p->too_fast, CMO_TOO_FAST_SLOW, "too_fast") ||
+        !is_one_of(robot, (unsigned)p->ending, CMO_END_MOVING, "ending")) {
         return false;
     }
     if (p->longest_ms == 0) {
@@ -145,7 +143,8 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     const cmo_light_description *light = robot->description->light;
     float across = fabsf(light[0].left_mm - light[CMO_FRONT - 1].left_mm);
-    if (state->watched != 3 || p->tone == CMO_TONE_VOID || p->largest_entry_deg > 89.0F) {
+    bool two = CMO_TWO_SIDED && cmo_front_lights(robot->description) == 2 && state->watched == 3;
+    if (!two || p->tone == CMO_TONE_VOID || p->largest_entry_deg > 89.0F) {
         return 0.0F;
     }
     float sine, cosine;
@@ -300,4 +299,5 @@ void cmo_line_resume(cmo_robot *robot, cmo_line_state *state) {
         cmo_line_refute(robot, state);
     }
     cmo_motion_start(&state->motion, robot, INFINITY, 1.0F, 1.0F);
+    state->motion.braking_mm_s2 = state->parameters.braking_mm_s2;
 }

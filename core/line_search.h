@@ -34,6 +34,11 @@ bool cmo_line_ended(cmo_robot *robot, const cmo_line_state *state);
 // Takes this tick's crossings into the candidates.
 void cmo_line_look(cmo_robot *robot, cmo_line_state *state);
 
+// Whether a line must be met by both sensors.
+static inline bool cmo_line_pairs(const cmo_line_state *state) {
+    return CMO_TWO_SIDED && state->window_mm > 0.0F;
+}
+
 // Accepts a candidate of this width, or passes it over.
 void cmo_line_judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm);
 

@@ -103,13 +103,15 @@ static void find(cmo_robot *robot, cmo_line_state *state) {
         fmaxf(cmo_motion_way(motion, robot) + fmaxf(ahead, stopping), motion->place_mm + stopping);
 }
 
-// What it looked for again was no line: on with the search, from here.
+// What it looked for again was no line, or one that the other sensor has yet to meet: on from here.
 static void go_on(cmo_robot *robot, cmo_line_state *state) {
     state->looks_again = false;
     state->searches = 0;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        state->candidate[i].open = false;
+        cmo_candidate *candidate = &state->candidate[i];
+        candidate->open = candidate->open && !candidate->doubted;
     }
+    cmo_enter(robot, CMO_STAGE_PROVE);
     cmo_line_resume(robot, state);
     cmo_line_approach(robot, state);
 }
@@ -119,7 +121,8 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
     bool looks = CMO_SLIDING && state->looks_again;
     if (looks && has_found(state)) {
         find(robot, state);
-    } else if (looks && motion->arrived && !cmo_line_met(state, true)) {
+    } else if (looks && (motion->arrived || !cmo_line_doubts(state)) &&
+               !cmo_line_met(state, true)) {
         go_on(robot, state);
         return;
     }
@@ -199,7 +202,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         if (!cmo_line_met(state, false)) {
             cmo_line_refute(robot, state);
         }
-        stops = cmo_line_known(state);
+        stops = cmo_line_known(state) || (CMO_SLIDING && cmo_line_doubts(state));
         break;
     default:
         stops = cmo_line_met(state, false) &&

@@ -157,9 +157,11 @@ START_TEST(where_only_one_sensor_meets_the_line_it_is_named) {
     setup.x_mm = 500;
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
-    cmo_square_parameters p = {.line = {.cruise_mm_s = 200}};
+    cmo_square_parameters p = {.line = {.cruise_mm_s = 200, .longest_mm = 500}};
     ck_assert_int_eq(cmo_square_on_line(&bench.robot, &p), CMO_OUTCOME_ONE_SENSOR);
     ck_assert_int_eq(bench.robot.report.sensor, 0);
+    ck_assert_int_eq(bench.robot.report.passed_reason, CMO_PASSED_ONE_SIDED);
+    ck_assert_float_eq_tol(bench.robot.report.passed_at_mm, 130.0F, 2.0F);
     cmo_sim_pass(bench.sim, 300);
     // Past the line, where it can go on.
     ck_assert_double_gt(cmo_sim_truth_now(bench.sim).x_mm + 70.0, 720.0);

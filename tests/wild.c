@@ -361,6 +361,7 @@ static cmo_line_parameters draw_line(dice *d) {
         .cruise_mm_s = number(d, 20, 400),
         .creep_mm_s = number(d, 20, 300),
         .least_width_mm = number(d, 5, 20),
+        .largest_entry_deg = number(d, 0, 90),
         .longest_mm = number(d, 300, 2000),
         .longest_ms = some_ms(d),
         .halt = (cmo_halt)(chance(d, 0.8) ? 0 : pick(d, 5)),

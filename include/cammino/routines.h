@@ -176,6 +176,7 @@ typedef struct cmo_candidate {
     bool met;       /**< it counts as met, for the other sensor; also within the blind distance */
     bool passed;    /**< the far edge has been crossed */
     bool corrected; /**< and crossed again on the way back, which takes out what has slid */
+    bool known;     /**< looked at again: what is met there once more is the same */
     bool doubted;   /**< by the wheels too narrow for a line, but they may have slid */
     int8_t side;    /**< where its spot is: -1 before it, 0 on it, 1 beyond it */
     bool open;      /**< the sensor is on a candidate, or has accepted it */
