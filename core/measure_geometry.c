@@ -27,11 +27,18 @@ static void watch(cmo_robot *robot, cmo_measure_geometry_state *state) {
     }
 }
 
+static void take_rates(const cmo_robot *robot, cmo_measure_geometry_state *state, float share) {
+    const cmo_robot_description *d = robot->description;
+    state->motion.acceleration_mm_s2 = share * fminf(d->acceleration_mm_s2, 1500.0F);
+    state->motion.braking_mm_s2 = share * fminf(d->braking_mm_s2, 1500.0F);
+}
+
 static void begin_pass(cmo_robot *robot, cmo_measure_geometry_state *state) {
     state->start_left_mm = robot->odometer.left_mm;
     state->start_right_mm = robot->odometer.right_mm;
     memset(state->meeting[state->pass], 0, sizeof state->meeting[state->pass]);
     watch(robot, state);
+    take_rates(robot, state, 1.0F);
     cmo_motion_start(&state->motion, robot, INFINITY, 1.0F, 1.0F);
     cmo_enter(robot, CMO_STAGE_SEARCH);
 }
@@ -112,6 +119,7 @@ static void begin_turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
     cmo_motion_start(&state->motion, robot, 0.5F * turn * robot->description->track_mm, -1.0F,
                      1.0F);
     state->motion.top_mm_s = 2.0F * state->parameters.speed_mm_s;
+    take_rates(robot, state, CMO_TURN_SHARE);
     state->settle_us = 0;
     cmo_enter(robot, CMO_STAGE_TURN);
 }
@@ -225,8 +233,6 @@ cmo_outcome cmo_measure_geometry_start(cmo_robot *robot, cmo_measure_geometry_st
     if (state->parameters.longest_ms == 0) {
         state->parameters.longest_ms = UINT32_C(60000) * state->parameters.rounds;
     }
-    state->motion.acceleration_mm_s2 = fminf(robot->description->acceleration_mm_s2, 1500.0F);
-    state->motion.braking_mm_s2 = fminf(robot->description->braking_mm_s2, 1500.0F);
     cmo_begin(robot, &state->routine, step, CMO_KIND_MEASURE_GEOMETRY,
               state->parameters.longest_ms);
     robot->fine = true;

@@ -20,6 +20,12 @@ static float position_gain(const cmo_robot_description *description) {
     return 1.0F / (3.0F * lag_s);
 }
 
+float cmo_motion_share(float left_sign, float right_sign) {
+    float straight = 0.5F * fabsf(right_sign + left_sign);
+    float turn = 0.5F * fabsf(right_sign - left_sign);
+    return 1.0F / (straight + turn / CMO_TURN_SHARE);
+}
+
 void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,
                       float right_sign) {
     motion->place_mm = 0.0F;

@@ -10,6 +10,15 @@
 // up to 0.025 v^2 / (2 * 5000) mm; braking takes as much away. Real ones differ from it by half.
 #define CMO_TYRE_CREEP 2.5e-6F
 
+// Turned on the spot, a body with the radius of gyration k takes (k / h)^2 times the force at
+// wheels that stand h from the middle that the same acceleration of the wheels takes straight on.
+// Robots reach as far ahead and behind as to the sides, or further, so that is 1 to 2: turns are
+// given this share of what the tyres are stated to pass on.
+#define CMO_TURN_SHARE 0.5F
+
+// That share for wheels with these signs, the larger of which is 1: forces of both kinds add up.
+float cmo_motion_share(float left_sign, float right_sign);
+
 // Begins from the speed that the robot has. Signs say which way each wheel turns; `target_mm` is
 // the way of a wheel whose sign is 1, INFINITY for an open end.
 void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,

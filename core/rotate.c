@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: MIT
+#include "motion.h"
 #include "move.h"
 #include "routine.h"
 #include "trig.h"
@@ -28,9 +29,16 @@ cmo_outcome cmo_rotate_start(cmo_robot *robot, cmo_rotate_state *state,
                                     .longest_ms = parameters->longest_ms,
                                     .halt = parameters->halt,
                                 }};
+    cmo_travel_parameters *p = &state->parameters;
+    const cmo_robot_description *d = robot->description;
+    if (p->acceleration_mm_s2 == 0.0F) {
+        p->acceleration_mm_s2 = fmaxf(CMO_TURN_SHARE * d->acceleration_mm_s2, 10.0F);
+    }
+    if (p->braking_mm_s2 == 0.0F) {
+        p->braking_mm_s2 = fmaxf(CMO_TURN_SHARE * d->braking_mm_s2, 10.0F);
+    }
     if (parameters->speed_mm_s == 0.0F) {
-        state->parameters.speed_mm_s =
-            fmaxf(robot->description->top_speed_mm_s / 3.0F, robot->description->slowest_mm_s);
+        p->speed_mm_s = fmaxf(d->top_speed_mm_s / 3.0F, d->slowest_mm_s);
     }
     state->motion.right_sign = parameters->angle_deg < 0.0F ? -1.0F : 1.0F;
     state->motion.left_sign = -state->motion.right_sign;

@@ -122,6 +122,9 @@ static void move_wheels(cmo_robot *robot, cmo_square_state *state, float way_mm,
     float most = fmaxf(fmaxf(fabsf(left), fabsf(right)), LEAST_WAY_MM);
     cmo_motion *motion = &state->line.motion;
     cmo_motion_start(motion, robot, most, left / most, right / most);
+    float share = cmo_motion_share(motion->left_sign, motion->right_sign);
+    motion->acceleration_mm_s2 = share * state->line.parameters.acceleration_mm_s2;
+    motion->braking_mm_s2 = share * state->line.parameters.braking_mm_s2;
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, top_mm_s);
     robot->still_us = 0;
     cmo_enter(robot, stage);

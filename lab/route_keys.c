@@ -6,10 +6,11 @@
 #define MUST "must be given"
 #define SPEED(object, field, fallback, meaning)                                                    \
     KEY(object, field, #field, 1, 5000, "mm/s", fallback, meaning)
-#define RATES(object, of)                                                                          \
-    KEY(object, acceleration_mm_s2, "acceleration_mm_s2", 10, 50000, "mm/s2", "the robot's",       \
+#define ROBOTS "the robot's"
+#define RATES(object, of, usual)                                                                   \
+    KEY(object, acceleration_mm_s2, "acceleration_mm_s2", 10, 50000, "mm/s2", usual,               \
         "limit when speeding up" of),                                                              \
-        KEY(object, braking_mm_s2, "braking_mm_s2", 10, 50000, "mm/s2", "the robot's",             \
+        KEY(object, braking_mm_s2, "braking_mm_s2", 10, 50000, "mm/s2", usual,                     \
             "limit when slowing down" of)
 #define LONGEST_S(object)                                                                          \
     KEY(object, longest_s, "longest_s", 0.01, 3600, "s", "twice what the way takes, plus 2",       \
@@ -32,7 +33,7 @@ static const char *const sensor_names[] = {"either", "left", "right", "both", NU
 static const lab_key travel_keys[] = {KEY(staged_move, amount, "distance_mm", -20000, 20000, "mm",
                                           MUST, "way to drive; negative is backward"),
                                       SPEED(staged_move, speed_mm_s, "half the top speed", "speed"),
-                                      RATES(staged_move, ""),
+                                      RATES(staged_move, "", ROBOTS),
                                       KEY(staged_move, tolerance, "tolerance_mm", 0.1, 50, "mm",
                                           "0.5, or one encoder step if more",
                                           "it settles until it is this near"),
@@ -47,7 +48,7 @@ static const lab_key rotate_keys[] = {
     KEY(staged_move, amount, "angle_deg", -3600, 3600, "deg", MUST,
         "turn; positive is to the left"),
     SPEED(staged_move, speed_mm_s, "a third of the top speed", "speed of the wheels"),
-    RATES(staged_move, ", of the wheels"),
+    RATES(staged_move, ", of the wheels", "half of the robot's"),
     KEY(staged_move, tolerance, "tolerance_deg", 0.05, 20, "deg",
         "0.5 mm at the wheels, or one encoder step if more", "it settles until it is this near"),
     LONGEST_S(staged_move),
@@ -77,7 +78,7 @@ static const lab_section band_section = {
             "within what it allows is no line; 90: one sensor is enough"),                         \
         KEY(staged_line, longest_mm, "longest_mm", 1, 50000, "mm", "blind_mm + 2000",              \
             "give up after this way without a line in sight"),                                     \
-        LONGEST_S(staged_line), RATES(staged_line, ""), HALT(staged_line),                         \
+        LONGEST_S(staged_line), RATES(staged_line, "", ROBOTS), HALT(staged_line),                 \
         KEY(staged_line, expected_mm, "expected_mm", 0, 50000, "mm", "not known",                  \
             "way from the start at which the line is expected: it slows down there"),              \
         KEY_CHOICE(staged_line, too_fast, "too_fast", too_fast_names, "refuse",                    \
@@ -215,7 +216,7 @@ static const lab_key stay_keys[] = {
     KEY(staged_stay, angle_deg, "angle_deg", 20, 180, "deg", "120", "with turn: away, by this"),
     KEY(staged_stay, margin_mm, "margin_mm", 0.5, 100, "mm", "3",
         "how far inside the wheels are to stay"),
-    RATES(staged_stay, ""),
+    RATES(staged_stay, "", ROBOTS),
     HALT(staged_stay),
     KEY(staged_stay, for_s, "for_s", 0.1, 3600, "s", "30", "done after this time"),
     KEY_WHOLE(staged_stay, rebounds, "rebounds", 1, 65535, "", "no end", "done after so many"),

@@ -114,8 +114,9 @@ cmo_outcome cmo_travel(cmo_robot *robot, const cmo_travel_parameters *parameters
 typedef struct cmo_rotate_parameters {
     float angle_deg;          /**< -3600..3600, not 0; positive is to the left */
     float speed_mm_s;         /**< of the wheels; default: a third of the top speed */
-    float acceleration_mm_s2; /**< of the wheels; default: the robot's */
-    float braking_mm_s2;      /**< of the wheels; default: the robot's */
+    float acceleration_mm_s2; /**< of the wheels; default: half of the robot's: a body takes more
+                                   force to turn than to drive on */
+    float braking_mm_s2;      /**< of the wheels; default: half of the robot's */
     float tolerance_deg;      /**< 0.05..20; default: what 0.5 mm, or one encoder step if that is
                                    more, is at the wheels */
     uint32_t
