@@ -59,5 +59,5 @@ float cmo_budget_reach(const cmo_robot_description *d) {
     for (uint8_t i = 0; i < cmo_front_lights(d); i++) {
         ahead = fminf(ahead, d->light[i].ahead_mm);
     }
-    return d->lights > 0 ? ahead - TYRE_MARGIN_MM : 0.0F;
+    return d->lights > 0 ? ahead - d->front_mm - TYRE_MARGIN_MM : 0.0F;
 }

@@ -19,4 +19,20 @@ static inline float cmo_rear_mm(const cmo_robot_description *d) {
     return d->rear_mm > 0.0F ? d->rear_mm : 0.5F * d->track_mm;
 }
 
+// How far the contacts reach towards a wall from the middle of the axle, when the robot's heading
+// is turned from the wall's normal.
+static inline float cmo_reach_mm(const cmo_robot_description *d, float sine, float cosine) {
+    float wheel = cmo_half_width_mm(d) * (sine < 0.0F ? -sine : sine);
+    float front = d->front_mm * cosine;
+    float rear = -cmo_rear_mm(d) * cosine;
+    float ahead = front > rear ? front : rear;
+    return ahead > wheel ? ahead : wheel;
+}
+
+// The furthest that they reach in any direction that comes by as it turns away from a wall ahead.
+static inline float cmo_sweep_mm(const cmo_robot_description *d) {
+    float half = cmo_half_width_mm(d);
+    return d->front_mm > half ? d->front_mm : half;
+}
+
 #endif

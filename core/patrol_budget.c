@@ -44,7 +44,7 @@ float cmo_speed_within(const cmo_robot_description *d, float distance_mm, float 
 }
 
 static sight sight_of(const cmo_robot_description *d) {
-    sight s = {INFINITY, INFINITY, cmo_half_width_mm(d)};
+    sight s = {INFINITY, INFINITY, cmo_half_width_mm(d), d->front_mm};
     for (uint8_t i = 0; i < cmo_front_lights(d); i++) {
         s.ahead = smaller(s.ahead, d->light[i].ahead_mm);
         s.side = smaller(s.side, fabsf(d->light[i].left_mm));
@@ -63,7 +63,9 @@ static float blind_deg(const sight *s) {
 static float left_mm(const sight *s, float entry_deg, float margin_mm) {
     float sine, cosine;
     cmo_sin_cos(cmo_radians(entry_deg), &sine, &cosine);
-    return s->ahead - ((s->half - s->side) * sine + margin_mm) / larger(cosine, 1e-3F);
+    // Along the normal: the contact that reaches furthest, from where the spot is.
+    float reach = larger(s->half * sine, s->front * cosine);
+    return s->ahead - (reach - s->side * sine + margin_mm) / larger(cosine, 1e-3F);
 }
 
 float cmo_budget_sight(const cmo_robot_description *d, float speed_mm_s, float margin_mm,
@@ -131,8 +133,9 @@ static inline float into_corner(const corner *c, float x, float y, float tip_mm)
 
 // Least way from where a sensor gets into such a corner to where a contact does.
 static float corner_mm(const cmo_robot_description *d, const sight *s) {
-    const float contacts[3][2] = {
-        {0.0F, s->half}, {0.0F, cmo_inner_width_mm(d)}, {-cmo_rear_mm(d), 0.0F}};
+    const float contacts[4][2] = {
+        {0.0F, s->half}, {0.0F, cmo_inner_width_mm(d)}, {-cmo_rear_mm(d), 0.0F}, {s->front, 0.0F}};
+    uint8_t count = s->front > 0.0F ? 4 : 3;
     float least = INFINITY;
     for (int8_t deg = -90; deg <= 90; deg = (int8_t)(deg + 6)) {
         float sine, cosine;
@@ -142,7 +145,7 @@ static float corner_mm(const cmo_robot_description *d, const sight *s) {
             float tip = 0.04F * (float)n * s->half;
             float seen = smaller(into_corner(&c, s->ahead, s->side, tip),
                                  into_corner(&c, s->ahead, -s->side, tip));
-            for (uint8_t i = 0; i < 3; i++) {
+            for (uint8_t i = 0; i < count; i++) {
                 float touched = into_corner(&c, contacts[i][0], contacts[i][1], tip);
                 if (touched < 0.5F * NEVER_MM) { // the right side mirrors the left
                     least = smaller(least, touched - seen);

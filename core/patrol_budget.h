@@ -8,9 +8,9 @@
 // A way that no robot comes to.
 #define NEVER_MM 1e6F
 
-// The spots: least ahead, least to the side.
+// The spots: least ahead, least to the side; the tyres to the side; and the foremost contact.
 typedef struct sight {
-    float ahead, side, half;
+    float ahead, side, half, front;
 } sight;
 
 // Of two numbers. The C library's has to mind NAN, and costs a call each time.

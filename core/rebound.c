@@ -247,7 +247,7 @@ static void back_off(cmo_robot *robot, cmo_stay_state *state) {
     if (wall->known) {
         float sine, cosine;
         cmo_sin_cos(robot->odometer.pose.heading_rad - wall->normal_rad, &sine, &cosine);
-        state->last.margin_mm = clearance - cmo_half_width_mm(robot->description) * fabsf(sine);
+        state->last.margin_mm = clearance - cmo_reach_mm(robot->description, sine, cosine);
         state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
     }
     back_by(robot, state, back);
@@ -314,7 +314,7 @@ void cmo_rebound_answer(cmo_robot *robot, cmo_stay_state *state) {
     const cmo_robot_description *d = robot->description;
     float room =
         d->light[state->wall.first].ahead_mm - (cmo_way_mm(robot) - state->wall.entry_way_mm);
-    float missing = cmo_half_width_mm(d) + state->parameters.margin_mm + 2.0F - room;
+    float missing = cmo_sweep_mm(d) + state->parameters.margin_mm + 2.0F - room;
     state->feels = true;
     back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)));
 }

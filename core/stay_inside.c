@@ -6,6 +6,7 @@
 #include "course.h"
 #include "description.h"
 #include "light_input.h"
+#include "motion.h"
 #include "rebound.h"
 #include "routine.h"
 #include "trig.h"
@@ -95,9 +96,11 @@ static bool check_numbers(cmo_robot *robot, cmo_stay_parameters *p) {
     float top = d->top_speed_mm_s;
     float tyre = d->tyre_mm;
     float rear = d->rear_mm;
+    float front = d->front_mm;
     bool good =
         cmo_take(robot, &tyre, none, 0.0F, 200.0F, "tyre_mm") &&
         cmo_take(robot, &rear, none, 0.0F, 500.0F, "rear_mm") &&
+        cmo_take(robot, &front, none, 0.0F, 500.0F, "front_mm") &&
         (p->cruise_mm_s == 0.0F ||
          cmo_take(robot, &p->cruise_mm_s, none, slowest, top, "cruise_mm_s")) &&
         (p->charge_mm_s == 0.0F ||
@@ -359,8 +362,8 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
     state->course.sway_mm = state->budget.sway_mm;
     state->braking_mm_s2 =
         p->braking_mm_s2 * (state->budget.sway_deg > 0.0F ? CMO_SWAY_BRAKING : 1.0F);
-    state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
-    state->motion.braking_mm_s2 = p->braking_mm_s2;
+    state->motion.acceleration_mm_s2 = CMO_TURN_SHARE * p->acceleration_mm_s2; // it turns
+    state->motion.braking_mm_s2 = CMO_TURN_SHARE * p->braking_mm_s2;
     bool ends = p->longest_ms < CMO_NO_END - GRACE_MS;
     cmo_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE,
               ends ? p->longest_ms + GRACE_MS : CMO_NO_END);

@@ -70,9 +70,10 @@ static void look_along(front *f, const sway *w, const sight *s, float step_mm, f
         float leaned = nx * w->sine[i];
         float across = fabsf(turned - leaned);
         float mirrored = fabsf(turned + leaned);
-        f->tyres[i] = x + y + s->half * across;
+        f->tyres[i] = x + y + larger(s->half * across, s->front * (ahead + left));
         f->spots[i] = x + y + s->ahead * (ahead + left) + s->side * across;
-        f->tyres[i + HALF_STEPS] = far + x - y + s->half * mirrored;
+        f->tyres[i + HALF_STEPS] =
+            far + x - y + larger(s->half * mirrored, s->front * (ahead - left));
         f->spots[i + HALF_STEPS] = far + x - y + s->ahead * (ahead - left) + s->side * mirrored;
         most = larger(most, larger(f->spots[i], f->spots[i + HALF_STEPS]));
     }

@@ -84,8 +84,8 @@ static bool measure(cmo_wall *wall, const cmo_robot *robot) {
     wall->normal_rad = cmo_direction(nx, ny);
     float sine, cosine;
     cmo_sin_cos(wall->entry_rad - wall->normal_rad, &sine, &cosine);
-    float wheel = cmo_half_width_mm(robot->description) * fabsf(sine);
-    return clearance_at(wall, robot, wall->normal_rad) > wheel - 5.0F;
+    float reach = cmo_reach_mm(robot->description, sine, cosine);
+    return clearance_at(wall, robot, wall->normal_rad) > reach - 5.0F;
 }
 
 static float across_mm(const cmo_robot *robot) {
@@ -171,7 +171,7 @@ float cmo_wall_back(const cmo_wall *wall, const cmo_robot *robot, bool convex, f
         // On the way the wheels stand once along the normal; the rear ends where it turns to.
         float sine, cosine;
         cmo_sin_cos(heading_rad - normal, &sine, &cosine);
-        float reach = fmaxf(cmo_half_width_mm(d), -cosine * cmo_rear_mm(d));
+        float reach = fmaxf(cmo_sweep_mm(d), -cosine * cmo_rear_mm(d));
         float missing = reach + margin_mm + poke - clearance_at(wall, robot, normal);
         cmo_sin_cos(robot->odometer.pose.heading_rad - normal, &sine, &cosine);
         most = fmaxf(most, missing / fmaxf(cosine, 0.3F));

@@ -170,6 +170,7 @@ void lab_robot_finish(lab_robot *robot, const staged_robot *from, const char *fi
     d->track_mm = (float)from->track_mm;
     d->tyre_mm = (float)given(from->tyre_mm, 0.0);
     d->rear_mm = (float)given(from->rear_mm, 0.0);
+    d->front_mm = (float)given(from->front_mm, 0.0);
     d->drift_most = (float)given(from->drift_most, 0.0);
     robot->outline = (lab_outline){given(from->outline.front_mm, 0.8 * from->track_mm),
                                    given(from->outline.back_mm, 0.6 * from->track_mm),

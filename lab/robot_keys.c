@@ -368,6 +368,8 @@ static const lab_key robot_keys[] = {
         "width of a tyre; with the track it says how far out the wheels stand"),
     KEY(staged_robot, rear_mm, "rear_mm", 0, 500, "mm", "half the track",
         "from the axle back to the hindmost place that touches the floor"),
+    KEY(staged_robot, front_mm, "front_mm", 0, 500, "mm", "0",
+        "from the axle ahead to the foremost place that touches the floor, a ball in front say"),
     KEY_FLAG(staged_robot, range, "range", "false", "it has a range sensor that looks ahead"),
     KEY_FLAG(staged_robot, touch, "touch", "false", "it has bumpers: left, right, back"),
     KEY_CHOICES(staged_robot, buttons, "buttons", button_names, "[]", "what buttons it has"),

@@ -63,8 +63,8 @@ typedef struct staged_plant {
 
 typedef struct staged_robot {
     char *name;
-    double tick_ms, track_mm, tyre_mm, rear_mm, look_times, heading, range, touch, buttons,
-        drift_most;
+    double tick_ms, track_mm, tyre_mm, rear_mm, front_mm, look_times, heading, range, touch,
+        buttons, drift_most;
     lab_outline outline;
     staged_encoders encoders;
     staged_drive drive;

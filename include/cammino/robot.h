@@ -45,10 +45,12 @@ typedef struct cmo_robot_description {
                               robot that has stopped has rolled on by it */
     uint8_t encoder_bits; /**< width at which the counts wrap, 8..32; 0: 32 */
 
-    float tyre_mm; /**< to stay inside: width of a tyre, 0..200; 0: 10. With the track it says how
-                      far out the wheels stand */
-    float rear_mm; /**< from the axle back to the hindmost ground contact, a caster's wheel swung
-                        out to the rear, 0..500; 0: half the track */
+    float tyre_mm;  /**< to stay inside: width of a tyre, 0..200; 0: 10. With the track it says how
+                       far out the wheels stand */
+    float rear_mm;  /**< from the axle back to the hindmost ground contact, a caster's wheel swung
+                         out to the rear, 0..500; 0: half the track */
+    float front_mm; /**< from the axle ahead to the foremost ground contact, a ball in front say,
+                         0..500; 0: there is none ahead of the tyres */
 
     float top_speed_mm_s;     /**< the fastest that any routine may ask for, 10..5000. A wheel that
                                    has to catch up is sent up to CMO_COMMAND_MOST times as much */
