@@ -265,6 +265,7 @@ static void turn_away(cmo_robot *robot, cmo_stay_state *state) {
 }
 
 static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
+    cmo_rebound_learn(state);
     cmo_rebound *last = &state->last;
     float turned = robot->odometer.pose.heading_rad - state->wall.entry_rad;
     last->asked_deg = cmo_degrees(state->heading_rad - state->wall.entry_rad);
@@ -377,6 +378,7 @@ void cmo_rebound_go_back(cmo_robot *robot, cmo_stay_state *state) {
         back_off(robot, state);
         return;
     }
+    cmo_rebound_note_slide(robot, state);
     if (goes_back(robot, state)) {
         return;
     }

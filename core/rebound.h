@@ -21,6 +21,18 @@ void cmo_rebound_begin(cmo_robot *robot, cmo_stay_state *state);
 // One tick of braking, along the course.
 void cmo_rebound_brake(cmo_robot *robot, cmo_stay_state *state);
 
+// What the budget counts on has yet to be seen: the first run is slower.
+#define CMO_FIRST_SHARE 0.8F
+
+// It stands: how far this stop took.
+void cmo_rebound_stood(const cmo_robot *robot, cmo_stay_state *state);
+
+// While it backs off: where a sensor leaves the boundary tells by how much the tyres slid.
+void cmo_rebound_note_slide(cmo_robot *robot, cmo_stay_state *state);
+
+// How fast it may be by what the stop has shown.
+void cmo_rebound_learn(cmo_stay_state *state);
+
 // What is done about it, once the robot stands: back off, or first feel for the boundary.
 void cmo_rebound_answer(cmo_robot *robot, cmo_stay_state *state);
 

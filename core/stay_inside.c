@@ -211,8 +211,9 @@ static void patrol(cmo_robot *robot, cmo_stay_state *state) {
     if (charges) {
         robot->stall_us = 0; // what it pushes may well hold it
     }
-    cmo_course_follow(&state->course, robot, charges ? state->charge_mm_s : state->cruise_mm_s,
-                      p->acceleration_mm_s2, p->braking_mm_s2);
+    float speed = charges ? state->charge_mm_s : state->cruise_mm_s;
+    cmo_course_follow(&state->course, robot, state->share * speed, p->acceleration_mm_s2,
+                      p->braking_mm_s2);
 }
 
 static void halt(cmo_robot *robot, cmo_stay_state *state) {
@@ -244,6 +245,7 @@ static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
         halt(robot, state);
         return;
     }
+    cmo_rebound_stood(robot, state);
     cmo_rebound_answer(robot, state);
 }
 
@@ -358,6 +360,8 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
                     &state->charge_mm_s)) {
         return CMO_OUTCOME_TOO_FAST;
     }
+    state->held = p->too_fast != CMO_TOO_FAST_ACCEPT || p->cruise_mm_s == 0.0F;
+    state->share = state->held ? CMO_FIRST_SHARE : 1.0F;
     state->course.sway_rad = cmo_radians(state->budget.sway_deg);
     state->course.sway_mm = state->budget.sway_mm;
     state->braking_mm_s2 =

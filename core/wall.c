@@ -57,6 +57,24 @@ void cmo_wall_meet(cmo_wall *wall, const cmo_robot *robot, uint8_t sensor, uint3
     wall->met = (uint8_t)(wall->met | 1U << slot);
 }
 
+float cmo_wall_leave(const cmo_wall *wall, const cmo_robot *robot, uint32_t time_us) {
+    cmo_pose pose = pose_at(robot, time_us);
+    float x_mm, y_mm, sine, cosine;
+    spot_of(robot, &pose, wall->first, &x_mm, &y_mm);
+    cmo_sin_cos(pose.heading_rad, &sine, &cosine);
+    return (wall->x_mm[wall->first] - x_mm) * cosine + (wall->y_mm[wall->first] - y_mm) * sine;
+}
+
+void cmo_wall_shift(cmo_wall *wall, const cmo_robot *robot, float slid_mm) {
+    float sine, cosine;
+    cmo_sin_cos(robot->odometer.pose.heading_rad, &sine, &cosine);
+    for (uint8_t i = 0; i < 2; i++) {
+        wall->x_mm[i] -= slid_mm * cosine;
+        wall->y_mm[i] -= slid_mm * sine;
+    }
+    wall->entry_way_mm -= slid_mm;
+}
+
 static float clearance_at(const cmo_wall *wall, const cmo_robot *robot, float normal_rad) {
     const cmo_pose *pose = &robot->odometer.pose;
     uint8_t slot = wall->first;

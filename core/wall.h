@@ -11,6 +11,13 @@ float cmo_wrap(float angle_rad);
 // Takes a crossing of a sensor; the first one begins a new wall.
 void cmo_wall_meet(cmo_wall *wall, const cmo_robot *robot, uint8_t sensor, uint32_t time_us);
 
+// How much further along its heading the first sensor met the wall than it leaves it now, backing
+// off, by odometry: tyres that slid since then have taken the robot on by as much unseen.
+float cmo_wall_leave(const cmo_wall *wall, const cmo_robot *robot, uint32_t time_us);
+
+// The robot has slid: the wall lies nearer than odometry has it.
+void cmo_wall_shift(cmo_wall *wall, const cmo_robot *robot, float slid_mm);
+
 // Finds the normal: measured where both sensors have crossed, else guessed from how far the robot
 // has gone since, without the other one crossing too.
 void cmo_wall_solve(cmo_wall *wall, const cmo_robot *robot);

@@ -153,6 +153,7 @@ START_TEST(a_patrol_knows_its_rebounds_and_the_truth_of_them) {
     lab_route *route = load("crate-yard.yaml");
     route->objects = 0;
     route->leg[1].parameters.stay.scan_deg = 0;
+    route->leg[1].parameters.stay.rebounds = 18; // it ends with a whole one
     lab_run *run = lab_drive(route, 3);
     ck_assert_int_eq(run->outcome, CMO_OUTCOME_DONE);
     const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 1);

@@ -473,6 +473,61 @@ START_TEST(without_a_known_slowest_speed_it_rebounds_all_the_same) {
 }
 END_TEST
 
+// A ball in front of the axle comes to the boundary before the tyres do.
+START_TEST(a_contact_ahead_of_the_axle_is_counted) {
+    double least[2];
+    float speed[2];
+    for (int stated = 0; stated < 2; stated++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        end_bench(&p.bench);
+        p.description.rear_mm = 20;
+        p.description.front_mm = stated ? 45 : 0;
+        cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+        setup.plant.caster_behind_mm = -45;
+        setup.plant.caster_trail_mm = 0;
+        setup.x_mm = 400;
+        setup.y_mm = 300;
+        start_bench(&p.bench, &setup, &p.description);
+        cmo_stay_parameters parameters = {.convex = true, .rebounds = 6, .longest_ms = CMO_NO_END};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        least[stated] = p.least_mm;
+        speed[stated] = p.state.cruise_mm_s;
+        end_patrol(&p);
+    }
+    ck_assert_double_lt(least[0], 0.0); // the simulated ball does go over
+    ck_assert_double_gt(least[1], 0.5);
+    ck_assert_float_lt(speed[1], 0.8F * speed[0]);
+}
+END_TEST
+
+// Tyres that hold less than is stated: the encoders see nothing of it, the light does.
+START_TEST(where_stops_take_longer_it_drives_slower) {
+    float share[2];
+    for (int slips = 0; slips < 2; slips++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        end_bench(&p.bench);
+        cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+        setup.plant.grip_m_s2 = slips ? 1.6 : setup.plant.grip_m_s2;
+        setup.x_mm = 400;
+        setup.y_mm = 300;
+        start_bench(&p.bench, &setup, &p.description);
+        // What a first stop takes has yet to be seen.
+        cmo_stay_parameters parameters = {.rebounds = 1, .longest_ms = CMO_NO_END};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        ck_assert_float_eq_tol(p.state.last.speed_mm_s, 0.8F * p.state.cruise_mm_s, 10.0F);
+        parameters.rebounds = 8;
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        ck_assert_double_gt(p.least_mm, 0.5);
+        share[slips] = p.state.share;
+        end_patrol(&p);
+    }
+    ck_assert_float_gt(share[0], 0.9F);
+    ck_assert_float_lt(share[1], 0.85F);
+}
+END_TEST
+
 // Asked to end, or out of time, in whatever it does: at the next tick, and halted.
 START_TEST(it_ends_at_the_next_tick_in_any_stage) {
     static const cmo_stage stages[] = {CMO_STAGE_PATROL, CMO_STAGE_BRAKE, CMO_STAGE_TURN,
@@ -550,6 +605,8 @@ int main(void) {
                                   parameters_that_make_no_sense_are_refused_by_name,
                                   it_sways_as_its_budget_has_it,
                                   a_robot_that_cannot_be_safe_is_told_what_would_do,
+                                  a_contact_ahead_of_the_axle_is_counted,
+                                  where_stops_take_longer_it_drives_slower,
                                   without_a_known_slowest_speed_it_rebounds_all_the_same,
                                   it_ends_at_the_next_tick_in_any_stage,
                                   straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over,

@@ -98,7 +98,12 @@ typedef struct cmo_stay_state {
     cmo_stay_parameters parameters;
     cmo_patrol_budget budget; /**< the speed that is safe, and how it sways */
     float cruise_mm_s;        /**< what it drives at, */
-    float charge_mm_s;        /**< and charges at */
+    float charge_mm_s;        /**< and charges at, */
+    float share;              /**< times this: less until the first stop has shown what the budget
+                                 counts on, and where a stop took longer than that */
+    float stop_mm;            /**< from the last crossing to rest, by the encoders */
+    bool slid;                /**< it has been seen how far the tyres slid in that */
+    bool held;                /**< to what is safe, unless it was told to accept more */
     uint16_t rebounds;        /**< so far */
     uint16_t crossed;         /**< of them with both sensors; of these: */
     float turn_error_deg;     /**< root mean square of turned less asked, by odometry */
