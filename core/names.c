@@ -28,7 +28,7 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
         "a light sensor's readings left what it can give; is a wire loose?",
         "a light sensor's reading stays where the other one's proves that it must change",
         "a light sensor's reading jumps as no motion of the robot explains; is a plug loose?",
-        "the levels are missing or too near to each other; take them anew",
+        "the levels are missing, too near to each other, or not of this floor; take them anew",
         "only one sensor met the line; did it pass the line's end, or a corner?",
         "a sensor saw no floor while it looked for a line",
         "the motors are driven but the wheels stand still; is something in the way?",

@@ -3,6 +3,7 @@
 // in range.
 #include <cammino/stay_inside.h>
 
+#include "boundary.h"
 #include "course.h"
 #include "description.h"
 #include "light_input.h"
@@ -14,10 +15,8 @@
 #include <math.h>
 #include <stddef.h>
 
-// A reading counts as boundary from this share of the way to it on: what is worn must not hide it.
-#define BOUNDARY_SHARE 0.2F
-// Void is told from dark paint only where one look can do so: this many standard deviations apart.
-#define VOID_SIGMAS 10.0F
+// Waiting for the first look.
+#define FIRST_LOOK_MS 200U
 // At the end of the braking: slow enough, and waited for long enough.
 #define SLOW_MM_S 5.0F
 #define WAIT_US   500000U
@@ -29,31 +28,6 @@
 #define UNSEEN_TICKS 5U
 
 // ---------------------------------------------------------------------------------- parameters --
-
-static void watch_boundary(cmo_robot *robot, const cmo_stay_parameters *p) {
-    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
-        cmo_light *light = &robot->light[i];
-        const cmo_levels *levels = &light->levels;
-        float spot_mm = robot->description->light[i].spot_mm;
-        cmo_band band = p->band;
-        if (band.low == band.high) {
-            bool light_rim = p->boundary == CMO_TONE_LIGHT;
-            // A threshold that was chosen among all of a floor's surfaces knows better.
-            bool chosen = light_rim ? levels->light_threshold != 0 : levels->dark_threshold != 0;
-            float share = light_rim ? BOUNDARY_SHARE : 1.0F - BOUNDARY_SHARE;
-            float at =
-                chosen ? cmo_threshold(levels, light_rim ? CMO_TONE_LIGHT : CMO_TONE_DARK) : share;
-            band = light_rim ? (cmo_band){at, INFINITY} : (cmo_band){-INFINITY, at};
-            float depth = cmo_threshold(levels, CMO_TONE_VOID);
-            bool sure = depth * -2.0F > VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
-            if (p->boundary == CMO_TONE_VOID && sure) {
-                band.high = depth;
-            }
-        }
-        cmo_edge_start_band(&light->edge, levels, band, spot_mm);
-        cmo_light_count_anew(light);
-    }
-}
 
 static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p) {
     const struct {
@@ -301,6 +275,14 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
     switch (robot->stage) {
     case CMO_STAGE_IDLE:
+        for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
+            if (robot->light[i].edge.looks == 0 && robot->elapsed_ms < FIRST_LOOK_MS) {
+                return; // a look at the floor first
+            }
+        }
+        if (!cmo_boundary_know_floor(robot, &state->parameters)) {
+            return;
+        }
         state->reckoned_mm = cmo_way_mm(robot);
         state->heading_rad = robot->odometer.pose.heading_rad;
         go_on(robot, state);
@@ -372,7 +354,7 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
     cmo_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE,
               ends ? p->longest_ms + GRACE_MS : CMO_NO_END);
     robot->curved = robot->fine = true;
-    watch_boundary(robot, p);
+    cmo_boundary_watch(robot, p, p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F);
     return CMO_RUNNING;
 }
 

@@ -304,7 +304,7 @@ START_TEST(put_down_on_the_rim_it_turns_off_it) {
     start_patrol(&p, &dark_room, 64, 0, NULL);
     end_bench(&p.bench);
     cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
-    setup.x_mm = RIGHT - 70; // both spots just beyond the edge, the wheels inside
+    setup.x_mm = RIGHT - 65; // both spots beyond the edge, the wheels inside
     setup.y_mm = 350;
     start_bench(&p.bench, &setup, &p.description);
     cmo_stay_parameters parameters = {.rebounds = 3};
@@ -528,6 +528,33 @@ START_TEST(where_stops_take_longer_it_drives_slower) {
 }
 END_TEST
 
+// On a floor that is a little darker than the one of the levels it patrols all the same; a reading
+// halfway to the boundary may be anything.
+START_TEST(it_goes_by_the_floor_that_it_stands_on) {
+    static const struct {
+        double floor;
+        bool goes;
+    } cases[] = {{0.6, true}, {0.5, true}, {0.42, true}, {0.7, true}, {0.3, false}};
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        room other = dark_room;
+        other.floor = cases[i].floor;
+        patrol p;
+        start_patrol(&p, &other, 64, 0, NULL);
+        cmo_stay_parameters parameters = {.rebounds = 3, .longest_ms = 60000};
+        cmo_outcome outcome = run_patrol(&p, &parameters, INFINITY);
+        ck_assert_int_eq(outcome, cases[i].goes ? CMO_OUTCOME_DONE : CMO_OUTCOME_LOW_CONTRAST);
+        ck_assert_uint_eq(p.state.rebounds, cases[i].goes ? 3 : 0);
+        if (cases[i].goes) {
+            ck_assert_double_gt(p.least_mm, 0.5);
+        } else {
+            ck_assert_str_eq(p.bench.robot.field, "levels");
+            ck_assert_double_eq(cmo_sim_truth_now(p.bench.sim).way_mm, 0.0);
+        }
+        end_patrol(&p);
+    }
+}
+END_TEST
+
 // Asked to end, or out of time, in whatever it does: at the next tick, and halted.
 START_TEST(it_ends_at_the_next_tick_in_any_stage) {
     static const cmo_stage stages[] = {CMO_STAGE_PATROL, CMO_STAGE_BRAKE, CMO_STAGE_TURN,
@@ -607,6 +634,7 @@ int main(void) {
                                   a_robot_that_cannot_be_safe_is_told_what_would_do,
                                   a_contact_ahead_of_the_axle_is_counted,
                                   where_stops_take_longer_it_drives_slower,
+                                  it_goes_by_the_floor_that_it_stands_on,
                                   without_a_known_slowest_speed_it_rebounds_all_the_same,
                                   it_ends_at_the_next_tick_in_any_stage,
                                   straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over,

@@ -1,0 +1,82 @@
+// SPDX-License-Identifier: MIT
+#include "boundary.h"
+
+#include "description.h"
+#include "light_input.h"
+#include "routine.h"
+
+#include <math.h>
+
+// A reading counts as boundary from this share of the way to it on: what is worn must not hide it.
+#define BOUNDARY_SHARE 0.2F
+// What the floor reads at the start, against the levels: so near, it is what they say; up to so
+// far, it is another floor; from so far on, it is the boundary. And so much do two spots on one
+// differ.
+#define FLOOR_SAME  0.05F
+#define FLOOR_OFF   0.4F
+#define FLOOR_RIM   0.8F
+#define FLOOR_APART 0.15F
+// Void is told from dark paint only where one look can do so: this many standard deviations apart.
+#define VOID_SIGMAS 10.0F
+
+// A threshold that was chosen among all of a floor's surfaces knows better than a share does.
+static bool is_chosen(const cmo_levels *levels, const cmo_stay_parameters *p) {
+    bool light_rim = p->boundary == CMO_TONE_LIGHT;
+    return p->band.low != p->band.high ||
+           (light_rim ? levels->light_threshold : levels->dark_threshold) != 0;
+}
+
+void cmo_boundary_watch(cmo_robot *robot, const cmo_stay_parameters *p, float floor) {
+    for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
+        cmo_light *light = &robot->light[i];
+        const cmo_levels *levels = &light->levels;
+        float spot_mm = robot->description->light[i].spot_mm;
+        cmo_band band = p->band;
+        if (band.low == band.high) {
+            bool light_rim = p->boundary == CMO_TONE_LIGHT;
+            float rim = light_rim ? 1.0F : 0.0F;
+            float at = is_chosen(levels, p)
+                           ? cmo_threshold(levels, light_rim ? CMO_TONE_LIGHT : CMO_TONE_DARK)
+                           : floor + BOUNDARY_SHARE * (rim - floor);
+            band = light_rim ? (cmo_band){at, INFINITY} : (cmo_band){-INFINITY, at};
+            float depth = cmo_threshold(levels, CMO_TONE_VOID);
+            bool sure = depth * -2.0F > VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
+            if (p->boundary == CMO_TONE_VOID && sure) {
+                band.high = depth;
+            }
+        }
+        cmo_edge_start_band(&light->edge, levels, band, spot_mm);
+        cmo_light_count_anew(light);
+    }
+}
+
+// Before it moves it stands on the floor, as a rule: one that is a little darker here than where
+// the levels were taken is the floor all the same. False: it has ended, for that is neither the
+// floor of the levels nor their boundary.
+bool cmo_boundary_know_floor(cmo_robot *robot, const cmo_stay_parameters *p) {
+    float ideal = p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F;
+    float mean = 0.0F;
+    float apart = 0.0F;
+    uint8_t count = cmo_front_lights(robot->description);
+    for (uint8_t i = 0; i < count; i++) {
+        if (is_chosen(&robot->light[i].levels, p)) {
+            return true;
+        }
+        float here = robot->light[i].reflectance;
+        mean += here / (float)count;
+        apart = i == 0 ? here : fabsf(apart - here);
+    }
+    float off = fabsf(mean - ideal);
+    // Where the two differ, one of them stands on something; so do both that see the boundary.
+    if (off < FLOOR_SAME || apart > FLOOR_APART || off > FLOOR_RIM) {
+        return true;
+    }
+    if (off > FLOOR_OFF) {
+        robot->field = "levels";
+        robot->limit = NAN;
+        cmo_end(robot, CMO_OUTCOME_LOW_CONTRAST);
+        return false;
+    }
+    cmo_boundary_watch(robot, p, mean);
+    return true;
+}
