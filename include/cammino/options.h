@@ -47,7 +47,7 @@
 
 /** Whether a robot learns what its commands have to lead by, and looks again for what it has slid
  *  past. A part with little flash may set it to 0: then commands lead by the stated lag, which
- * suits a regulator without an integral and tyres that hold; that saves about 3000 bytes on an
+ * suits a regulator without an integral and tyres that hold; that saves about 2000 bytes on an
  * 8-bit one. */
 #ifndef CMO_SLIDING
 #define CMO_SLIDING 1
@@ -55,7 +55,7 @@
 
 /** Whether a line must be met by both sensors, where two are watched. A part with little flash may
  *  set it to 0, then one is enough, and
- *  largest_entry_deg is not looked at; that saves about 2500 bytes on an 8-bit one. */
+ *  largest_entry_deg is not looked at; that saves about 2300 bytes on an 8-bit one. */
 #ifndef CMO_TWO_SIDED
 #define CMO_TWO_SIDED 1
 #endif
