@@ -189,11 +189,18 @@ static bool has_shown(const cmo_robot *robot, const cmo_line_state *state, uint8
            shown_mm(robot, state, sensor) >= proof_mm;
 }
 
+// A halt at the crossing locks the wheels, and there is no going back to look again: there, both
+// sensors may have measured less.
+static float proof_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    bool locks = robot->stage == CMO_STAGE_BRAKE && state->parameters.rest == CMO_REST_HALTED;
+    return (locks ? LESSER_PROOF : CMO_LINE_PROOF) * least_mm(state);
+}
+
 // It has left what was too narrow for a line.
 static bool is_narrow(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
     return candidate->passed && !candidate->doubted &&
-           shown_mm(robot, state, sensor) < CMO_LINE_PROOF * least_mm(state);
+           shown_mm(robot, state, sensor) < proof_mm(robot, state);
 }
 
 // What both have met here is a line, if one of them has proved it.
@@ -204,9 +211,10 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
     uint8_t other = (uint8_t)(CMO_FRONT - 1 - sensor);
     const cmo_light_description *light = robot->description->light;
     float tangent = later / fmaxf(fabsf(light[0].left_mm - light[CMO_FRONT - 1].left_mm), 1.0F);
-    float proof = CMO_LINE_PROOF * least_mm(state) * sqrtf(1.0F + tangent * tangent);
+    float slant = sqrtf(1.0F + tangent * tangent);
+    float proof = proof_mm(robot, state) * slant;
     float sure = fminf(fabsf(tangent) / SURE_TANGENT, 1.0F);
-    float lesser = proof * (sure + (1.0F - sure) * (LESSER_PROOF / CMO_LINE_PROOF));
+    float lesser = sure * proof + (1.0F - sure) * LESSER_PROOF * least_mm(state) * slant;
     if (!state->candidate[other].open) {
         return has_shown(robot, state, sensor, proof);
     }

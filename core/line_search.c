@@ -133,7 +133,9 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
     if (p->longest_ms == 0) {
         float seconds =
             p->blind_mm / p->cruise_mm_s + (p->longest_mm - p->blind_mm) / p->creep_mm_s;
-        p->longest_ms = (uint32_t)(2000.0F * seconds) + 2000U;
+        // A rest takes moves, and looks at each; where the tyres slide or the motors stick, many.
+        uint32_t settling_ms = p->rest == CMO_REST_HALTED ? 2000U : 6000U;
+        p->longest_ms = (uint32_t)(2000.0F * seconds) + settling_ms;
     }
     return true;
 }

@@ -12,9 +12,9 @@
         "limit when speeding up" of),                                                              \
         KEY(object, braking_mm_s2, "braking_mm_s2", 10, 50000, "mm/s2", usual,                     \
             "limit when slowing down" of)
-#define LONGEST_S(object)                                                                          \
-    KEY(object, longest_s, "longest_s", 0.01, 3600, "s", "twice what the way takes, plus 2",       \
-        "give up after this time")
+#define TWICE "twice what the way takes, plus 2"
+#define LONGEST_S(object, usual)                                                                   \
+    KEY(object, longest_s, "longest_s", 0.01, 3600, "s", usual, "give up after this time")
 #define HALT(object)                                                                               \
     KEY_CHOICE(object, halt, "halt", halt_names, "the best that the robot has",                    \
                "what the motors do at the end")
@@ -37,7 +37,7 @@ static const lab_key travel_keys[] = {KEY(staged_move, amount, "distance_mm", -2
                                       KEY(staged_move, tolerance, "tolerance_mm", 0.1, 50, "mm",
                                           "0.5, or one encoder step if more",
                                           "it settles until it is this near"),
-                                      LONGEST_S(staged_move),
+                                      LONGEST_S(staged_move, TWICE),
                                       HALT(staged_move),
                                       ENDING(staged_move),
                                       KEY_END};
@@ -51,7 +51,7 @@ static const lab_key rotate_keys[] = {
     RATES(staged_move, ", of the wheels", "half of the robot's"),
     KEY(staged_move, tolerance, "tolerance_deg", 0.05, 20, "deg",
         "0.5 mm at the wheels, or one encoder step if more", "it settles until it is this near"),
-    LONGEST_S(staged_move),
+    LONGEST_S(staged_move, TWICE),
     HALT(staged_move),
     KEY_END};
 static const lab_section rotate_section = {"rotate", "Turn on the spot by an angle.", rotate_keys};
@@ -78,7 +78,8 @@ static const lab_section band_section = {
             "within what it allows is no line; 90: one sensor is enough"),                         \
         KEY(staged_line, longest_mm, "longest_mm", 1, 50000, "mm", "blind_mm + 2000",              \
             "give up after this way without a line in sight"),                                     \
-        LONGEST_S(staged_line), RATES(staged_line, "", ROBOTS), HALT(staged_line),                 \
+        LONGEST_S(staged_line, TWICE "; with a rest 6"), RATES(staged_line, "", ROBOTS),           \
+        HALT(staged_line),                                                                         \
         KEY(staged_line, expected_mm, "expected_mm", 0, 50000, "mm", "not known",                  \
             "way from the start at which the line is expected: it slows down there"),              \
         KEY_CHOICE(staged_line, too_fast, "too_fast", too_fast_names, "refuse",                    \

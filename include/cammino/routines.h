@@ -152,7 +152,7 @@ typedef struct cmo_line_parameters {
                                   is enough, as at a line's end. On void one always is */
     float longest_mm;    /**< give up after this way without a candidate; default: blind distance +
                             2000 */
-    uint32_t longest_ms; /**< default: twice what longest_mm takes, plus 2000 */
+    uint32_t longest_ms; /**< default: twice what longest_mm takes, plus 2000; 6000 with a rest */
     float acceleration_mm_s2; /**< default: the robot's */
     float braking_mm_s2;      /**< default: the robot's */
     cmo_halt halt;            /**< default: the port's best */

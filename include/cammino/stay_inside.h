@@ -143,8 +143,8 @@ typedef struct cmo_stay_state {
  * between them; sensor faults and what can end any routine. Refused as too_fast: a cruise at which
  * the wheels could go over the boundary (robot->limit is the highest that would do), or a robot
  * whose wheels can reach it unseen: with CMO_GRAZING_REFUSE, or where it is not convex. Refused as
- * low_contrast: levels; and ended so before it moves, where both sensors read neither the floor of the
- * levels, give or take 0.4 of the contrast, nor the boundary.
+ * low_contrast: levels; and ended so before it moves, where both sensors read neither the floor of
+ * the levels, give or take 0.4 of the contrast, nor the boundary.
  */
 cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
                                   const cmo_stay_parameters *parameters);
