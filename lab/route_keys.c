@@ -200,7 +200,8 @@ static const lab_key stay_keys[] = {
     KEY_SECTION(staged_stay, band, "band", &band_section,
                 "a fifth of the way from the floor to the boundary's level",
                 "reflectances that count as boundary"),
-    SPEED(staged_stay, cruise_mm_s, "as fast as is safe", "speed of the patrol"),
+    SPEED(staged_stay, cruise_mm_s, "as fast as is safe",
+          "speed of the patrol; a fifth less until a first stop has been seen"),
     KEY_CHOICE(
         staged_stay, too_fast, "too_fast", stay_too_fast_names, "refuse",
         "where the wheels could go over the boundary; slow: drive as fast as is safe; accept: "
