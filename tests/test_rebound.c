@@ -1,0 +1,228 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// How a robot turns away from a boundary, and what it learns there.
+#include "room.h"
+
+#include <math.h>
+
+START_TEST(it_turns_as_it_was_asked_to) {
+    static const cmo_turn turns[] = {CMO_TURN_MIRRORED, CMO_TURN_AWAY, CMO_TURN_INWARD};
+    for (size_t i = 0; i < G_N_ELEMENTS(turns); i++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        cmo_stay_parameters parameters = {.turn = turns[i], .angle_deg = 100, .rebounds = 1};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        const cmo_rebound *r = &p.state.last;
+        // The right wall, met at 20 degrees to the left of its normal.
+        ck_assert(r->known);
+        ck_assert_double_eq_tol((double)r->entry_deg, 20.0, 1.0);
+        double exits[] = {160.0, 120.0, 180.0};
+        ck_assert_double_eq_tol(fabs((double)r->exit_deg), exits[i], 1.0);
+        double turned = cmo_sim_truth_now(p.bench.sim).heading_rad * 180.0 / G_PI - 20.0;
+        ck_assert_double_eq_tol(turned, (double)r->asked_deg, 3.0);
+        ck_assert_double_gt((double)r->asked_deg, 90.0); // to the left, the shorter way
+        end_patrol(&p);
+    }
+}
+END_TEST
+
+START_TEST(toward_the_middle_it_comes_back_to_where_it_was) {
+    patrol p;
+    start_patrol(&p, &dark_room, 64, 0, NULL);
+    cmo_stay_parameters parameters = {.turn = CMO_TURN_MIDDLE, .rebounds = 6};
+    ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+    cmo_sim_truth end = cmo_sim_truth_now(p.bench.sim);
+    double to_middle =
+        atan2((double)p.state.covered_y_mm - (double)p.bench.robot.odometer.pose.y_mm,
+              (double)p.state.covered_x_mm - (double)p.bench.robot.odometer.pose.x_mm);
+    double off = remainder(to_middle - (double)p.bench.robot.odometer.pose.heading_rad, 2 * G_PI);
+    ck_assert_double_le(fabs(off), 0.4);
+    ck_assert_double_gt(end.x_mm, LEFT);
+    end_patrol(&p);
+}
+END_TEST
+
+START_TEST(where_one_sensor_crosses_it_feels_for_the_wall_or_guesses) {
+    for (int guess = 0; guess < 2; guess++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        cmo_stay_parameters parameters = {.guess = guess == 1, .rebounds = 8};
+        cmo_robot *robot = &p.bench.robot;
+        unsigned known = 0, seen = 0;
+        cmo_outcome outcome = cmo_stay_inside_start(robot, &p.state, &parameters);
+        for (; outcome == CMO_RUNNING; cmo_wait(robot)) {
+            outcome = cmo_tick(robot);
+            p.stages |= 1U << robot->stage;
+            if (p.state.rebounds > seen) {
+                seen = p.state.rebounds;
+                known += p.state.last.known;
+            }
+        }
+        bool felt = p.stages & 1U << CMO_STAGE_FEEL;
+        ck_assert_int_eq(felt, guess == 0);
+        if (guess == 0) {
+            ck_assert_uint_eq(known, 8);
+        } else {
+            ck_assert_uint_lt(known, 8);
+        }
+        end_patrol(&p);
+    }
+}
+END_TEST
+
+START_TEST(a_corner_that_pokes_in_is_not_run_over) {
+    room r = dark_room;
+    r.notch_mm = 250;
+    patrol p;
+    start_patrol(&p, &r, 64, 0, NULL);
+    cmo_stay_parameters parameters = {.rebounds = 25, .longest_ms = CMO_NO_END};
+    ck_assert_int_eq(run_patrol(&p, &parameters, 240000), CMO_OUTCOME_DONE);
+    ck_assert_double_gt(p.least_mm, 0.5);
+    ck_assert(p.state.budget.corners);
+    end_patrol(&p);
+}
+END_TEST
+
+START_TEST(in_a_room_too_small_to_go_anywhere_it_gives_up) {
+    static const room cell = {0.6, 0.05, 25, 0};
+    patrol p;
+    start_patrol(&p, &cell, 64, 0, NULL);
+    // A boundary everywhere: the floor itself counts as one.
+    cmo_stay_parameters parameters = {.band = {0.5F, 1.5F}, .longest_ms = CMO_NO_END};
+    ck_assert_int_eq(run_patrol(&p, &parameters, 120000), CMO_OUTCOME_CORNERED);
+    cmo_sim_pass(p.bench.sim, 300);
+    ck_assert(cmo_sim_halted(p.bench.sim));
+    end_patrol(&p);
+}
+END_TEST
+
+START_TEST(put_down_on_the_rim_it_turns_off_it) {
+    patrol p;
+    start_patrol(&p, &dark_room, 64, 0, NULL);
+    end_bench(&p.bench);
+    cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+    setup.x_mm = RIGHT - 65; // both spots beyond the edge, the wheels inside
+    setup.y_mm = 350;
+    start_bench(&p.bench, &setup, &p.description);
+    cmo_stay_parameters parameters = {.rebounds = 3};
+    ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+    ck_assert_double_gt(p.least_mm, 0.5);
+    end_patrol(&p);
+}
+END_TEST
+
+// The documented default of slowest_mm_s, 0, is no speed that a robot ever falls below.
+START_TEST(without_a_known_slowest_speed_it_rebounds_all_the_same) {
+    patrol p;
+    start_patrol(&p, &dark_room, 64, 0, NULL);
+    end_bench(&p.bench);
+    p.description.slowest_mm_s = 0;
+    cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+    setup.x_mm = 400;
+    setup.y_mm = 300;
+    setup.heading_deg = 20;
+    start_bench(&p.bench, &setup, &p.description);
+    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.longest_ms = 6000}, INFINITY),
+                     CMO_OUTCOME_DONE);
+    ck_assert_uint_ge(p.state.rebounds, 2);
+    ck_assert_double_lt(figure(&p.bench.robot, CMO_ELAPSED_MS), 7000);
+    ck_assert_double_gt(p.least_mm, 0.5);
+    end_patrol(&p);
+}
+END_TEST
+
+// A ball in front of the axle comes to the boundary before the tyres do.
+START_TEST(a_contact_ahead_of_the_axle_is_counted) {
+    double least[2];
+    float speed[2];
+    for (int stated = 0; stated < 2; stated++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        end_bench(&p.bench);
+        p.description.rear_mm = 20;
+        p.description.front_mm = stated ? 45 : 0;
+        cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+        setup.plant.caster_behind_mm = -45;
+        setup.plant.caster_trail_mm = 0;
+        setup.x_mm = 400;
+        setup.y_mm = 300;
+        start_bench(&p.bench, &setup, &p.description);
+        cmo_stay_parameters parameters = {.convex = true, .rebounds = 6, .longest_ms = CMO_NO_END};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        least[stated] = p.least_mm;
+        speed[stated] = p.state.cruise_mm_s;
+        end_patrol(&p);
+    }
+    ck_assert_double_lt(least[0], 0.0); // the simulated ball does go over
+    ck_assert_double_gt(least[1], 0.5);
+    ck_assert_float_lt(speed[1], 0.8F * speed[0]);
+}
+END_TEST
+
+// Tyres that hold less than is stated: the encoders see nothing of it, the light does.
+START_TEST(where_stops_take_longer_it_drives_slower) {
+    float share[2];
+    for (int slips = 0; slips < 2; slips++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        end_bench(&p.bench);
+        cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+        setup.plant.grip_m_s2 = slips ? 1.6 : setup.plant.grip_m_s2;
+        setup.x_mm = 400;
+        setup.y_mm = 300;
+        start_bench(&p.bench, &setup, &p.description);
+        // What a first stop takes has yet to be seen.
+        cmo_stay_parameters parameters = {.rebounds = 1, .longest_ms = CMO_NO_END};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        ck_assert_float_eq_tol(p.state.last.speed_mm_s, 0.8F * p.state.cruise_mm_s, 10.0F);
+        parameters.rebounds = 8;
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        ck_assert_double_gt(p.least_mm, 0.5);
+        share[slips] = p.state.share;
+        end_patrol(&p);
+    }
+    ck_assert_float_gt(share[0], 0.9F);
+    ck_assert_float_lt(share[1], 0.85F);
+}
+END_TEST
+
+// On a floor that is a little darker than the one of the levels it patrols all the same; a reading
+// halfway to the boundary may be anything.
+START_TEST(it_goes_by_the_floor_that_it_stands_on) {
+    static const struct {
+        double floor;
+        bool goes;
+    } cases[] = {{0.6, true}, {0.5, true}, {0.42, true}, {0.7, true}, {0.3, false}};
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        room other = dark_room;
+        other.floor = cases[i].floor;
+        patrol p;
+        start_patrol(&p, &other, 64, 0, NULL);
+        cmo_stay_parameters parameters = {.rebounds = 3, .longest_ms = 60000};
+        cmo_outcome outcome = run_patrol(&p, &parameters, INFINITY);
+        ck_assert_int_eq(outcome, cases[i].goes ? CMO_OUTCOME_DONE : CMO_OUTCOME_LOW_CONTRAST);
+        ck_assert_uint_eq(p.state.rebounds, cases[i].goes ? 3 : 0);
+        if (cases[i].goes) {
+            ck_assert_double_gt(p.least_mm, 0.5);
+        } else {
+            ck_assert_str_eq(p.bench.robot.field, "levels");
+            ck_assert_double_eq(cmo_sim_truth_now(p.bench.sim).way_mm, 0.0);
+        }
+        end_patrol(&p);
+    }
+}
+END_TEST
+
+int main(void) {
+    const TTest *const tests[] = {it_turns_as_it_was_asked_to,
+                                  toward_the_middle_it_comes_back_to_where_it_was,
+                                  where_one_sensor_crosses_it_feels_for_the_wall_or_guesses,
+                                  a_corner_that_pokes_in_is_not_run_over,
+                                  in_a_room_too_small_to_go_anywhere_it_gives_up,
+                                  put_down_on_the_rim_it_turns_off_it,
+                                  without_a_known_slowest_speed_it_rebounds_all_the_same,
+                                  a_contact_ahead_of_the_axle_is_counted,
+                                  where_stops_take_longer_it_drives_slower,
+                                  it_goes_by_the_floor_that_it_stands_on,
+                                  NULL};
+    return run_suite("rebound", tests);
+}
