@@ -92,6 +92,37 @@ START_TEST(drive_prints_the_legs_robot_beside_truth) {
 }
 END_TEST
 
+// A hatch's far rim is met by both, and narrower than a line; a line that ends beside the way is
+// met by one.
+START_TEST(what_was_passed_over_is_said) {
+    ck_assert_int_eq(CALL("drive " ROUTE), 0);
+    const char *last = strstr(out, "passed over last: at 27");
+    ck_assert_ptr_nonnull(last);
+    ck_assert_ptr_nonnull(strstr(last, "mm wide along the way, narrower than a line\n"));
+    ck_assert_int_eq(CALL("drive " ROUTE " --json"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\"passed_over_last\" : {"));
+    ck_assert_ptr_nonnull(strstr(out, "\"reason\" : \"too_narrow\""));
+    char *route = g_strdup_printf("%s/end.yaml", folder);
+    ck_assert(g_file_set_contents(route,
+                                  "robot: " SOURCE_DIR "/data/ferry/mozzo.yaml\nmat: " SOURCE_DIR
+                                  "/data/ferry/car-deck.svg\nstart: {x_mm: 400, y_mm: 770}\nlegs:\n"
+                                  "  - stop_on_line: {longest_mm: 300, cruise_mm_s: 200}\n",
+                                  -1, NULL));
+    char *line = g_strdup_printf(COMMAND " drive %s", route);
+    ck_assert_int_eq(call(line), 1);
+    ck_assert_ptr_nonnull(strstr(out, "no_line"));
+    ck_assert_ptr_nonnull(strstr(out, "by the right sensor"));
+    ck_assert_ptr_nonnull(strstr(out, "met by that sensor alone\n"));
+    g_free(line);
+    line = g_strdup_printf(COMMAND " drive %s --json", route);
+    ck_assert_int_eq(call(line), 1);
+    ck_assert_ptr_nonnull(strstr(out, "\"reason\" : \"one_sided\""));
+    g_free(line);
+    ck_assert_int_eq(g_unlink(route), 0);
+    g_free(route);
+}
+END_TEST
+
 START_TEST(a_robot_that_fails_gives_status_1_and_says_why) {
     char *path = in_folder("fail.yaml");
     char *route =
@@ -199,6 +230,7 @@ int main(void) {
     const TTest *const tests[] = {help_has_an_example_for_every_command,
                                   a_wrong_call_gets_one_line_and_status_2,
                                   drive_prints_the_legs_robot_beside_truth,
+                                  what_was_passed_over_is_said,
                                   a_robot_that_fails_gives_status_1_and_says_why,
                                   drive_and_draw_make_the_same_pictures_in_png_and_svg,
                                   a_bare_trace_of_a_robot_can_be_drawn,
