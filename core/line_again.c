@@ -57,8 +57,8 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
 }
 
 // Going back over it slowly, nothing slides: here the edges are.
-static void look_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
-                       const cmo_crossing *crossing, bool is_far) {
+static void look_again(cmo_line_state *state, uint8_t sensor, const cmo_crossing *crossing,
+                       bool is_far) {
     cmo_candidate *candidate = &state->candidate[sensor];
     float by = crossing->way_mm - (is_far ? candidate->far_mm : candidate->near.way_mm);
     if (is_far && !candidate->passed) {
@@ -72,10 +72,8 @@ static void look_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
         state->furthest_mm -= by;
     }
     if (!is_far && candidate->doubted) {
-        float width = fabsf(candidate->far_mm - crossing->way_mm);
         candidate->near.way_mm = crossing->way_mm;
-        candidate->doubted = false;
-        cmo_line_judge(robot, state, sensor, width);
+        candidate->doubted = false; // what lies between its edges can be judged now
         candidate->known = true;
     }
 }
@@ -85,7 +83,7 @@ void cmo_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor
     cmo_candidate *candidate = &state->candidate[sensor];
     if (CMO_SLIDING && state->looks_again) {
         if (candidate->open) {
-            look_again(robot, state, sensor, crossing, far);
+            look_again(state, sensor, crossing, far);
         }
     } else if (crossing->entering && far && candidate->accepted && candidate->passed &&
                robot->stage == CMO_STAGE_RETURN) {
@@ -133,11 +131,12 @@ bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
 }
 
 float cmo_line_to_search(const cmo_robot *robot, const cmo_line_state *state) {
-    // As far as it may have come from the near edge: by its wheels, and sliding with a fifth of
-    // what it is stated to brake with. Back there is floor, for it has come over it.
+    // As far as it may have come from the near edge: by its wheels, and sliding. Back there is
+    // floor, for it has come over it.
     const cmo_candidate *candidate = &state->candidate[cmo_line_first(robot, state)];
     float speed = candidate->speed_mm_s;
-    float slid = speed * speed / (0.4F * robot->description->braking_mm_s2);
+    float slid =
+        speed * speed / (2.0F * CMO_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
     slid = fminf(fmaxf(slid, 60.0F), 300.0F);
     float reach = state->furthest_mm + slid + state->parameters.least_width_mm;
     bool before = candidate->side < 0;

@@ -53,24 +53,21 @@ static bool is_settling(const cmo_robot *robot) {
 }
 
 // By the wheels it is too narrow. But braking they may have slid: no robot is faster then than it
-// was at the crossing, nor does it slide on for longer than with a fifth of what it is stated to
-// brake with; and as wide as that it may be.
+// was at the crossing, nor does it slide on for longer than it may; and as wide as that it may be.
 static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
                         const cmo_candidate *candidate, const cmo_crossing *crossing) {
     float within_s = (float)(crossing->time_us - candidate->near.time_us) * 1e-6F;
-    float slides_s = candidate->speed_mm_s / (0.2F * robot->description->braking_mm_s2);
+    float slides_s =
+        candidate->speed_mm_s / (CMO_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
     bool braked =
         robot->stage == CMO_STAGE_BRAKE || (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
     return CMO_SLIDING && braked && state->parameters.rest != CMO_REST_HALTED &&
            candidate->speed_mm_s * within_s >= CMO_LINE_PROOF * least_mm(state);
 }
 
-void cmo_line_judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm) {
-    if (width_mm < CMO_LINE_PROOF * least_mm(state)) {
-        pass_over(robot, state, sensor, width_mm, CMO_PASSED_TOO_NARROW);
-    } else if (!cmo_line_pairs(state)) {
-        accept(robot, state, sensor);
-    }
+// The other one of the two front sensors.
+static uint8_t beside(uint8_t sensor) {
+    return (uint8_t)(CMO_FRONT - 1 - sensor);
 }
 
 // Where a sensor has met what it is on, ahead of where the axle started.
@@ -81,18 +78,17 @@ static float met_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t
 
 // By how much further on than the other sensor this one has met what it is on.
 static float later_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
-    uint8_t other = (uint8_t)(CMO_FRONT - 1 - sensor);
-    return met_mm(robot, state, sensor) - met_mm(robot, state, other);
+    return met_mm(robot, state, sensor) - met_mm(robot, state, beside(sensor));
 }
 
 // The other sensor has stood on something since before the search, or since it passed it over: now
 // that this one meets it too, that may be the line.
 static void count_in(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
-    uint8_t other = (uint8_t)(CMO_FRONT - 1 - sensor);
-    cmo_candidate *beside = &state->candidate[other];
-    if (!beside->met && robot->light[other].edge.inside) {
-        beside->met = true;
-        beside->near.way_mm += later_mm(robot, state, sensor);
+    uint8_t other = beside(sensor);
+    cmo_candidate *candidate = &state->candidate[other];
+    if (!candidate->met && robot->light[other].edge.inside) {
+        candidate->met = true;
+        candidate->near.way_mm += later_mm(robot, state, sensor);
     }
 }
 
@@ -100,7 +96,7 @@ static void count_in(const cmo_robot *robot, cmo_line_state *state, uint8_t sens
 static bool is_known(const cmo_robot *robot, const cmo_candidate *candidate, uint8_t sensor,
                      const cmo_crossing *crossing) {
     float from = fabsf(crossing->way_mm - candidate->near.way_mm);
-    return candidate->known && from < robot->description->light[sensor].spot_mm + 5.0F;
+    return candidate->known && from < cmo_line_slack_mm(robot, sensor);
 }
 
 static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
@@ -137,15 +133,9 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
         candidate->far_mm = crossing->way_mm;
         candidate->passed = true;
     }
-    if (candidate->accepted) {
-        return;
-    }
     float width = fabsf(crossing->way_mm - candidate->near.way_mm);
-    candidate->doubted =
-        width < CMO_LINE_PROOF * least_mm(state) && may_be_wide(robot, state, candidate, crossing);
-    if (!candidate->doubted && !cmo_line_pairs(state)) {
-        cmo_line_judge(robot, state, sensor, width);
-    }
+    candidate->doubted = !candidate->accepted && width < CMO_LINE_PROOF * least_mm(state) &&
+                         may_be_wide(robot, state, candidate, crossing);
 }
 
 // Which edge it leaves the line by: as it moves; hardly moving, by the one that is nearer.
@@ -183,16 +173,19 @@ static float shown_mm(const cmo_robot *robot, const cmo_line_state *state, uint8
     return fabsf(to - candidate->near.way_mm);
 }
 
+// It has lasted for so long: in passing, or while it stands or drives on it.
 static bool has_shown(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
                       float proof_mm) {
-    return (state->candidate[sensor].passed || robot->light[sensor].edge.inside) &&
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    return (candidate->passed || robot->light[sensor].edge.inside) &&
            shown_mm(robot, state, sensor) >= proof_mm;
 }
 
 // A halt at the crossing locks the wheels, and there is no going back to look again: there, both
 // sensors may have measured less.
 static float proof_mm(const cmo_robot *robot, const cmo_line_state *state) {
-    bool locks = robot->stage == CMO_STAGE_BRAKE && state->parameters.rest == CMO_REST_HALTED;
+    bool locks = cmo_line_pairs(state) && robot->stage == CMO_STAGE_BRAKE &&
+                 state->parameters.rest == CMO_REST_HALTED;
     return (locks ? LESSER_PROOF : CMO_LINE_PROOF) * least_mm(state);
 }
 
@@ -208,9 +201,8 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
                       float later) {
     // The tangent of the entry angle is `later` over the sensors' distance, so a line that is w
     // wide lasts for w sqrt(1 + tan^2) along the way.
-    uint8_t other = (uint8_t)(CMO_FRONT - 1 - sensor);
-    const cmo_light_description *light = robot->description->light;
-    float tangent = later / fmaxf(fabsf(light[0].left_mm - light[CMO_FRONT - 1].left_mm), 1.0F);
+    uint8_t other = beside(sensor);
+    float tangent = later / fmaxf(fabsf(cmo_across_mm(robot->description)), 1.0F);
     float slant = sqrtf(1.0F + tangent * tangent);
     float proof = proof_mm(robot, state) * slant;
     float sure = fminf(fabsf(tangent) / SURE_TANGENT, 1.0F);
@@ -222,25 +214,42 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
            (has_shown(robot, state, sensor, proof) || has_shown(robot, state, other, proof));
 }
 
-// A line is what both sensors meet, at an angle at which it may be met: a rim that is met nearly
-// lengthwise, or a patch beside one sensor, is not.
-static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
-    uint8_t other = (uint8_t)(CMO_FRONT - 1 - sensor);
+// One sensor's candidate: what has shown its width is a line.
+static void judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
-    const cmo_candidate *beside = &state->candidate[other];
+    // Coming back, it drives over what it has left.
+    if (!candidate->open || candidate->accepted || (is_settling(robot) && !candidate->passed)) {
+        return;
+    }
+    float shown = shown_mm(robot, state, sensor);
+    if (shown >= proof_mm(robot, state)) {
+        if (candidate->passed || robot->light[sensor].edge.inside) {
+            accept(robot, state, sensor);
+        }
+    } else if (candidate->passed && !candidate->doubted) {
+        pass_over(robot, state, sensor, shown, CMO_PASSED_TOO_NARROW);
+    }
+}
+
+// The same of two: a line is what both of them meet, at an angle at which it may be met. A rim that
+// is met nearly lengthwise, or a patch beside one sensor, is not.
+static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+    uint8_t other = beside(sensor);
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    const cmo_candidate *second = &state->candidate[other];
     if (!candidate->open || candidate->accepted) {
         return;
     }
     float later = later_mm(robot, state, sensor);
-    bool within = beside->met && fabsf(later) <= state->window_mm;
-    bool shares = within && beside->open;
+    bool within = second->met && fabsf(later) <= state->window_mm;
+    bool shares = within && second->open;
     if (within && both_show(robot, state, sensor, later)) {
         accept(robot, state, sensor);
-        if (shares && !beside->accepted) {
+        if (shares && !second->accepted) {
             accept(robot, state, other);
         }
     } else if (is_narrow(robot, state, sensor) &&
-               (!shares || beside->accepted || is_narrow(robot, state, other))) {
+               (!shares || second->accepted || is_narrow(robot, state, other))) {
         pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_TOO_NARROW);
     } else if (!is_settling(robot) && !within && !candidate->doubted &&
                way_now(robot, sensor) - candidate->near.way_mm > state->window_mm) {
@@ -250,25 +259,18 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
 
 void cmo_line_look(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
-        if (!(state->watched & 1U << i)) {
-            continue;
-        }
         const cmo_light *light = &robot->light[i];
-        const cmo_candidate *candidate = &state->candidate[i];
-        for (uint8_t n = 0; n < light->crossings; n++) {
+        for (uint8_t n = 0; n < light->crossings && state->watched & 1U << i; n++) {
             take_crossing(robot, state, i, &light->crossing[n]);
         }
-        float width = fabsf(light->way_mm - candidate->near.way_mm);
-        if (!cmo_line_pairs(state) && candidate->open && !candidate->accepted &&
-            light->edge.inside && !is_settling(robot) &&
-            width >= CMO_LINE_PROOF * least_mm(state)) {
-            accept(robot, state, i);
+        if (!cmo_line_pairs(state)) {
+            judge(robot, state, i);
         }
     }
     if (cmo_line_pairs(state)) {
         uint8_t first = cmo_line_first(robot, state);
         match(robot, state, first);
-        match(robot, state, (uint8_t)(CMO_FRONT - 1 - first));
+        match(robot, state, beside(first));
     }
 }
 

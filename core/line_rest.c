@@ -127,7 +127,7 @@ float cmo_line_braking(const cmo_line_state *state) {
     float limit = state->parameters.braking_mm_s2;
     float way = state->furthest_mm - state->halt_mm;
     float shown = state->halt_speed_mm_s * state->halt_speed_mm_s / (2.0F * fmaxf(way, 0.1F));
-    return shown > 0.0F ? fmaxf(fminf(limit, shown), 0.2F * limit) : limit;
+    return shown > 0.0F ? fmaxf(fminf(limit, shown), CMO_LINE_LEAST_BRAKING * limit) : limit;
 }
 
 bool cmo_line_stands(cmo_robot *robot, cmo_line_state *state) {

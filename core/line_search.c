@@ -143,16 +143,13 @@ static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
 // Within which way the second sensor meets a line that the first one has met.
 static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
-    const cmo_light_description *light = robot->description->light;
-    float across = fabsf(light[0].left_mm - light[CMO_FRONT - 1].left_mm);
     bool two = CMO_TWO_SIDED && cmo_front_lights(robot->description) == 2 && state->watched == 3;
     if (!two || p->tone == CMO_TONE_VOID || p->largest_entry_deg > 89.0F) {
         return 0.0F;
     }
     float sine, cosine;
     cmo_sin_cos(cmo_radians(p->largest_entry_deg), &sine, &cosine);
-    // Each edge is placed to within a part of its spot, and the way to within some counts.
-    return across * sine / cosine + light[0].spot_mm + 5.0F;
+    return fabsf(cmo_across_mm(robot->description)) * sine / cosine + cmo_line_slack_mm(robot, 0);
 }
 
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {

@@ -13,6 +13,16 @@
 // of the longest decoration and the 1.0 of the narrowest line.
 #define CMO_LINE_PROOF 0.8F
 
+// Whatever tyres and floor: a robot that slides is thought to brake with no less than this share of
+// what is stated of it.
+#define CMO_LINE_LEAST_BRAKING 0.2F
+
+// Two places of one thing differ by no more: each is known to within a part of the spot, and the
+// way to within some counts.
+static inline float cmo_line_slack_mm(const cmo_robot *robot, uint8_t sensor) {
+    return robot->description->light[sensor].spot_mm + 5.0F;
+}
+
 // A sensor's way where the routine started, and now.
 static inline float start_way(const cmo_robot *robot, uint8_t sensor) {
     return cmo_sensor_way(robot->description, sensor, robot->start_left_mm, robot->start_right_mm);
@@ -38,9 +48,6 @@ void cmo_line_look(cmo_robot *robot, cmo_line_state *state);
 static inline bool cmo_line_pairs(const cmo_line_state *state) {
     return CMO_TWO_SIDED && state->window_mm > 0.0F;
 }
-
-// Accepts a candidate of this width, or passes it over.
-void cmo_line_judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm);
 
 // The sensor whose crossing counts: the first accepted, else the first that is on a candidate.
 uint8_t cmo_line_first(const cmo_robot *robot, const cmo_line_state *state);

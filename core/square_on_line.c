@@ -82,11 +82,6 @@ static void know_entry(const cmo_robot *robot, cmo_square_state *state) {
     state->entry_rad = take_bearing(robot, state).angle_rad - turned;
 }
 
-static float across_mm(const cmo_robot *robot) {
-    const cmo_light_description *light = robot->description->light;
-    return light[0].left_mm - light[CMO_FRONT - 1].left_mm;
-}
-
 static float mean_ahead_mm(const cmo_robot *robot) {
     const cmo_light_description *light = robot->description->light;
     return 0.5F * (light[0].ahead_mm + light[CMO_FRONT - 1].ahead_mm);
@@ -180,7 +175,7 @@ static void settle(cmo_robot *robot, cmo_square_state *state) {
     if ((!sees || worst > state->parameters.tolerance_mm) &&
         state->rounds < state->parameters.rounds) {
         state->rounds++;
-        float turn = -(to_go[0] - to_go[1]) / across_mm(robot);
+        float turn = -(to_go[0] - to_go[1]) / cmo_across_mm(robot->description);
         float way = to_go[0] + turn * robot->description->light[0].left_mm;
         move_wheels(robot, state, way, turn, 400.0F, CMO_STAGE_RETURN);
         return;
@@ -239,7 +234,7 @@ static void finish(cmo_robot *robot, cmo_square_state *state) {
         edge_errors(robot, state, now);
         beyond = -0.5F * (now[0] + now[1]);
     }
-    float angle = (now[0] - now[1]) / across_mm(robot);
+    float angle = (now[0] - now[1]) / cmo_across_mm(robot->description);
     float back = state->furthest_mm - middle_mm(robot, state);
     cmo_set_figure(robot, CMO_ENTRY_ANGLE_DEG, cmo_degrees(state->entry_rad));
     cmo_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmo_degrees(angle));
@@ -353,7 +348,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
     }
     const cmo_robot_description *d = robot->description;
     cmo_square_parameters p = *parameters;
-    if (d->lights < 2 || across_mm(robot) < 10.0F) {
+    if (cmo_across_mm(d) < 10.0F) {
         return cmo_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
     }
     if (d->light[0].spot_mm <= 0.0F || d->light[CMO_FRONT - 1].spot_mm <= 0.0F) {

@@ -2,6 +2,7 @@
 #include "wall.h"
 
 #include "contacts.h"
+#include "description.h"
 #include "odometer.h"
 #include "trig.h"
 
@@ -106,15 +107,10 @@ static bool measure(cmo_wall *wall, const cmo_robot *robot) {
     return clearance_at(wall, robot, wall->normal_rad) > reach - 5.0F;
 }
 
-static float across_mm(const cmo_robot *robot) {
-    const cmo_light_description *light = robot->description->light;
-    return robot->description->lights > 1 ? fabsf(light[0].left_mm - light[1].left_mm) : 0.0F;
-}
-
 // Least entry angle of a wall that one sensor alone has crossed.
 static float least_entry(const cmo_wall *wall, const cmo_robot *robot) {
     float beyond = fmaxf(cmo_way_mm(robot) - wall->entry_way_mm, 0.0F);
-    float least = cmo_atan(beyond / fmaxf(across_mm(robot), 1.0F));
+    float least = cmo_atan(beyond / fmaxf(fabsf(cmo_across_mm(robot->description)), 1.0F));
     return robot->description->lights > 1 ? fminf(least, 1.2F) : 0.0F;
 }
 
@@ -182,7 +178,7 @@ float cmo_wall_back(const cmo_wall *wall, const cmo_robot *robot, bool convex, f
     float most = 0.0F;
     float dx = wall->x_mm[0] - wall->x_mm[1];
     float dy = wall->y_mm[0] - wall->y_mm[1];
-    float apart = wall->known ? sqrtf(dx * dx + dy * dy) : across_mm(robot);
+    float apart = wall->known ? sqrtf(dx * dx + dy * dy) : fabsf(cmo_across_mm(robot->description));
     float poke = convex ? 0.0F : 0.5F * apart;
     for (uint8_t i = 0; i < 3; i++) {
         float normal = candidate(wall, robot, i);
