@@ -19,47 +19,48 @@
 // Void is told from dark paint only where one look can do so: this many standard deviations apart.
 #define VOID_SIGMAS 10.0F
 
-// A threshold that was chosen among all of a floor's surfaces knows better than a share does.
-static bool is_chosen(const cmo_levels *levels, const cmo_stay_parameters *p) {
+// The band of what counts as boundary, and whether it hangs on what the floor reads: a threshold
+// that was chosen among all of a floor's surfaces knows better, and so does a void that is deep
+// enough.
+static cmo_band band_of(const cmo_levels *levels, const cmo_stay_parameters *p, float floor,
+                        bool *by_floor) {
     bool light_rim = p->boundary == CMO_TONE_LIGHT;
-    return p->band.low != p->band.high ||
-           (light_rim ? levels->light_threshold : levels->dark_threshold) != 0;
+    float depth = cmo_threshold(levels, CMO_TONE_VOID);
+    bool deep = depth * -2.0F > VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
+    *by_floor = false;
+    if (p->band.low != p->band.high) {
+        return p->band;
+    }
+    if (p->boundary == CMO_TONE_VOID && deep) {
+        return (cmo_band){-INFINITY, depth};
+    }
+    *by_floor = (light_rim ? levels->light_threshold : levels->dark_threshold) == 0;
+    float share = floor + BOUNDARY_SHARE * ((light_rim ? 1.0F : 0.0F) - floor);
+    float at =
+        *by_floor ? share : cmo_threshold(levels, light_rim ? CMO_TONE_LIGHT : CMO_TONE_DARK);
+    return light_rim ? (cmo_band){at, INFINITY} : (cmo_band){-INFINITY, at};
 }
 
 void cmo_boundary_watch(cmo_robot *robot, const cmo_stay_parameters *p, float floor) {
     for (uint8_t i = 0; i < cmo_front_lights(robot->description); i++) {
         cmo_light *light = &robot->light[i];
-        const cmo_levels *levels = &light->levels;
-        float spot_mm = robot->description->light[i].spot_mm;
-        cmo_band band = p->band;
-        if (band.low == band.high) {
-            bool light_rim = p->boundary == CMO_TONE_LIGHT;
-            float rim = light_rim ? 1.0F : 0.0F;
-            float at = is_chosen(levels, p)
-                           ? cmo_threshold(levels, light_rim ? CMO_TONE_LIGHT : CMO_TONE_DARK)
-                           : floor + BOUNDARY_SHARE * (rim - floor);
-            band = light_rim ? (cmo_band){at, INFINITY} : (cmo_band){-INFINITY, at};
-            float depth = cmo_threshold(levels, CMO_TONE_VOID);
-            bool sure = depth * -2.0F > VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
-            if (p->boundary == CMO_TONE_VOID && sure) {
-                band.high = depth;
-            }
-        }
-        cmo_edge_start_band(&light->edge, levels, band, spot_mm);
+        bool by_floor;
+        cmo_band band = band_of(&light->levels, p, floor, &by_floor);
+        cmo_edge_start_band(&light->edge, &light->levels, band,
+                            robot->description->light[i].spot_mm);
         cmo_light_count_anew(light);
     }
 }
 
-// Before it moves it stands on the floor, as a rule: one that is a little darker here than where
-// the levels were taken is the floor all the same. False: it has ended, for that is neither the
-// floor of the levels nor their boundary.
 bool cmo_boundary_know_floor(cmo_robot *robot, const cmo_stay_parameters *p) {
     float ideal = p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F;
     float mean = 0.0F;
     float apart = 0.0F;
     uint8_t count = cmo_front_lights(robot->description);
     for (uint8_t i = 0; i < count; i++) {
-        if (is_chosen(&robot->light[i].levels, p)) {
+        bool by_floor;
+        band_of(&robot->light[i].levels, p, ideal, &by_floor);
+        if (!by_floor) {
             return true;
         }
         float here = robot->light[i].reflectance;
@@ -68,7 +69,7 @@ bool cmo_boundary_know_floor(cmo_robot *robot, const cmo_stay_parameters *p) {
     }
     float off = fabsf(mean - ideal);
     // Where the two differ, one of them stands on something; so do both that see the boundary.
-    if (off < FLOOR_SAME || apart > FLOOR_APART || off > FLOOR_RIM) {
+    if (!(off >= FLOOR_SAME && off <= FLOOR_RIM) || apart > FLOOR_APART) {
         return true;
     }
     if (off > FLOOR_OFF) {

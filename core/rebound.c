@@ -96,33 +96,6 @@ bool cmo_rebound_stands_on(cmo_robot *robot, cmo_stay_state *state) {
 
 // -------------------------------------------------------------------------------------- rebound --
 
-// Reckons the way just come, and the middle of the ground that was covered.
-void cmo_rebound_reckon(cmo_robot *robot, cmo_stay_state *state) {
-    float way = cmo_way_mm(robot) - state->reckoned_mm;
-    const cmo_pose *pose = &robot->odometer.pose;
-    state->reckoned_mm = cmo_way_mm(robot);
-    // What a charge pushes against may have held the robot back while its wheels went on.
-    if (robot->stage != CMO_STAGE_CHARGE) {
-        state->come_mm += way;
-    }
-    if (way > 0.0F) {
-        // Of what it covered long ago odometry knows less and less.
-        state->covered_mm = fminf(state->covered_mm + way, 20000.0F);
-        float share = way / state->covered_mm;
-        state->covered_x_mm += share * (pose->x_mm - state->covered_x_mm);
-        state->covered_y_mm += share * (pose->y_mm - state->covered_y_mm);
-    }
-}
-
-void cmo_rebound_brake(cmo_robot *robot, cmo_stay_state *state) {
-    if (robot->stage != CMO_STAGE_BRAKE) {
-        cmo_enter(robot, CMO_STAGE_BRAKE);
-        state->since_us = 0;
-    }
-    cmo_course_follow(&state->course, robot, 0.0F, state->parameters.acceleration_mm_s2,
-                      state->braking_mm_s2);
-}
-
 // The heading to leave on, and which way round: radians to turn from here.
 static float choose_turn(const cmo_robot *robot, cmo_stay_state *state) {
     const cmo_stay_parameters *p = &state->parameters;

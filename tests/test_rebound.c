@@ -212,6 +212,30 @@ START_TEST(it_goes_by_the_floor_that_it_stands_on) {
 }
 END_TEST
 
+// Deep void is void whatever the floor reads.
+START_TEST(where_void_is_deep_the_floor_need_not_be_known) {
+    room other = table;
+    other.floor = 0.45;
+    for (int deep = 0; deep < 2; deep++) {
+        patrol p;
+        start_patrol(&p, &other, 64, 0, NULL);
+        cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+        cmo_levels levels = fitting_levels(&setup, 0.3, 0.6);
+        levels.void_counts = deep ? fitting_levels(&setup, 0.0, 0.6).dark : CMO_LEVEL_UNKNOWN;
+        for (uint8_t i = 0; i < 2; i++) {
+            ck_assert_int_eq(cmo_robot_set_levels(&p.bench.robot, i, &levels), CMO_OUTCOME_DONE);
+        }
+        cmo_stay_parameters parameters = {
+            .boundary = CMO_TONE_VOID, .rebounds = 3, .longest_ms = 60000};
+        cmo_outcome outcome = run_patrol(&p, &parameters, INFINITY);
+        ck_assert_int_eq(outcome, deep ? CMO_OUTCOME_DONE : CMO_OUTCOME_LOW_CONTRAST);
+        ck_assert_uint_eq(p.state.rebounds, deep ? 3 : 0);
+        ck_assert_double_gt(p.least_mm, 0.5);
+        end_patrol(&p);
+    }
+}
+END_TEST
+
 int main(void) {
     const TTest *const tests[] = {it_turns_as_it_was_asked_to,
                                   toward_the_middle_it_comes_back_to_where_it_was,
@@ -223,6 +247,7 @@ int main(void) {
                                   a_contact_ahead_of_the_axle_is_counted,
                                   where_stops_take_longer_it_drives_slower,
                                   it_goes_by_the_floor_that_it_stands_on,
+                                  where_void_is_deep_the_floor_need_not_be_known,
                                   NULL};
     return run_suite("rebound", tests);
 }

@@ -47,15 +47,15 @@
 
 /** Whether a robot learns what its commands have to lead by, and looks again for what it has slid
  *  past. A part with little flash may set it to 0: then commands lead by the stated lag, which
- * suits a regulator without an integral and tyres that hold; that saves about 2000 bytes on an
- * 8-bit one. */
+ * suits a regulator without an integral and tyres that hold. Saves about 2000 bytes on an 8-bit
+ * one. */
 #ifndef CMO_SLIDING
 #define CMO_SLIDING 1
 #endif
 
 /** Whether a line must be met by both sensors, where two are watched. A part with little flash may
- *  set it to 0, then one is enough, and
- *  largest_entry_deg is not looked at; that saves about 2300 bytes on an 8-bit one. */
+ *  set it to 0: then one is enough, and largest_entry_deg is not looked at. Saves about 2300 bytes
+ *  on an 8-bit one. */
 #ifndef CMO_TWO_SIDED
 #define CMO_TWO_SIDED 1
 #endif
@@ -76,12 +76,12 @@
 #error "CMO_WATCH_LIGHT, CMO_CURVED_LOOKS, CMO_TABLE_EDGE, CMO_SLIDING, CMO_TWO_SIDED: 0 or 1"
 #endif
 
-#define CMO_NAME_OF(lights, looks, history, watch, curved, table)                                  \
-    cmo_robot_start_lights##lights##_looks##looks##_history##history##_watch##watch##_curved##curved##_table##table
-#define CMO_NAME_WITH(lights, looks, history, watch, curved, table)                                \
-    CMO_NAME_OF(lights, looks, history, watch, curved, table)
+#define CMO_NAME_OF(lights, looks, history, watch, curved, table, sliding, sided)                  \
+    cmo_robot_start_lights##lights##_looks##looks##_history##history##_watch##watch##_curved##curved##_table##table##_sliding##sliding##_sided##sided
+#define CMO_NAME_WITH(lights, looks, history, watch, curved, table, sliding, sided)                \
+    CMO_NAME_OF(lights, looks, history, watch, curved, table, sliding, sided)
 #define cmo_robot_start                                                                            \
     CMO_NAME_WITH(CMO_LIGHTS_MAX, CMO_LOOKS_MAX, CMO_HISTORY, CMO_WATCH_LIGHT, CMO_CURVED_LOOKS,   \
-                  CMO_TABLE_EDGE)
+                  CMO_TABLE_EDGE, CMO_SLIDING, CMO_TWO_SIDED)
 
 #endif

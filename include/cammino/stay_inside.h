@@ -27,9 +27,8 @@ typedef struct cmo_stay_parameters {
                           where its level is known */
     cmo_band band;     /**< reflectances that count as boundary instead; default, both 0: by the
                           tone, a fifth of the way from the floor's level to it */
-    float
-        cruise_mm_s; /**< default: as fast as is safe; the state says what that is. A fifth less
-                          until a first stop has been seen, unless more than is safe was accepted */
+    float cruise_mm_s; /**< default: as fast as is safe; the state says what that is. A fifth less
+                            until a stop has been seen, unless more than is safe was accepted */
     cmo_too_fast too_fast; /**< what to do about a cruise that is not; default: refuse */
     cmo_grazing grazing;   /**< what to do about blind angles (budget.h); default: sway */
     bool convex;     /**< no corner of the boundary pokes into the floor: it may be faster, and
