@@ -36,24 +36,39 @@ static cmo_sim_mat *make_room(const room *r) {
     return cmo_sim_mat_from_function(800, 700, 2, room_light, &copy);
 }
 
+cmo_sim_setup patrol_setup(const patrol *p, double x_mm, double y_mm, double heading_deg) {
+    cmo_sim_setup setup = plain_setup(&p->description, PLAIN_TRAITS, p->mat);
+    setup.x_mm = x_mm;
+    setup.y_mm = y_mm;
+    setup.heading_deg = heading_deg;
+    return setup;
+}
+
+static void begin(patrol *p, const cmo_sim_setup *setup) {
+    start_bench(&p->bench, setup, &p->description);
+    p->least_mm = INFINITY;
+    p->stages = 0;
+}
+
 void start_patrol(patrol *p, const room *r, float side_mm, uint16_t traits,
                   const cmo_sim_setup *extra) {
     p->mat = make_room(r);
     p->region = cmo_sim_region_new(p->mat, 400, 300);
     ck_assert_ptr_nonnull(p->region);
     p->description = robot_with(side_mm);
-    cmo_sim_setup setup = plain_setup(&p->description, (uint16_t)(PLAIN_TRAITS | traits), p->mat);
+    cmo_sim_setup setup = patrol_setup(p, 400, 300, 20);
+    setup.traits = (uint16_t)(setup.traits | traits);
     if (extra != NULL) {
         setup.objects = extra->objects;
         memcpy(setup.object, extra->object, sizeof setup.object);
         setup.faults = extra->faults;
     }
-    setup.x_mm = 400;
-    setup.y_mm = 300;
-    setup.heading_deg = 20;
-    start_bench(&p->bench, &setup, &p->description);
-    p->least_mm = INFINITY;
-    p->stages = 0;
+    begin(p, &setup);
+}
+
+void start_again(patrol *p, const cmo_sim_setup *setup) {
+    end_bench(&p->bench);
+    begin(p, setup);
 }
 
 void end_patrol(patrol *p) {

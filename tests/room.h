@@ -37,6 +37,10 @@ void start_patrol(patrol *p, const room *r, float side_mm, uint16_t traits,
                   const cmo_sim_setup *extra);
 void end_patrol(patrol *p);
 
+// A setup of the same robot and room, without objects and faults; and to begin anew with one.
+cmo_sim_setup patrol_setup(const patrol *p, double x_mm, double y_mm, double heading_deg);
+void start_again(patrol *p, const cmo_sim_setup *setup);
+
 // Runs it to its end, or until a time, and keeps an eye on all contacts.
 cmo_outcome run_patrol(patrol *p, const cmo_stay_parameters *parameters, double until_ms);
 

@@ -64,6 +64,14 @@ cmo_sim_mat *make_floor(const floor_plan *plan) {
     return cmo_sim_mat_from_function(2000, 1000, 2, floor_light, &copy);
 }
 
+cmo_sim_mat *make_strip_and_line(double x_mm, double width_mm) {
+    floor_plan plan = {0.6,
+                       2,
+                       {STRIPE(x_mm, width_mm, 0, 0.05, CMO_SIM_DECORATION),
+                        STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
+    return make_floor(&plan);
+}
+
 cmo_sim_setup plain_setup(const cmo_robot_description *description, uint16_t traits,
                           const cmo_sim_mat *mat) {
     cmo_sim_setup setup = {.traits = traits, .mat = mat, .x_mm = 200, .y_mm = 500, .seed = 1};
@@ -82,6 +90,10 @@ cmo_sim_setup lossless_setup(uint16_t traits, const cmo_sim_mat *mat) {
     p->regulator_slowest_mm_s = p->regulator_step_mm_s = 0.0;
     p->grip_m_s2 = 20.0;
     return setup;
+}
+
+double speed_of(const cmo_sim *sim) {
+    return cmo_sim_truth_now(sim).speed_mm_s;
 }
 
 void drive_straight(cmo_sim *sim, double value, double ms) {

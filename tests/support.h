@@ -40,12 +40,21 @@ cmo_sim_mat *make_floor(const floor_plan *plan);
 // A dark line of 20 mm, marked, at 700 mm.
 extern const floor_plan one_line;
 
+// The same with a dark strip before it, which is no line.
+cmo_sim_mat *make_strip_and_line(double x_mm, double width_mm);
+
 // A setup on that mat: start at (200, 500), no spreads, no faults, seed 1.
 cmo_sim_setup plain_setup(const cmo_robot_description *description, uint16_t traits,
                           const cmo_sim_mat *mat);
 
 // The same without losses: no friction, no drag, no play, no caster, no creep, a stiff battery.
 cmo_sim_setup lossless_setup(uint16_t traits, const cmo_sim_mat *mat);
+
+// The traits of a robot whose wheels take duty.
+#define DUTY_TRAITS ((uint16_t)(PLAIN_TRAITS & ~CMO_TRAIT_SPEED))
+
+// True speed now.
+double speed_of(const cmo_sim *sim);
 
 // Drives both wheels by this, for so long.
 void drive_straight(cmo_sim *sim, double value, double ms);

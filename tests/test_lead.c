@@ -88,11 +88,7 @@ END_TEST
 
 // What is no line is passed over all the same, and the line behind it is met.
 START_TEST(a_strip_that_it_slides_over_is_looked_at_again_and_passed_over) {
-    static const floor_plan strip_then_line = {
-        0.6,
-        2,
-        {STRIPE(560, 14, 0, 0.05, CMO_SIM_DECORATION), STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
-    cmo_sim_mat *floor = make_floor(&strip_then_line);
+    cmo_sim_mat *floor = make_strip_and_line(560, 14);
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor);
     for (int speed = 200; speed <= 500; speed += 100) {
         bench_robot bench = begin(&setup, &plain_robot);

@@ -38,11 +38,11 @@ static void remove_program(void) {
 START_TEST(an_option_outside_of_its_range_does_not_build) {
     static const struct {
         const char *option, *says;
-    } cases[] = {{"-DCMO_LIGHTS_MAX=0", "CMO_LIGHTS_MAX"},
-                 {"-DCMO_LIGHTS_MAX=9", "CMO_LIGHTS_MAX"},
-                 {"-DCMO_LOOKS_MAX=0", "CMO_LOOKS_MAX"},
-                 {"-DCMO_HISTORY=2", "CMO_HISTORY"},
-                 {"-DCMO_WATCH_LIGHT=2", "CMO_WATCH_LIGHT"}};
+    } cases[] = {
+        {"-DCMO_LIGHTS_MAX=0", "CMO_LIGHTS_MAX"},   {"-DCMO_LIGHTS_MAX=9", "CMO_LIGHTS_MAX"},
+        {"-DCMO_LOOKS_MAX=0", "CMO_LOOKS_MAX"},     {"-DCMO_HISTORY=2", "CMO_HISTORY"},
+        {"-DCMO_WATCH_LIGHT=2", "CMO_WATCH_LIGHT"}, {"-DCMO_SLIDING=2", "CMO_SLIDING"},
+        {"-DCMO_TWO_SIDED=-1", "CMO_TWO_SIDED"}};
     put_program();
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         ck_assert_int_ne(compile(cases[i].option, "-c"), 0);
@@ -55,7 +55,8 @@ END_TEST
 
 START_TEST(core_builds_with_one_sensor_and_with_many) {
     static const char *const options[] = {"-DCMO_LIGHTS_MAX=1",
-                                          "-DCMO_LIGHTS_MAX=8 -DCMO_LOOKS_MAX=16 -DCMO_HISTORY=3"};
+                                          "-DCMO_LIGHTS_MAX=8 -DCMO_LOOKS_MAX=16 -DCMO_HISTORY=3",
+                                          "-DCMO_SLIDING=0", "-DCMO_TWO_SIDED=0"};
     put_program();
     for (size_t i = 0; i < G_N_ELEMENTS(options); i++) {
         char *line = g_strdup_printf("sh -c 'cc -std=c11 -O1 -Wall -Wextra -Wpedantic -Werror %s "
@@ -70,15 +71,22 @@ END_TEST
 
 START_TEST(a_firmware_built_with_other_options_than_the_library_does_not_link) {
     put_program();
-    for (int lights = 2; lights <= 3; lights++) {
-        char *line =
-            g_strdup_printf("sh -c 'cd %s && cc -std=c11 -I%s/include -c %s/core/*.c && "
-                            "cc -std=c11 -DCMO_LIGHTS_MAX=%d -I%s/include f.c *.o -o f -lm; "
-                            "status=$?; rm *.o; exit $status'",
-                            folder, SOURCE_DIR, SOURCE_DIR, lights, SOURCE_DIR);
-        ck_assert_msg((call(line) == 0) == (lights == 2), "%d: %s", lights, err);
-        ck_assert((strstr(err, "undefined reference to `cmo_robot_start_lights3_") != NULL) ==
-                  (lights == 3));
+    static const struct {
+        const char *option, *lacks;
+    } cases[] = {
+        {"-DCMO_LIGHTS_MAX=2", NULL}, // as it is
+        {"-DCMO_LIGHTS_MAX=3", "undefined reference to `cmo_robot_start_lights3_"},
+        {"-DCMO_SLIDING=0", "_sliding0_sided1'"},
+        {"-DCMO_TWO_SIDED=0", "_sliding1_sided0'"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        char *line = g_strdup_printf("sh -c 'cd %s && cc -std=c11 -I%s/include -c %s/core/*.c && "
+                                     "cc -std=c11 %s -I%s/include f.c *.o -o f -lm; "
+                                     "status=$?; rm *.o; exit $status'",
+                                     folder, SOURCE_DIR, SOURCE_DIR, cases[i].option, SOURCE_DIR);
+        ck_assert_msg((call(line) == 0) == (cases[i].lacks == NULL), "%s: %s", cases[i].option,
+                      err);
+        ck_assert(cases[i].lacks == NULL || strstr(err, cases[i].lacks) != NULL);
         g_free(line);
     }
     remove_program();

@@ -94,9 +94,9 @@ START_TEST(a_rim_that_one_sensor_drives_along_is_no_line) {
             ck_assert_msg(fabs(d.off_mm) < 1.5, "%d degrees, %d mm/s: %g", angle, speed, d.off_mm);
             ck_assert_float_ge(report->figure[CMO_PASSED_OVER], 1.0F);
             ck_assert_int_eq(report->passed_sensor, 0);
-            bool lasts = 4.5 / sin(angle * G_PI / 180.0) > 30.0;
-            ck_assert_int_eq(report->passed_reason,
-                             lasts ? CMO_PASSED_ONE_SIDED : report->passed_reason);
+            if (4.5 / sin(angle * G_PI / 180.0) > 30.0) { // longer than a line is wide
+                ck_assert_int_eq(report->passed_reason, CMO_PASSED_ONE_SIDED);
+            }
             end(&d);
         }
     }

@@ -18,7 +18,7 @@ static void drive(cmo_sim *sim, float left, float right, double ms) {
 }
 
 START_TEST(a_duty_step_follows_the_motors_exponential) {
-    cmo_sim_setup setup = ideal(PLAIN_TRAITS & ~CMO_TRAIT_SPEED);
+    cmo_sim_setup setup = ideal(DUTY_TRAITS);
     cmo_sim *sim = cmo_sim_new(&setup);
     double lag = setup.plant.motor_lag_ms;
     double top = setup.plant.no_load_mm_s;
@@ -32,7 +32,7 @@ START_TEST(a_duty_step_follows_the_motors_exponential) {
 END_TEST
 
 START_TEST(the_motors_do_not_turn_below_their_dead_band) {
-    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS & ~CMO_TRAIT_SPEED, mat);
+    cmo_sim_setup setup = plain_setup(&plain_robot, DUTY_TRAITS, mat);
     setup.plant.drag_m_s2 = setup.plant.caster_scrub_n = 0.0;
     double dead = setup.plant.dead_mm_s / setup.plant.no_load_mm_s;
     cmo_sim *sim = cmo_sim_new(&setup);
@@ -45,7 +45,7 @@ START_TEST(the_motors_do_not_turn_below_their_dead_band) {
 END_TEST
 
 START_TEST(a_shorted_motor_stops_within_speed_times_lag) {
-    cmo_sim_setup setup = ideal(PLAIN_TRAITS & ~CMO_TRAIT_SPEED);
+    cmo_sim_setup setup = ideal(DUTY_TRAITS);
     cmo_sim *sim = cmo_sim_new(&setup);
     const cmo_port *port = cmo_sim_port(sim);
     drive(sim, 0.3F, 0.3F, 1500);
@@ -60,7 +60,7 @@ START_TEST(a_shorted_motor_stops_within_speed_times_lag) {
 END_TEST
 
 START_TEST(braking_beyond_the_grip_slides_for_as_long_as_grip_says) {
-    cmo_sim_setup setup = ideal(PLAIN_TRAITS & ~CMO_TRAIT_SPEED);
+    cmo_sim_setup setup = ideal(DUTY_TRAITS);
     setup.plant.grip_m_s2 = 2.0;
     cmo_sim *sim = cmo_sim_new(&setup);
     const cmo_port *port = cmo_sim_port(sim);
@@ -144,7 +144,7 @@ END_TEST
 START_TEST(a_sagging_battery_slows_a_motor_without_regulator) {
     double speed[2];
     for (int i = 0; i < 2; i++) {
-        cmo_sim_setup setup = ideal(PLAIN_TRAITS & ~CMO_TRAIT_SPEED);
+        cmo_sim_setup setup = ideal(DUTY_TRAITS);
         setup.plant.battery = i ? 0.8 : 1.0;
         cmo_sim *sim = cmo_sim_new(&setup);
         drive(sim, 0.5F, 0.5F, 1000);

@@ -98,11 +98,9 @@ END_TEST
 START_TEST(put_down_on_the_rim_it_turns_off_it) {
     patrol p;
     start_patrol(&p, &dark_room, 64, 0, NULL);
-    end_bench(&p.bench);
-    cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
-    setup.x_mm = RIGHT - 65; // both spots beyond the edge, the wheels inside
-    setup.y_mm = 350;
-    start_bench(&p.bench, &setup, &p.description);
+    // Both spots beyond the edge, the wheels inside.
+    cmo_sim_setup setup = patrol_setup(&p, RIGHT - 65, 350, 0);
+    start_again(&p, &setup);
     cmo_stay_parameters parameters = {.rebounds = 3};
     ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
     ck_assert_double_gt(p.least_mm, 0.5);
@@ -114,13 +112,9 @@ END_TEST
 START_TEST(without_a_known_slowest_speed_it_rebounds_all_the_same) {
     patrol p;
     start_patrol(&p, &dark_room, 64, 0, NULL);
-    end_bench(&p.bench);
     p.description.slowest_mm_s = 0;
-    cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
-    setup.x_mm = 400;
-    setup.y_mm = 300;
-    setup.heading_deg = 20;
-    start_bench(&p.bench, &setup, &p.description);
+    cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
+    start_again(&p, &setup);
     ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.longest_ms = 6000}, INFINITY),
                      CMO_OUTCOME_DONE);
     ck_assert_uint_ge(p.state.rebounds, 2);
@@ -137,15 +131,12 @@ START_TEST(a_contact_ahead_of_the_axle_is_counted) {
     for (int stated = 0; stated < 2; stated++) {
         patrol p;
         start_patrol(&p, &dark_room, 64, 0, NULL);
-        end_bench(&p.bench);
         p.description.rear_mm = 20;
         p.description.front_mm = stated ? 45 : 0;
-        cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+        cmo_sim_setup setup = patrol_setup(&p, 400, 300, 0);
         setup.plant.caster_behind_mm = -45;
         setup.plant.caster_trail_mm = 0;
-        setup.x_mm = 400;
-        setup.y_mm = 300;
-        start_bench(&p.bench, &setup, &p.description);
+        start_again(&p, &setup);
         cmo_stay_parameters parameters = {.convex = true, .rebounds = 6, .longest_ms = CMO_NO_END};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
         least[stated] = p.least_mm;
@@ -164,12 +155,9 @@ START_TEST(where_stops_take_longer_it_drives_slower) {
     for (int slips = 0; slips < 2; slips++) {
         patrol p;
         start_patrol(&p, &dark_room, 64, 0, NULL);
-        end_bench(&p.bench);
-        cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
+        cmo_sim_setup setup = patrol_setup(&p, 400, 300, 0);
         setup.plant.grip_m_s2 = slips ? 1.6 : setup.plant.grip_m_s2;
-        setup.x_mm = 400;
-        setup.y_mm = 300;
-        start_bench(&p.bench, &setup, &p.description);
+        start_again(&p, &setup);
         // What a first stop takes has yet to be seen.
         cmo_stay_parameters parameters = {.rebounds = 1, .longest_ms = CMO_NO_END};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);

@@ -125,11 +125,7 @@ START_TEST(it_rests_on_a_light_line_as_well) {
 END_TEST
 
 START_TEST(a_decoration_is_no_place_to_rest) {
-    static const floor_plan plan = {
-        0.6,
-        2,
-        {STRIPE(500, 7, 0, 0.05, CMO_SIM_DECORATION), STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
-    cmo_sim_mat *floor = make_floor(&plan);
+    cmo_sim_mat *floor = make_strip_and_line(500, 7);
     for (int speed = 100; speed <= 500; speed += 200) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor);
         cmo_line_parameters p = {
@@ -174,7 +170,7 @@ START_TEST(other_robots_rest_near_the_edge_too) {
         double within_mm;
     } cases[] = {
         {&coarse, PLAIN_TRAITS, 4.0},
-        {&duty, PLAIN_TRAITS & ~CMO_TRAIT_SPEED, 1.5},
+        {&duty, DUTY_TRAITS, 1.5},
         {&blind, PLAIN_TRAITS, 2.5},
         {&plain_robot, PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS, 4.0},
         {&plain_robot, PLAIN_TRAITS & ~CMO_TRAIT_LOOK_TIMES, 1.5},

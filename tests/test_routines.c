@@ -265,7 +265,7 @@ START_TEST(duty_motors_drive_as_well_as_regulated_ones) {
     cmo_robot_description description = plain_robot;
     description.full_duty_mm_s = 900;
     description.dead_duty = 0.05F;
-    uint16_t traits = PLAIN_TRAITS & ~CMO_TRAIT_SPEED;
+    uint16_t traits = DUTY_TRAITS;
     for (int weak = 0; weak < 2; weak++) {
         cmo_sim_setup setup = plain_setup(&description, traits, mat);
         setup.plant.battery = weak ? 0.8 : 1.0;
@@ -284,7 +284,7 @@ START_TEST(duty_motors_at_their_limit_do_not_wind_up) {
     cmo_robot_description description = plain_robot;
     description.full_duty_mm_s = 900;
     description.dead_duty = 0.05F;
-    cmo_sim_setup setup = plain_setup(&description, PLAIN_TRAITS & ~CMO_TRAIT_SPEED, mat);
+    cmo_sim_setup setup = plain_setup(&description, DUTY_TRAITS, mat);
     setup.plant.battery = 0.6;
     bench_robot bench = start(&setup, &description);
     cmo_travel_parameters parameters = {

@@ -289,12 +289,8 @@ START_TEST(straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over) {
     for (int i = 0; i < 2; i++) {
         patrol p;
         start_patrol(&p, &dark_room, 45, 0, NULL);
-        end_bench(&p.bench);
-        cmo_sim_setup setup = plain_setup(&p.description, PLAIN_TRAITS, p.mat);
-        setup.x_mm = 180;
-        setup.y_mm = LOW + (i == 0 ? 150 : 75);
-        setup.heading_deg = -to_wall_deg[i];
-        start_bench(&p.bench, &setup, &p.description);
+        cmo_sim_setup setup = patrol_setup(&p, 180, LOW + (i == 0 ? 150 : 75), -to_wall_deg[i]);
+        start_again(&p, &setup);
         cmo_stay_parameters parameters = {.grazing = CMO_GRAZING_ACCEPT, .rebounds = 1};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
         if (i == 0) {
