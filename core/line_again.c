@@ -100,6 +100,16 @@ bool cmo_line_doubts(const cmo_line_state *state) {
     return doubts;
 }
 
+// By what it has crossed, a sensor is on the other side of the line than its encoders say.
+static bool has_slid_across(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float way = way_now(robot, sensor);
+    float sure = 0.5F * robot->description->light[sensor].spot_mm;
+    return state->parameters.rest == CMO_REST_FAR_EDGE
+               ? candidate->side < 0 && way > candidate->near.way_mm + sure
+               : candidate->side > 0 && candidate->passed && way < candidate->far_mm - sure;
+}
+
 // Where its line has told a sensor last that it is: a rest over the near edge is before or on it,
 // one over the far edge on it or beyond.
 bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
@@ -116,6 +126,9 @@ bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];
         if (candidate->accepted) {
+            if (!centre && has_slid_across(robot, state, i)) {
+                return true;
+            }
             // A floor that is a little darker here than where the levels were taken is no edge.
             if (!centre && cmo_edge_sees(&robot->light[i].edge, robot->light[i].reflectance)) {
                 return false;
@@ -141,5 +154,6 @@ float cmo_line_to_search(const cmo_robot *robot, const cmo_line_state *state) {
     float reach = state->furthest_mm + slid + state->parameters.least_width_mm;
     bool before = candidate->side < 0;
     bool far = state->parameters.rest == CMO_REST_FAR_EDGE && candidate->side == 0;
-    return before || far ? reach : -reach;
+    float way = before || far ? reach : -reach;
+    return state->elsewhere ? -1.5F * way : way;
 }

@@ -54,6 +54,7 @@ static bool is_settling(const cmo_robot *robot) {
 
 // By the wheels it is too narrow. But braking they may have slid: no robot is faster then than it
 // was at the crossing, nor does it slide on for longer than it may; and as wide as that it may be.
+// Of looks without times of their own it knows the time to a tick.
 static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
                         const cmo_candidate *candidate, const cmo_crossing *crossing) {
     float within_s = (float)(crossing->time_us - candidate->near.time_us) * 1e-6F;
@@ -61,6 +62,8 @@ static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
         candidate->speed_mm_s / (CMO_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
     bool braked =
         robot->stage == CMO_STAGE_BRAKE || (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
+    bool timed = robot->port->traits & CMO_TRAIT_LOOK_TIMES;
+    within_s += timed ? 0.0F : 1e-6F * (float)robot->description->tick_us;
     return CMO_SLIDING && braked && state->parameters.rest != CMO_REST_HALTED &&
            candidate->speed_mm_s * within_s >= CMO_LINE_PROOF * least_mm(state);
 }
@@ -138,10 +141,11 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                          may_be_wide(robot, state, candidate, crossing);
 }
 
-// Which edge it leaves the line by: as it moves; hardly moving, by the one that is nearer.
+// Which edge it leaves the line by: as it moves; slowly, by the one that is nearer, for since the
+// look it may have turned back.
 static bool leaves_ahead(const cmo_robot *robot, const cmo_candidate *candidate, float way_mm) {
     float speed = cmo_speed_mm_s(robot);
-    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 20.0F);
+    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 60.0F);
     if (fabsf(speed) < slow && candidate->passed) {
         return fabsf(way_mm - candidate->far_mm) < fabsf(way_mm - candidate->near.way_mm);
     }

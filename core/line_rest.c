@@ -188,7 +188,22 @@ static bool is_across(const cmo_robot *robot, const cmo_line_state *state, uint8
                : candidate->passed && way > candidate->far_mm;
 }
 
-bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm) {
+// What looks like the edge may be the line's other one, or a floor that is a little darker than
+// where the levels were taken: the encoders tell.
+static bool may_be_edge(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                        float counted_mm, float place_mm) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    const cmo_light *light = &robot->light[sensor];
+    float width = candidate->passed ? candidate->far_mm - candidate->near.way_mm
+                                    : state->parameters.least_width_mm;
+    bool near = fabsf(counted_mm) < robot->description->light[sensor].spot_mm;
+    return fabsf(place_mm - counted_mm) < 0.5F * width &&
+           (near || cmo_edge_sees(&light->edge, light->reflectance));
+}
+
+// By how much the sensors stand further beyond the edge than the encoders say, by their readings.
+// `seen`: one sees the edge.
+static float edge_off(const cmo_robot *robot, const cmo_line_state *state, bool *seen) {
     const cmo_line_parameters *p = &state->parameters;
     float missed[2] = {0.0F, 0.0F}; // by sensors that see the edge; by others
     uint8_t counts[2] = {0, 0};
@@ -200,8 +215,10 @@ bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, fl
         // or before it says so only where the encoders claim the contrary.
         float counted = -left_to_go(robot, state, i) + p->beyond_mm;
         float place;
-        bool sees = cmo_edge_place(&robot->light[i].edge, robot->light[i].reflectance, &place);
+        const cmo_light *light = &robot->light[i];
+        bool sees = cmo_edge_place(&light->edge, light->reflectance, &place);
         place = p->rest == CMO_REST_FAR_EDGE ? -place : place;
+        sees = sees && may_be_edge(robot, state, i, counted, place);
         bool contrary = !is_across(robot, state, i) &&
                         ((place > 0.0F && counted < place) || (place < 0.0F && counted > place));
         if (sees || contrary) {
@@ -210,11 +227,34 @@ bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, fl
         counts[!sees]++;
     }
     uint8_t which = counts[0] == 0;
-    float off = counts[which] > 0 ? missed[which] / (float)counts[which] : 0.0F;
-    *error_mm = off - cmo_line_to_rest(robot, state);
+    *seen = counts[0] > 0;
+    return counts[which] > 0 ? missed[which] / (float)counts[which] : 0.0F;
+}
+
+bool cmo_line_rests_on_edge(const cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
     float spot = robot->description->light[cmo_line_first(robot, state)].spot_mm;
     return spot > 0.0F && fabsf(p->beyond_mm) < 0.3F * spot && p->rest != CMO_REST_CENTRE &&
            p->rest != CMO_REST_HALTED;
+}
+
+bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm) {
+    bool seen;
+    *error_mm = edge_off(robot, state, &seen) - cmo_line_to_rest(robot, state);
+    return cmo_line_rests_on_edge(robot, state);
+}
+
+// From then on the encoders agree with the readings, also where a move has taken the sensors off
+// the edge again.
+bool cmo_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
+    bool seen;
+    float off = edge_off(robot, state, &seen);
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->candidate[i].near.way_mm -= off;
+        state->candidate[i].far_mm -= off;
+    }
+    state->furthest_mm += off;
+    return seen;
 }
 
 static void write_look_figures(cmo_robot *robot, const cmo_line_state *state) {
@@ -263,7 +303,7 @@ static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, flo
 bool cmo_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
     state->waited_us += robot->dt_us;
     bool settled = cmo_motion_settle(&state->motion, robot, finest_mm);
-    bool moved = settled || robot->still_us > 400000 || state->waited_us > CMO_SETTLE_US;
+    bool moved = settled || robot->still_us > 250000 || state->waited_us > CMO_SETTLE_US;
     if (moved) {
         state->waited_us = 0;
     }
@@ -273,7 +313,7 @@ bool cmo_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm
 bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state) {
     robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
     robot->driving = true; // the motors hold their speed of nothing
-    float slow = 0.6F * robot->description->slowest_mm_s + 1.0F;
+    float slow = 0.2F * robot->description->slowest_mm_s + 2.0F;
     if (fabsf(robot->left.speed_mm_s) > slow || fabsf(robot->right.speed_mm_s) > slow) {
         robot->still_us = 0; // within a step, but still rolling
     }

@@ -104,6 +104,12 @@ float cmo_line_to_rest(const cmo_robot *robot, const cmo_line_state *state);
 // edge, or a sensor does not see it.
 bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm);
 
+// Whether the rest is over an edge, which then says better than the encoders where it is.
+bool cmo_line_rests_on_edge(const cmo_robot *robot, const cmo_line_state *state);
+
+// Takes what their readings say of the edge for where it is. False: none of them sees it.
+bool cmo_line_take_edge(const cmo_robot *robot, cmo_line_state *state);
+
 // How hard the robot brakes: as the stop has shown, where its regulator does not reach the limit.
 float cmo_line_braking(const cmo_line_state *state);
 

@@ -7,6 +7,13 @@
 
 // Moves to settle on the edge, at most.
 #define ROUNDS 5U
+// The first of them by profiles alone, which are quicker than creeping. What those leave, it
+// creeps.
+#define PROFILES 3U
+
+// What is taken of it when a small move has gone so far beyond its goal, and what is much.
+#define OVER_SHARE   0.7F
+#define MOST_OVER_MM 2.0F
 
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
@@ -27,15 +34,17 @@ static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_s
     float sign = way_mm < 0.0F ? -1.0F : 1.0F;
     cmo_motion *motion = &state->motion;
     cmo_motion_start(motion, robot, fabsf(way_mm), sign, sign);
-    motion->braking_mm_s2 = cmo_line_braking(state);
+    motion->braking_mm_s2 = state->share * cmo_line_braking(state);
+    motion->acceleration_mm_s2 = state->share * state->parameters.acceleration_mm_s2;
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, 400.0F);
     robot->still_us = 0;
     cmo_enter(robot, stage);
     cmo_motion_follow(motion, robot);
 }
 
-// Slowly over what it has met, to see where it is.
+// Slowly over what it has met, to see where it is; where it has done so in vain, the other way.
 static void search_again(cmo_robot *robot, cmo_line_state *state) {
+    state->elsewhere = state->looks_again && !state->elsewhere;
     state->looks_again = true;
     state->searches++;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
@@ -139,16 +148,39 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
         move_by(robot, state, motion->left_sign * left_over, CMO_STAGE_RETURN);
         return;
     }
-    if (cmo_line_has_moved(robot, state, finest_mm(robot, state))) {
+    bool creeps =
+        state->rounds >= PROFILES || state->unseen || !cmo_line_rests_on_edge(robot, state);
+    if (!creeps || cmo_line_has_moved(robot, state, finest_mm(robot, state))) {
         cmo_enter(robot, CMO_STAGE_SETTLE);
+        robot->still_us = state->waited_us = 0;
+        cmo_line_has_looked(robot, state);
     }
+}
+
+// What a small move has gone beyond its goal, the next ones are asked less for; what it has fallen
+// short, more. Is it much, as with a regulator that has a ramp of its own, they are driven gently
+// from then on.
+static void learn_move(cmo_line_state *state, float to_go_mm) {
+    float over = state->goal_mm < 0.0F ? to_go_mm : -to_go_mm;
+    if (fabsf(over) > MOST_OVER_MM) {
+        state->share *= 0.5F;
+    }
+    state->over_mm += OVER_SHARE * over;
+    state->over_mm = fmaxf(-MOST_OVER_MM, fminf(state->over_mm, MOST_OVER_MM));
+}
+
+static void move_on(cmo_robot *robot, cmo_line_state *state, float to_go_mm) {
+    float size = fabsf(to_go_mm);
+    state->rounds++;
+    state->goal_mm = to_go_mm;
+    size = fmaxf(0.4F * size, fminf(size - state->over_mm, 2.0F * size));
+    move_by(robot, state, to_go_mm < 0.0F ? -size : size, CMO_STAGE_RETURN);
 }
 
 static void settle(cmo_robot *robot, cmo_line_state *state) {
     if (!cmo_line_has_looked(robot, state)) {
         return;
     }
-    float error;
     bool fine = state->parameters.effort == CMO_EFFORT_FINE;
     float enough = fminf(finest_mm(robot, state) + 0.1F,
                          fine ? 0.25F : 0.5F); // the edge is finer than a coarse step
@@ -156,13 +188,23 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
         search_again(robot, state);
         return;
     }
-    bool sees = cmo_line_edge_error(robot, state, &error);
-    if (sees && fabsf(error) > enough && state->rounds < (fine ? 2U * ROUNDS : ROUNDS)) {
-        state->rounds++;
-        move_by(robot, state, -error, CMO_STAGE_RETURN);
+    bool edge = cmo_line_rests_on_edge(robot, state);
+    if (edge && !cmo_line_take_edge(robot, state) && !state->unseen) {
+        // Then encoders are all there is: as near as they can say.
+        state->unseen = true;
+        cmo_enter(robot, CMO_STAGE_RETURN);
         return;
     }
-    cmo_line_halt(robot, state);
+    float to_go = cmo_line_to_rest(robot, state);
+    if (state->rounds > 0) {
+        learn_move(state, to_go);
+    }
+    uint8_t most = !edge ? 0U : fine ? 2U * ROUNDS : ROUNDS;
+    if (fabsf(to_go) > enough && state->rounds < most) {
+        move_on(robot, state, to_go);
+    } else {
+        cmo_line_halt(robot, state);
+    }
 }
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
@@ -223,6 +265,7 @@ cmo_outcome cmo_stop_on_line_start(cmo_robot *robot, cmo_line_state *state,
     cmo_outcome outcome = cmo_line_begin(robot, state, &given, step, CMO_KIND_STOP_ON_LINE, true);
     if (outcome == CMO_RUNNING) {
         state->again = cmo_line_meet_again;
+        state->share = 1.0F;
     }
     return outcome;
 }

@@ -193,11 +193,16 @@ typedef struct cmo_line_state {
     cmo_motion motion;
     cmo_candidate candidate[CMO_LIGHTS_MAX];
     uint8_t watched;       /**< bit n: sensor n */
-    uint8_t rounds;        /**< moves to settle on the edge so far */
+    uint8_t rounds;        /**< moves to settle on the edge so far, */
+    float goal_mm;         /**< how far the last of them was to go, */
+    float over_mm;         /**< how far such moves go beyond that, */
+    float share;           /**< and by what share of the limits they are driven */
     uint8_t searches;      /**< moves to find the line again so far */
     uint8_t moves;         /**< profiles for what others have left over */
     bool stood : 1;        /**< there has been a standstill after the crossing */
-    bool looks_again : 1;  /**< it goes back slowly over what it has met */
+    bool looks_again : 1;  /**< it goes back slowly over what it has met, */
+    bool unseen : 1;       /**< no sensor has seen the edge at rest */
+    bool elsewhere : 1;    /**< or on, for it was not met there */
     float window_mm;       /**< the other sensor meets a line within this way; 0: it need not */
     float halt_mm;         /**< how far beyond the near edge it began to halt or brake, */
     float halt_speed_mm_s; /**< and how fast it was */
