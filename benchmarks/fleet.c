@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A fleet at everything: stops, squares, turns, decorations, patrols, geometry and wiring, each
-// robot of another kind and described as its user would, with common practice on the same robots
-// beside.
+// A fleet at everything: stops, squares, turns, decorations, patrols, geometry, wiring and drive,
+// each robot of another kind and described as its user would, with common practice on the same
+// robots beside.
 //
 //     bench_fleet [ROBOTS [SUBJECT [FLEET.yaml]]]
 #include "fleet.h"
@@ -13,9 +13,9 @@
 static const struct {
     const char *name;
     void (*run)(const char *fleet, unsigned robots);
-} subjects[] = {{"stop", fleet_stop},    {"square", fleet_square}, {"moves", fleet_moves},
-                {"marks", fleet_marks},  {"patrol", fleet_patrol}, {"geometry", fleet_geometry},
-                {"wiring", fleet_wiring}};
+} subjects[] = {{"stop", fleet_stop},     {"square", fleet_square}, {"moves", fleet_moves},
+                {"marks", fleet_marks},   {"patrol", fleet_patrol}, {"geometry", fleet_geometry},
+                {"wiring", fleet_wiring}, {"drive", fleet_drive}};
 
 int main(int count, char **arguments) {
     unsigned robots = count > 1 ? (unsigned)CLAMP(atoi(arguments[1]), 20, (int)CREW_MOST) : 200U;
@@ -30,8 +30,8 @@ int main(int count, char **arguments) {
     }
     if (!any) {
         fprintf(stderr,
-                "%s is no subject; all, stop, square, moves, marks, patrol, geometry or "
-                "wiring would do\n",
+                "%s is no subject; all, stop, square, moves, marks, patrol, geometry, "
+                "wiring or drive would do\n",
                 subject);
     }
     return any ? 0 : 2;

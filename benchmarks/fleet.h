@@ -13,6 +13,10 @@ void fleet_marks(const char *fleet, unsigned robots);
 void fleet_patrol(const char *fleet, unsigned robots);
 void fleet_geometry(const char *fleet, unsigned robots);
 void fleet_wiring(const char *fleet, unsigned robots);
+void fleet_drive(const char *fleet, unsigned robots);
+
+// From then on the crew knows its drive as measure_drive leaves it.
+void fleet_measure_drives(crew *c, const cmo_sim_mat *mat);
 
 // Common practice on one of the robots; the simulator is the caller's to free.
 cmo_sim *fleet_practice(const lab_robot *robot, const cmo_sim_mat *mat, const lab_start *start,

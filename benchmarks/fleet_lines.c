@@ -185,21 +185,27 @@ void fleet_stop(const char *fleet, unsigned robots) {
         "Stop over the near edge, true error, mm; a line of %.0f mm, stated as wide; to the right "
         "plain halts, then 95 %% by kind\n",
         FLEET_LINE_MM);
-    print_stop_head(c);
-    for (int speed = 100; speed <= 600; speed += 100) {
-        stop_trial t = {mat, speed, CMO_REST_NEAR_EDGE, false};
-        crew_work(c, stop, &t, results);
-        crew_work(c, plain_stop, &t, plain);
-        print_stop(c, results, plain, speed);
-    }
-    for (size_t i = 0; i < G_N_ELEMENTS(places); i++) {
-        stop_trial t = {mat, 300, places[i].rest, places[i].axle};
-        crew_work(c, stop, &t, results);
-        crew_figure rest = crew_sum_up(c, results, REST, CREW_ALL, 0);
-        printf("%s, 300 mm/s: %u of %u done, 95 %% within %.2f, worst %.2f mm;", places[i].name,
-               rest.done, rest.tried, rest.within, rest.worst);
-        crew_print_outcomes(c, results);
-        printf("\n");
+    for (int how = 0; how < 2; how++) {
+        if (how > 0) {
+            fleet_measure_drives(c, mat);
+            printf("\nThe same with the drive measured\n");
+        }
+        print_stop_head(c);
+        for (int speed = 100; speed <= 600; speed += 100) {
+            stop_trial t = {mat, speed, CMO_REST_NEAR_EDGE, false};
+            crew_work(c, stop, &t, results);
+            crew_work(c, plain_stop, &t, plain);
+            print_stop(c, results, plain, speed);
+        }
+        for (size_t i = 0; i < G_N_ELEMENTS(places); i++) {
+            stop_trial t = {mat, 300, places[i].rest, places[i].axle};
+            crew_work(c, stop, &t, results);
+            crew_figure rest = crew_sum_up(c, results, REST, CREW_ALL, 0);
+            printf("%s, 300 mm/s: %u of %u done, 95 %% within %.2f, worst %.2f mm;", places[i].name,
+                   rest.done, rest.tried, rest.within, rest.worst);
+            crew_print_outcomes(c, results);
+            printf("\n");
+        }
     }
     stop_trial t = {mat, 300, CMO_REST_NEAR_EDGE, false};
     static const char *const names[] = {"rest, mm", "time, ms"};

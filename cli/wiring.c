@@ -15,7 +15,8 @@ static const GOptionEntry options[] = {
      "of the findings",
      "NAME"},
     {"write", 0, 0, G_OPTION_ARG_NONE, &write_file,
-     "Write a measured geometry into the robot file, as its section measured", NULL},
+     "Write what was measured into the robot file, as its sections measured and measured_drive",
+     NULL},
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot, and which noise (default 1)", "N"},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
@@ -120,17 +121,81 @@ static void print_geometry(const lab_route *route, const lab_leg_result *leg) {
     }
 }
 
+static void print_wheels(const char *name, const float values[2], int decimals) {
+    printf("  %-24s%12.*f%12.*f\n", name, decimals, (double)values[0], decimals, (double)values[1]);
+}
+
+// What the user is to change, or will find changed once it is written.
+static void print_drive_advice(const cmo_robot_description *d, const cmo_drive *drive) {
+    cmo_robot_description used = *d;
+    cmo_drive_apply(drive, &used);
+    if (drive->ramp_mm_s2 > 0.0F && d->braking_mm_s2 > used.braking_mm_s2) {
+        printf("  the regulator changes its speed by no more than %.0f mm/s2, and profiles need "
+               "some of that to keep their place: brake with %.0f, not %.0f\n",
+               (double)drive->ramp_mm_s2, (double)used.braking_mm_s2, (double)d->braking_mm_s2);
+    }
+    if (used.slowest_mm_s > d->slowest_mm_s + 2.5F) {
+        printf("  a wheel starts at %.1f mm/s only: slowest_mm_s is %.1f\n",
+               (double)used.slowest_mm_s, (double)d->slowest_mm_s);
+    }
+    if (!d->lag_measured && fabsf(drive->lag_ms - d->lag_ms) > 2.0F * drive->lag_error_ms + 5.0F) {
+        printf("  lag_ms is %.0f: the time of a step's answer is not what a command has to lead "
+               "by\n",
+               (double)d->lag_ms);
+    }
+    float apart = fabsf(drive->ratio[0] - drive->ratio[1]);
+    float off = fabsf(0.5F * (drive->ratio[0] + drive->ratio[1]) - 1.0F);
+    if (apart > 0.03F || off > 0.05F) {
+        printf("  wheels do not drive what they are told: look at full_duty_mm_s, at the "
+               "regulator, or at the battery\n");
+    }
+}
+
+static void print_drive(const lab_route *route, const lab_leg_result *leg) {
+    const cmo_robot_description *d = &route->robot->description;
+    const cmo_drive *drive = &leg->drive;
+    printf("\nleg %u  measure_drive: %s", leg->number, cmo_outcome_name(leg->outcome));
+    if (leg->outcome != CMO_OUTCOME_DONE) {
+        printf(", %s\n", cmo_outcome_text(leg->outcome));
+        return;
+    }
+    printf("\n  %-24s%12s%12s%10s\n", "", "described", "measured", "+-");
+    print_row("lag, ms", (double)d->lag_ms, (double)drive->lag_ms, (double)drive->lag_error_ms, 1);
+    if (drive->ramp_mm_s2 > 0.0F) {
+        printf("  %-24s%12s%12.0f%10.0f\n", "ramp, mm/s2", "-", (double)drive->ramp_mm_s2,
+               (double)drive->ramp_error_mm_s2);
+    } else {
+        printf("  %-24s%12s%12s\n", "ramp, mm/s2", "-", "none");
+    }
+    printf("\n  %-24s%12s%12s\n", "", "left", "right");
+    print_wheels("lag, ms", drive->wheel_lag_ms, 1);
+    print_wheels("starts forward, mm/s", drive->ahead_mm_s, 1);
+    print_wheels("starts backward, mm/s", drive->back_mm_s, 1);
+    print_wheels("keeps turning, mm/s", drive->keeps_mm_s, 1);
+    print_wheels("driven over commanded", drive->ratio, 3);
+    print_drive_advice(d, drive);
+}
+
+// Writes what was measured. False: that failed.
+static bool write_measured(const lab_route *route, const cmo_geometry *geometry,
+                           const cmo_drive *drive, GError **error) {
+    return (geometry == NULL || lab_robot_write_geometry(route->robot_path, geometry, error)) &&
+           (drive == NULL || lab_robot_write_drive(route->robot_path, drive, error));
+}
+
 static int tell(const lab_route *route, const lab_run *driven) {
     const cmo_geometry *geometry = NULL;
+    const cmo_drive *drive = NULL;
     for (guint i = 0; i < driven->legs->len; i++) {
         const lab_leg_result *leg = &g_array_index(driven->legs, lab_leg_result, i);
         if (leg->kind == CMO_KIND_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
             geometry = &leg->geometry;
+        } else if (leg->kind == CMO_KIND_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {
+            drive = &leg->drive;
         }
     }
     GError *error = NULL;
-    if (write_file && geometry != NULL &&
-        !lab_robot_write_geometry(route->robot_path, geometry, &error)) {
+    if (write_file && !write_measured(route, geometry, drive, &error)) {
         return cli_error(error);
     }
     if (json) {
@@ -145,6 +210,8 @@ static int tell(const lab_route *route, const lab_run *driven) {
                 print_findings(route, leg);
             } else if (leg->kind == CMO_KIND_MEASURE_GEOMETRY) {
                 print_geometry(route, leg);
+            } else if (leg->kind == CMO_KIND_MEASURE_DRIVE) {
+                print_drive(route, leg);
             } else {
                 printf("\nleg %u  %s: %s\n", leg->number, cmo_kind_name(leg->kind),
                        cmo_outcome_name(leg->outcome));
@@ -155,8 +222,8 @@ static int tell(const lab_route *route, const lab_run *driven) {
         }
         if (write_file) {
             printf("\n");
-            cli_line(geometry != NULL ? "written to %s"
-                                      : "%s stays as it was: no geometry was measured",
+            cli_line(geometry != NULL || drive != NULL ? "written to %s"
+                                                       : "%s stays as it was: nothing was measured",
                      route->robot_path);
         }
     }
@@ -166,7 +233,8 @@ static int tell(const lab_route *route, const lab_run *driven) {
 static bool has_check(const lab_route *route) {
     for (unsigned i = 0; i < route->legs; i++) {
         if (route->leg[i].kind == CMO_KIND_CHECK_WIRING ||
-            route->leg[i].kind == CMO_KIND_MEASURE_GEOMETRY) {
+            route->leg[i].kind == CMO_KIND_MEASURE_GEOMETRY ||
+            route->leg[i].kind == CMO_KIND_MEASURE_DRIVE) {
             return true;
         }
     }
@@ -175,8 +243,8 @@ static bool has_check(const lab_route *route) {
 
 static int run(int count, char **arguments) {
     if (count != 1) {
-        return cli_wrong("wiring takes one route with a leg check_wiring or measure_geometry, as "
-                         "in: cammino wiring data/ferry/check-wiring.yaml");
+        return cli_wrong("wiring takes one route with a leg check_wiring, measure_geometry or "
+                         "measure_drive, as in: cammino wiring data/ferry/check-wiring.yaml");
     }
     if (seed < 0) {
         return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
@@ -197,10 +265,10 @@ static int run(int count, char **arguments) {
         }
     }
     if (status == CLI_DONE && !has_check(route)) {
-        status =
-            cli_wrong("%s: no leg check_wiring or measure_geometry; put one into the route, as "
-                      "in - check_wiring: {}",
-                      route->path);
+        status = cli_wrong(
+            "%s: no leg check_wiring, measure_geometry or measure_drive; put one into the "
+            "route, as in - check_wiring: {}",
+            route->path);
     }
     if (status == CLI_DONE) {
         lab_run *driven = cli_drive_route(route, seed);
@@ -215,12 +283,13 @@ static int run(int count, char **arguments) {
 const cli_command cli_wiring = {
     "wiring",
     "ROUTE",
-    "Check which motor, encoder and light sensor is where; measure the geometry",
+    "Check which motor, encoder and light sensor is where; measure geometry and drive",
     "Drives a route on the simulated robot. Its leg check_wiring moves the robot a little before a "
     "line, and names what is swapped, reversed or silent, and what to change. Its leg "
     "measure_geometry drives over two lines and measures what a ruler can't: wheel sizes, track, "
     "the "
-    "spots' places, the sensors' delays. Exit status 1: something was found.",
+    "spots' places, the sensors' delays. Its leg measure_drive drives to and fro, and measures how "
+    "the wheels answer what they are told. Exit status 1: something was found.",
     "cammino wiring data/ferry/check-wiring.yaml --fault motors_swapped",
     options,
     run};

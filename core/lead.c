@@ -15,6 +15,9 @@ float cmo_lead_s(const cmo_robot *robot) {
     if (!(robot->port->traits & CMO_TRAIT_ENCODERS)) {
         return robot->description->lag_ms * 1e-3F;
     }
+    if (robot->description->lag_measured) {
+        return fmaxf(robot->description->lag_ms * 1e-3F - cmo_held_s(robot), 0.0F);
+    }
     return fmaxf(robot->trail_s - cmo_held_s(robot), 0.0F);
 }
 

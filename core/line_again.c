@@ -19,6 +19,14 @@ static void shift(cmo_line_state *state, float shift_mm) {
     }
 }
 
+// The way ends elsewhere; but no nearer than the profile can stop.
+static void shift_target(cmo_motion *motion, float by_mm) {
+    float speed = motion->speed_mm_s;
+    float stopping = 0.5F * speed * speed / motion->braking_mm_s2;
+    motion->target_mm = fmaxf(motion->target_mm + by_mm, motion->place_mm + stopping);
+    motion->arrived = motion->arrived && motion->target_mm <= motion->place_mm;
+}
+
 // On the way back over the far edge: how far it is off is gear play, creep and the looks' own
 // error, or else it has slid. Small shifts count only for the centre, where no edge is left under
 // the sensors to settle on, and only if the spot had left the line by twice its width: near the
@@ -37,11 +45,11 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
         shift(state, by);
         candidate->corrected = true;
         state->furthest_mm -= by;
-        state->motion.target_mm += state->motion.left_sign * by;
+        shift_target(&state->motion, state->motion.left_sign * by);
         // Then what lies between the edges was not measured rightly either: on over the near one.
         if (centre) {
             state->looks_again = true;
-            state->motion.target_mm -= cmo_line_to_search(robot, state);
+            shift_target(&state->motion, -cmo_line_to_search(robot, state));
         }
     } else if (beyond >= 2.0F * spot_mm && centre) {
         uint8_t accepted = 0;
@@ -52,7 +60,7 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
         candidate->near.way_mm += by;
         candidate->far_mm += by;
         // The shift holds what has rolled on, which the way back has been given already.
-        state->motion.target_mm += (state->motion.left_sign * by - rolled) / (float)accepted;
+        shift_target(&state->motion, (state->motion.left_sign * by - rolled) / (float)accepted);
     }
 }
 

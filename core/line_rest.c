@@ -303,7 +303,7 @@ static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, flo
 bool cmo_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
     state->waited_us += robot->dt_us;
     bool settled = cmo_motion_settle(&state->motion, robot, finest_mm);
-    bool moved = settled || robot->still_us > 250000 || state->waited_us > CMO_SETTLE_US;
+    bool moved = settled || robot->still_us > 400000 || state->waited_us > CMO_SETTLE_US;
     if (moved) {
         state->waited_us = 0;
     }

@@ -129,6 +129,9 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     robot->driving = true;
 }
 
+// What is left after a profile is little; from further away than that, nothing is to dash.
+#define SETTLE_MOST_MM_S 100.0F
+
 // One wheel's small move: drives at no less than the slowest speed, and lets go when the roll-out
 // will carry it to its place.
 static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
@@ -141,7 +144,7 @@ static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
     if (fabsf(left_over) <= tolerance_mm) {
         wheel->command_mm_s = 0.0F;
     } else {
-        float speed = position_gain(description) * fabsf(left_over);
+        float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
         speed = fmaxf(speed, 1.3F * description->slowest_mm_s + 2.0F);
         wheel->command_mm_s = left_over < 0.0F ? -speed : speed;
     }

@@ -51,17 +51,18 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
 
 const char *cmo_kind_name(cmo_kind kind) {
     static const char *const names[CMO_KINDS] = {
-        "none",        "travel",      "rotate",       "drive_until_line", "stop_on_line",
-        "action",      "take_levels", "check_wiring", "measure_geometry", "square_on_line",
-        "stay_inside", "countdown",
+        "none",        "travel",      "rotate",        "drive_until_line", "stop_on_line",
+        "action",      "take_levels", "check_wiring",  "measure_geometry", "square_on_line",
+        "stay_inside", "countdown",   "measure_drive",
     };
     return pick(names, COUNT(names), (unsigned)kind);
 }
 
 const char *cmo_stage_name(cmo_stage stage) {
     static const char *const names[CMO_STAGES] = {
-        "idle", "move",   "blind",  "search", "prove", "brake", "return", "settle", "swing",
-        "turn", "action", "patrol", "feel",   "back",  "scan",  "charge", "wait",   "countdown",
+        "idle",   "move",   "blind", "search",    "prove",  "brake", "return",
+        "settle", "swing",  "turn",  "action",    "patrol", "feel",  "back",
+        "scan",   "charge", "wait",  "countdown", "creep",
     };
     return pick(names, COUNT(names), (unsigned)stage);
 }

@@ -3,6 +3,7 @@
 #ifndef CMO_STORED_H
 #define CMO_STORED_H
 
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 
@@ -26,5 +27,13 @@ static inline uint8_t *cmo_put_16(uint8_t *at, uint16_t value) {
 static inline uint16_t cmo_get_16(const uint8_t *at) {
     return (uint16_t)(at[0] | (uint16_t)at[1] << 8);
 }
+
+// Numbers between a mark and version of their own and a checksum. 0 bytes: too little room.
+size_t cmo_store_numbers(const float *numbers, uint8_t count, uint8_t mark, uint8_t version,
+                         uint8_t *bytes, size_t size);
+
+// False, and nothing changed, for other bytes than that.
+bool cmo_load_numbers(float *numbers, uint8_t count, uint8_t mark, uint8_t version,
+                      const uint8_t *bytes, size_t size);
 
 #endif

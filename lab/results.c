@@ -89,6 +89,28 @@ static void add_geometry(JsonBuilder *builder, const cmo_geometry *g) {
     json_builder_end_object(builder);
 }
 
+static void add_drive(JsonBuilder *builder, const cmo_drive *d) {
+    json_builder_set_member_name(builder, "measured_drive");
+    json_builder_begin_object(builder);
+    add_number(builder, "lag_ms", (double)d->lag_ms);
+    add_number(builder, "lag_error_ms", (double)d->lag_error_ms);
+    if (d->ramp_mm_s2 > 0.0F) {
+        add_number(builder, "ramp_mm_s2", (double)d->ramp_mm_s2);
+        add_number(builder, "ramp_error_mm_s2", (double)d->ramp_error_mm_s2);
+    }
+    for (unsigned i = 0; i < 2; i++) {
+        json_builder_set_member_name(builder, sides[i]);
+        json_builder_begin_object(builder);
+        add_number(builder, "lag_ms", (double)d->wheel_lag_ms[i]);
+        add_number(builder, "ahead_mm_s", (double)d->ahead_mm_s[i]);
+        add_number(builder, "back_mm_s", (double)d->back_mm_s[i]);
+        add_number(builder, "keeps_mm_s", (double)d->keeps_mm_s[i]);
+        add_number(builder, "ratio", (double)d->ratio[i]);
+        json_builder_end_object(builder);
+    }
+    json_builder_end_object(builder);
+}
+
 // A patrol: how it was driven, and each rebound, the robot's word beside the truth.
 static void add_patrol(JsonBuilder *builder, const lab_leg_result *leg) {
     const cmo_patrol_budget *b = &leg->budget;
@@ -180,6 +202,8 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
         add_findings(builder, leg);
     } else if (leg->kind == CMO_KIND_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
         add_geometry(builder, &leg->geometry);
+    } else if (leg->kind == CMO_KIND_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {
+        add_drive(builder, &leg->drive);
     }
     json_builder_end_object(builder);
 }

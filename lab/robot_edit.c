@@ -153,6 +153,7 @@ typedef struct content {
     const cmo_levels *levels;
     unsigned lights;
     const cmo_geometry *geometry;
+    const cmo_drive *drive;
 } content;
 
 static bool edit_levels(editor *e, const content *what) {
@@ -164,7 +165,24 @@ static bool edit_levels(editor *e, const content *what) {
     return good;
 }
 
-// All of it is ours: a section that is there is replaced as a whole.
+// All of it is ours: a section that is there is replaced as a whole. `text` begins with a line's
+// end.
+static void set_section(editor *e, const char *name, const char *text) {
+    yaml_node_t *root = yaml_reader_root(&e->reader);
+    const yaml_node_t *old = yaml_reader_find(&e->reader, root, name);
+    if (old == NULL) {
+        char *entry = g_strdup_printf("%s:%s", name, text);
+        add_entry(e, root, entry);
+        g_free(entry);
+    } else if (old->data.mapping.style == YAML_FLOW_MAPPING_STYLE) {
+        add_edit(e, byte_at(e, old->start_mark), byte_at(e, old->end_mark), g_strdup(text));
+    } else {
+        const yaml_node_t *last = last_scalar(e, old);
+        add_edit(e, byte_at(e, old->start_mark), byte_at(e, last->end_mark),
+                 g_strchug(g_strdup(text)));
+    }
+}
+
 static bool edit_geometry(editor *e, const content *what) {
     const cmo_geometry *g = what->geometry;
     char *size = isnan(g->size_error)
@@ -181,21 +199,30 @@ static bool edit_geometry(editor *e, const content *what) {
         (double)g->ahead_mm[1], (double)g->left_mm[1], fmax((double)g->delay_ms[1], 0.0), size,
         (double)g->ratio_error, (double)g->track_error_mm, (double)g->mismatch_error_mm,
         (double)g->delay_error_ms);
-    yaml_node_t *root = yaml_reader_root(&e->reader);
-    const yaml_node_t *old = yaml_reader_find(&e->reader, root, "measured");
-    if (old == NULL) {
-        char *entry = g_strdup_printf("measured:%s", text);
-        add_entry(e, root, entry);
-        g_free(entry);
-    } else if (old->data.mapping.style == YAML_FLOW_MAPPING_STYLE) {
-        add_edit(e, byte_at(e, old->start_mark), byte_at(e, old->end_mark), g_strdup(text));
-    } else {
-        const yaml_node_t *last = last_scalar(e, old);
-        add_edit(e, byte_at(e, old->start_mark), byte_at(e, last->end_mark),
-                 g_strdup(g_strchug(text)));
-    }
+    set_section(e, "measured", text);
     g_free(text);
     g_free(size);
+    return true;
+}
+
+static bool edit_drive(editor *e, const content *what) {
+    const cmo_drive *d = what->drive;
+    char *ramp = d->ramp_mm_s2 > 0.0F
+                     ? g_strdup_printf("\n  ramp_mm_s2: %.0f\n  ramp_error_mm_s2: %.0f",
+                                       (double)d->ramp_mm_s2, (double)d->ramp_error_mm_s2)
+                     : g_strdup("");
+    char *text = g_strdup_printf(
+        "\n  lag_ms: %.2f\n  lag_error_ms: %.2f\n  left_lag_ms: %.2f\n  right_lag_ms: %.2f%s\n"
+        "  left_ahead_mm_s: %.1f\n  right_ahead_mm_s: %.1f\n  left_back_mm_s: %.1f\n"
+        "  right_back_mm_s: %.1f\n  left_keeps_mm_s: %.1f\n  right_keeps_mm_s: %.1f\n"
+        "  left_ratio: %.4f\n  right_ratio: %.4f",
+        (double)d->lag_ms, (double)d->lag_error_ms, (double)d->wheel_lag_ms[0],
+        (double)d->wheel_lag_ms[1], ramp, (double)d->ahead_mm_s[0], (double)d->ahead_mm_s[1],
+        (double)d->back_mm_s[0], (double)d->back_mm_s[1], (double)d->keeps_mm_s[0],
+        (double)d->keeps_mm_s[1], (double)d->ratio[0], (double)d->ratio[1]);
+    set_section(e, "measured_drive", text);
+    g_free(text);
+    g_free(ramp);
     return true;
 }
 
@@ -212,6 +239,12 @@ static bool holds(const lab_robot *robot, const content *what) {
             is->noise != ought->noise) {
             return false;
         }
+    }
+    const cmo_drive *d = what->drive;
+    if (d != NULL && !(near((double)robot->drive.lag_ms, (double)d->lag_ms, 0.01) &&
+                       near((double)robot->drive.ramp_mm_s2, (double)d->ramp_mm_s2, 1.0) &&
+                       near((double)robot->drive.back_mm_s[1], (double)d->back_mm_s[1], 0.1))) {
+        return false;
     }
     const cmo_geometry *g = what->geometry;
     const cmo_geometry *is = &robot->geometry;
@@ -292,4 +325,15 @@ char *lab_robot_edit_geometry(const char *name, const char *bytes, size_t size,
 bool lab_robot_write_geometry(const char *path, const cmo_geometry *geometry, GError **error) {
     content what = {.geometry = geometry};
     return edit_file(path, edit_geometry, &what, error);
+}
+
+char *lab_robot_edit_drive(const char *name, const char *bytes, size_t size, const cmo_drive *drive,
+                           GError **error) {
+    content what = {.drive = drive};
+    return edit_text(name, bytes, size, edit_drive, &what, error);
+}
+
+bool lab_robot_write_drive(const char *path, const cmo_drive *drive, GError **error) {
+    content what = {.drive = drive};
+    return edit_file(path, edit_drive, &what, error);
 }

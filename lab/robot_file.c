@@ -163,6 +163,28 @@ static void finish_measured(lab_robot *robot, const staged_measured *from) {
     cmo_geometry_apply(g, &robot->description);
 }
 
+static void finish_measured_drive(lab_robot *robot, const staged_measured_drive *from) {
+    robot->drive_measured = !isnan(from->lag_ms);
+    if (!robot->drive_measured) {
+        return;
+    }
+    cmo_drive *drive = &robot->drive;
+    *drive = (cmo_drive){
+        .lag_ms = (float)from->lag_ms,
+        .lag_error_ms = (float)from->lag_error_ms,
+        .wheel_lag_ms = {(float)given(from->left_lag_ms, from->lag_ms),
+                         (float)given(from->right_lag_ms, from->lag_ms)},
+        .ramp_mm_s2 = (float)given(from->ramp_mm_s2, 0.0),
+        .ramp_error_mm_s2 = (float)from->ramp_error_mm_s2,
+        .ahead_mm_s = {(float)from->left_ahead_mm_s, (float)from->right_ahead_mm_s},
+        .back_mm_s = {(float)from->left_back_mm_s, (float)from->right_back_mm_s},
+        .keeps_mm_s = {(float)given(from->left_keeps_mm_s, 0.0),
+                       (float)given(from->right_keeps_mm_s, 0.0)},
+        .ratio = {(float)given(from->left_ratio, 1.0), (float)given(from->right_ratio, 1.0)},
+    };
+    cmo_drive_apply(drive, &robot->description);
+}
+
 void lab_robot_finish(lab_robot *robot, const staged_robot *from, const char *file) {
     cmo_robot_description *d = &robot->description;
     robot->name = from->name != NULL ? g_strdup(from->name) : g_path_get_basename(file);
@@ -207,6 +229,7 @@ void lab_robot_finish(lab_robot *robot, const staged_robot *from, const char *fi
         robot->plant.encoder_step_mm = from->encoders.step_mm;
     }
     finish_measured(robot, &from->measured);
+    finish_measured_drive(robot, &from->measured_drive);
 }
 
 // Where a section stands; a fleet has none at its root.

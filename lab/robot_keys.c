@@ -112,6 +112,38 @@ static const lab_section measured_section = {
     "the simulated robot stays as it is.",
     measured_keys};
 
+#define LEAST_KEY(name, what) KEY(staged_measured_drive, name, #name, 0, 2000, "mm/s", MUST, what)
+static const lab_key measured_drive_keys[] = {
+    KEY(staged_measured_drive, lag_ms, "lag_ms", 0, 500, "ms", MUST,
+        "by how much the wheels trail what they are told"),
+    KEY(staged_measured_drive, lag_error_ms, "lag_error_ms", 0, 500, "ms", "not known",
+        "its standard uncertainty"),
+    KEY(staged_measured_drive, left_lag_ms, "left_lag_ms", 0, 500, "ms", "lag_ms",
+        "the same of the left wheel by itself"),
+    KEY(staged_measured_drive, right_lag_ms, "right_lag_ms", 0, 500, "ms", "lag_ms",
+        "and of the right one"),
+    KEY(staged_measured_drive, ramp_mm_s2, "ramp_mm_s2", 0, 200000, "mm/s2", "0: none was seen",
+        "the fastest that the regulator changes its speed"),
+    KEY(staged_measured_drive, ramp_error_mm_s2, "ramp_error_mm_s2", 0, 200000, "mm/s2",
+        "not known", "its standard uncertainty"),
+    LEAST_KEY(left_ahead_mm_s, "least command at which the left wheel starts, forward"),
+    LEAST_KEY(right_ahead_mm_s, "the same of the right wheel"),
+    LEAST_KEY(left_back_mm_s, "the same of the left wheel, backward"),
+    LEAST_KEY(right_back_mm_s, "and of the right wheel"),
+    KEY(staged_measured_drive, left_keeps_mm_s, "left_keeps_mm_s", 0, 2000, "mm/s", "0",
+        "the least command at which the left wheel keeps turning"),
+    KEY(staged_measured_drive, right_keeps_mm_s, "right_keeps_mm_s", 0, 2000, "mm/s", "0",
+        "and the right one"),
+    KEY(staged_measured_drive, left_ratio, "left_ratio", 0, 10, "", "1",
+        "driven over commanded speed of the left wheel"),
+    KEY(staged_measured_drive, right_ratio, "right_ratio", 0, 10, "", "1", "and of the right one"),
+    KEY_END};
+static const lab_section measured_drive_section = {
+    "measured_drive",
+    "The drive as measured by driving to and fro. Its lag, its least commands and limits within "
+    "its ramp take the place of what was stated above; the simulated robot stays as it is.",
+    measured_drive_keys};
+
 static const char *const drive_kinds[] = {"speed", "duty", NULL};
 static const char *const halt_names[] = {"coast", "brake", "hold", NULL};
 static const lab_key drive_keys[] = {
@@ -383,6 +415,8 @@ static const lab_key robot_keys[] = {
     KEY_SECTION(staged_robot, lights, "lights", &lights_section, "there are none", "light sensors"),
     KEY_SECTION(staged_robot, measured, "measured", &measured_section, "it was not measured",
                 "geometry by measurement"),
+    KEY_SECTION(staged_robot, measured_drive, "measured_drive", &measured_drive_section,
+                "it was not measured", "the drive by measurement"),
     KEY_SECTION(staged_robot, plant, "plant", &lab_plant_section,
                 "as stated, with the usual losses", "what the simulator makes true"),
     KEY_END};
@@ -391,6 +425,7 @@ const lab_section lab_robot_section = {
     robot_keys};
 
 const lab_section *const lab_robot_sections[] = {
-    &lab_robot_section, &outline_section, &encoders_section, &drive_section,  &lights_section,
-    &lab_light_section, &levels_section,  &measured_section, &spot_section,   &lab_plant_section,
-    &eyes_section,      &lab_eye_section, &shadow_section,   &faults_section, NULL};
+    &lab_robot_section, &outline_section,        &encoders_section,  &drive_section,
+    &lights_section,    &lab_light_section,      &levels_section,    &measured_section,
+    &spot_section,      &measured_drive_section, &lab_plant_section, &eyes_section,
+    &lab_eye_section,   &shadow_section,         &faults_section,    NULL};

@@ -40,6 +40,12 @@ typedef struct staged_drive {
         dead_duty, gain, reset_ms, lifetime_ms, halts;
 } staged_drive;
 
+typedef struct staged_measured_drive {
+    double lag_ms, lag_error_ms, left_lag_ms, right_lag_ms, ramp_mm_s2, ramp_error_mm_s2,
+        left_ahead_mm_s, right_ahead_mm_s, left_back_mm_s, right_back_mm_s, left_keeps_mm_s,
+        right_keeps_mm_s, left_ratio, right_ratio;
+} staged_measured_drive;
+
 typedef struct staged_faults {
     double left_light_silent_at_s, right_light_silent_at_s, left_light_stuck_at_s,
         right_light_stuck_at_s, left_light_jumps_at_s, right_light_jumps_at_s,
@@ -70,6 +76,7 @@ typedef struct staged_robot {
     staged_drive drive;
     staged_lights lights;
     staged_measured measured;
+    staged_measured_drive measured_drive;
     staged_plant plant;
 } staged_robot;
 

@@ -142,6 +142,15 @@ static void finish_measure_geometry(lab_leg *leg, const staged_leg *staged) {
     };
 }
 
+static void finish_measure_drive(lab_leg *leg, const staged_leg *staged) {
+    const staged_drive_leg *from = &staged->measure_drive;
+    leg->parameters.measure_drive = (cmo_measure_drive_parameters){
+        .fast_mm_s = or_zero(from->fast_mm_s),
+        .rounds = (uint8_t)or_zero(from->rounds),
+        .longest_ms = to_ms(from->longest_s),
+    };
+}
+
 static void finish_stay_inside(lab_leg *leg, const staged_leg *staged) {
     const staged_stay *from = &staged->stay_inside;
     leg->parameters.stay = (cmo_stay_parameters){
@@ -189,6 +198,7 @@ static const struct {
     {CMO_KIND_TAKE_LEVELS, finish_take_levels},
     {CMO_KIND_CHECK_WIRING, finish_check_wiring},
     {CMO_KIND_MEASURE_GEOMETRY, finish_measure_geometry},
+    {CMO_KIND_MEASURE_DRIVE, finish_measure_drive},
     {CMO_KIND_STAY_INSIDE, finish_stay_inside},
     {CMO_KIND_COUNTDOWN, finish_countdown},
 };

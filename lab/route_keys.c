@@ -189,6 +189,19 @@ static const lab_section measure_geometry_section = {
     "places and the sensors' delays.",
     measure_geometry_keys};
 
+static const lab_key measure_drive_keys[] = {
+    SPEED(staged_drive_leg, fast_mm_s, "380", "the fastest that it drives, 40 or more"),
+    KEY_WHOLE(staged_drive_leg, rounds, "rounds", 1, 10, "", "2",
+              "how often the six passes are driven"),
+    KEY(staged_drive_leg, longest_s, "longest_s", 0.01, 3600, "s", "30, and 30 a round",
+        "give up after this time"),
+    KEY_END};
+static const lab_section measure_drive_section = {
+    "measure_drive",
+    "Drive to and fro on 600 mm of free floor, and measure by how much the wheels trail what they "
+    "are told, a ramp of their regulator's own, and the least commands that turn them.",
+    measure_drive_keys};
+
 static const char *const grazing_names[] = {"sway", "accept", "refuse", NULL};
 static const char *const stay_too_fast_names[] = {"refuse", "slow", "accept", NULL};
 static const char *const turn_names[] = {"mirrored", "away", "inward", "middle", NULL};
@@ -259,6 +272,8 @@ const lab_key lab_leg_keys[] = {
                 "check the wiring before a line"),
     KEY_SECTION(staged_leg, measure_geometry, "measure_geometry", &measure_geometry_section, "",
                 "measure the geometry over two lines"),
+    KEY_SECTION(staged_leg, measure_drive, "measure_drive", &measure_drive_section, "",
+                "measure how the wheels answer what they are told"),
     KEY_SECTION(staged_leg, stay_inside, "stay_inside", &stay_section, "",
                 "patrol within a boundary"),
     KEY_SECTION(staged_leg, countdown, "countdown", &countdown_section, "",
@@ -342,22 +357,9 @@ static const lab_key route_keys[] = {
 const lab_section lab_route_section = {"route file", "A robot, a mat, a start pose, and legs.",
                                        route_keys};
 
-const lab_section *const lab_route_sections[] = {&lab_route_section,
-                                                 &lab_start_section,
-                                                 &lab_spread_section,
-                                                 &object_section,
-                                                 &stop_place_section,
-                                                 &lab_leg_section,
-                                                 &travel_section,
-                                                 &rotate_section,
-                                                 &drive_section,
-                                                 &stop_section,
-                                                 &square_section,
-                                                 &band_section,
-                                                 &place_section,
-                                                 &take_levels_section,
-                                                 &check_wiring_section,
-                                                 &measure_geometry_section,
-                                                 &stay_section,
-                                                 &countdown_section,
-                                                 NULL};
+const lab_section *const lab_route_sections[] = {
+    &lab_route_section,     &lab_start_section,   &lab_spread_section,   &object_section,
+    &stop_place_section,    &lab_leg_section,     &travel_section,       &rotate_section,
+    &drive_section,         &stop_section,        &square_section,       &band_section,
+    &place_section,         &take_levels_section, &check_wiring_section, &measure_geometry_section,
+    &measure_drive_section, &stay_section,        &countdown_section,    NULL};

@@ -39,6 +39,10 @@ typedef struct staged_geometry_leg {
     double tone, lines_mm, slant_deg, speed_mm_s, fast_mm_s, longest_mm, rounds, longest_s;
 } staged_geometry_leg;
 
+typedef struct staged_drive_leg {
+    double fast_mm_s, rounds, longest_s;
+} staged_drive_leg;
+
 typedef struct staged_stay {
     staged_band band;
     double boundary, cruise_mm_s, too_fast, grazing, convex, guess, turn, angle_deg, margin_mm,
@@ -56,6 +60,7 @@ typedef struct staged_leg {
     staged_levels_leg take_levels;
     staged_wiring_leg check_wiring;
     staged_geometry_leg measure_geometry;
+    staged_drive_leg measure_drive;
     staged_stay stay_inside;
     staged_countdown countdown;
 } staged_leg;

@@ -15,6 +15,7 @@ typedef union routine_state {
     cmo_take_levels_state levels;
     cmo_check_wiring_state wiring;
     cmo_measure_geometry_state geometry;
+    cmo_measure_drive_state drive;
     cmo_stay_state stay;
     cmo_countdown_state countdown;
 } routine_state;
@@ -36,6 +37,8 @@ static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_l
     case CMO_KIND_MEASURE_GEOMETRY:
         return cmo_measure_geometry_start(robot, &state->geometry,
                                           &leg->parameters.measure_geometry);
+    case CMO_KIND_MEASURE_DRIVE:
+        return cmo_measure_drive_start(robot, &state->drive, &leg->parameters.measure_drive);
     case CMO_KIND_STAY_INSIDE:
         return cmo_stay_inside_start(robot, &state->stay, &leg->parameters.stay);
     case CMO_KIND_COUNTDOWN:
@@ -248,6 +251,8 @@ static void take_findings(lab_leg_result *result, const cmo_robot *robot,
         result->curve_deg_m = (double)state->wiring.curve_deg_m;
     } else if (result->kind == CMO_KIND_MEASURE_GEOMETRY) {
         result->geometry = state->geometry.geometry;
+    } else if (result->kind == CMO_KIND_MEASURE_DRIVE) {
+        result->drive = state->drive.drive;
     }
 }
 

@@ -152,13 +152,43 @@ START_TEST(legs_have_bands_places_efforts_and_expectations) {
 }
 END_TEST
 
+#define MEASURED_DRIVE                                                                             \
+    "measured_drive:\n"                                                                            \
+    "  lag_ms: 61.5\n  left_ahead_mm_s: 12.5\n  right_ahead_mm_s: 15\n  left_back_mm_s: 10\n"      \
+    "  right_back_mm_s: 22.5\n"
+
+START_TEST(a_measured_drive_is_believed_and_the_simulated_robot_stays) {
+    GError *error = NULL;
+    lab_robot *plain = robot_of("", "", &error);
+    ck_assert(plain != NULL && !plain->drive_measured && !plain->description.lag_measured);
+    lab_robot *robot = robot_of("", MEASURED_DRIVE "  ramp_mm_s2: 2000\n", &error);
+    ck_assert_msg(robot != NULL, "%s", error != NULL ? error->message : "");
+    ck_assert(robot->drive_measured && robot->description.lag_measured);
+    const cmo_robot_description *d = &robot->description;
+    ck_assert_float_eq(d->lag_ms, 61.5F);
+    ck_assert_float_eq(d->slowest_mm_s, 22.5F);
+    ck_assert(d->braking_mm_s2 <= 1200.1F && d->acceleration_mm_s2 <= 1200.1F);
+    ck_assert_float_eq(robot->drive.wheel_lag_ms[1], 61.5F);
+    ck_assert_float_eq(robot->drive.ratio[0], 1.0F);
+    ck_assert_double_eq(robot->plant.motor_lag_ms, plain->plant.motor_lag_ms);
+    ck_assert_double_eq(robot->plant.regulator_slowest_mm_s, plain->plant.regulator_slowest_mm_s);
+    ck_assert_double_eq(robot->plant.regulator_ramp_mm_s2, 0.0);
+    lab_robot_free(robot);
+    lab_robot_free(plain);
+    ck_assert_ptr_null(robot_of("", "measured_drive: {lag_ms: 50}\n", &error));
+    ck_assert_ptr_nonnull(strstr(error->message, "measured_drive.left_ahead_mm_s: must be given"));
+    g_clear_error(&error);
+}
+END_TEST
+
 START_TEST(wiring_and_geometry_legs_are_read_to_the_last_key) {
     GError *error = NULL;
     lab_route *route =
         route_of("spread: {x_mm: 1, heading_deg: 30, wheel: 0.02}\nlegs:\n"
                  "  - check_wiring: {tone: light, speed_mm_s: 120, swing_deg: 20, longest_s: 5}\n"
                  "  - measure_geometry: {lines_mm: 350, slant_deg: 25, speed_mm_s: 90,\n"
-                 "      fast_mm_s: 400, longest_mm: 900, rounds: 3}\n",
+                 "      fast_mm_s: 400, longest_mm: 900, rounds: 3}\n"
+                 "  - measure_drive: {fast_mm_s: 250, rounds: 4, longest_s: 90}\n",
                  &error);
     ck_assert_msg(route != NULL, "%s", error != NULL ? error->message : "");
     const cmo_check_wiring_parameters *w = &route->leg[0].parameters.check_wiring;
@@ -170,6 +200,10 @@ START_TEST(wiring_and_geometry_legs_are_read_to_the_last_key) {
     ck_assert_float_eq(g->slant_deg, 25.0F);
     ck_assert_float_eq(g->fast_mm_s, 400.0F);
     ck_assert_uint_eq(g->rounds, 3);
+    const cmo_measure_drive_parameters *drive = &route->leg[2].parameters.measure_drive;
+    ck_assert_float_eq(drive->fast_mm_s, 250.0F);
+    ck_assert_uint_eq(drive->rounds, 4);
+    ck_assert_uint_eq(drive->longest_ms, 90000);
     ck_assert_double_eq(route->spread.heading_deg, 30.0);
     ck_assert_double_eq(route->spread.wheel, 0.02);
     ck_assert_double_eq(route->spread.y_mm, 5.0);
@@ -188,6 +222,7 @@ START_TEST(what_is_wrong_in_the_newer_keys_is_said) {
         {"legs:\n  - check_wiring: {tone: void}\n", "is not one of"},
         {"legs:\n  - measure_geometry: {rounds: 0}\n", "rounds"},
         {"legs:\n  - measure_geometry: {rounds: 1.5}\n", "rounds"},
+        {"legs:\n  - measure_drive: {rounds: 11}\n", "rounds"},
         {"spread: {battery: 2}\nlegs:\n  - travel: {distance_mm: 5}\n", "spread.battery"},
         {"spread: {hight: 2}\nlegs:\n  - travel: {distance_mm: 5}\n", "unknown key"},
     };
@@ -237,6 +272,7 @@ int main(void) {
                                   what_was_measured_is_believed_and_the_simulated_robot_stays,
                                   every_fault_and_moving_shadow_reaches_the_simulator,
                                   legs_have_bands_places_efforts_and_expectations,
+                                  a_measured_drive_is_believed_and_the_simulated_robot_stays,
                                   wiring_and_geometry_legs_are_read_to_the_last_key,
                                   what_is_wrong_in_the_newer_keys_is_said,
                                   a_stated_line_makes_the_next_move_good,

@@ -188,7 +188,48 @@ START_TEST(wiring_names_a_fault_and_says_what_to_change) {
     ck_assert_int_eq(CALL("wiring data/ferry/check-wiring.yaml --fault sensors_swapped"), 2);
     ck_assert_ptr_nonnull(strstr(err, "fault 'sensors_swapped' is not one of: left_motor_silent"));
     ck_assert_int_eq(CALL("wiring data/ferry/first-round.yaml"), 2);
-    ck_assert_ptr_nonnull(strstr(err, "no leg check_wiring or measure_geometry"));
+    ck_assert_ptr_nonnull(strstr(err, "no leg check_wiring, measure_geometry or measure_drive"));
+}
+END_TEST
+
+START_TEST(a_measured_drive_goes_into_the_robot_file_and_nothing_else_changes) {
+    char *robot = in_folder("mozzo.yaml");
+    char *route = in_folder("drive.yaml");
+    char *before, *once, *twice;
+    ck_assert(g_file_get_contents("data/ferry/mozzo.yaml", &before, NULL, NULL));
+    char *ramped = g_strconcat(before, "", NULL);
+    char *plant = strstr(ramped, "\nplant:\n");
+    ck_assert_ptr_nonnull(plant);
+    char *text = g_strdup_printf("%.*s\nplant:\n  regulator_ramp_mm_s2: 2000\n%s",
+                                 (int)(plant - ramped), ramped, plant + strlen("\nplant:\n"));
+    ck_assert(g_file_set_contents(robot, text, -1, NULL));
+    char *legs = g_strdup_printf("robot: mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
+                                 "start: {x_mm: 200, y_mm: 500}\nlegs:\n"
+                                 "  - measure_drive: {rounds: 1}\n",
+                                 SOURCE_DIR);
+    ck_assert(g_file_set_contents(route, legs, -1, NULL));
+    ck_assert_int_eq(CALL("wiring %s/drive.yaml --write"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "no more than 20")); // 20xx mm/s2
+    ck_assert_ptr_nonnull(strstr(out, "written to"));
+    g_file_get_contents(robot, &once, NULL, NULL);
+    ck_assert(g_str_has_prefix(once, text)); // put behind what was there
+    ck_assert_ptr_nonnull(strstr(once, "measured_drive:\n  lag_ms: 4"));
+    // Known, it is measured again and nothing is left to say.
+    ck_assert_int_eq(CALL("wiring %s/drive.yaml --write"), 0);
+    ck_assert_ptr_null(strstr(out, "no more than"));
+    g_file_get_contents(robot, &twice, NULL, NULL);
+    ck_assert(g_str_has_prefix(twice, text)); // replaced, not added once more
+    ck_assert_ptr_null(strstr(strstr(twice, "measured_drive:") + 1, "measured_drive:"));
+    ck_assert_int_eq(CALL("wiring %s/drive.yaml --json"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\"measured_drive\" : {"));
+    g_free(before);
+    g_free(ramped);
+    g_free(text);
+    g_free(legs);
+    g_free(once);
+    g_free(twice);
+    g_free(robot);
+    g_free(route);
 }
 END_TEST
 
@@ -344,6 +385,7 @@ int main(void) {
         levels_of_a_floor_say_what_cannot_be_told_apart,
         a_trace_gives_the_levels_that_the_robot_took,
         wiring_names_a_fault_and_says_what_to_change,
+        a_measured_drive_goes_into_the_robot_file_and_nothing_else_changes,
         a_measured_geometry_goes_into_the_robot_file_and_nothing_else_changes,
         live_shows_the_run_and_restores_the_terminal_on_quitting,
         live_restores_the_terminal_on_a_signal,

@@ -330,6 +330,7 @@ typedef union any_state {
     cmo_take_levels_state levels;
     cmo_check_wiring_state wiring;
     cmo_measure_geometry_state geometry;
+    cmo_measure_drive_state drive;
     cmo_stay_state stay;
     cmo_countdown_state countdown;
     cmo_action_state action;
@@ -452,6 +453,10 @@ static cmo_outcome start_any(cmo_robot *robot, any_state *s, wild *w, unsigned k
                                              .rounds = (uint8_t)pick(d, 3),
                                              .longest_ms = 5 * some_ms(d)};
         return cmo_measure_geometry_start(robot, &s->geometry, &p);
+    }
+    case CMO_KIND_MEASURE_DRIVE: {
+        cmo_measure_drive_parameters p = {number(d, 20, 600), (uint8_t)pick(d, 3), 5 * some_ms(d)};
+        return cmo_measure_drive_start(robot, &s->drive, &p);
     }
     case CMO_KIND_STAY_INSIDE: {
         cmo_stay_parameters p = draw_stay(d);

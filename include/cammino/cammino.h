@@ -8,6 +8,7 @@
 
 #include <cammino/bands.h>
 #include <cammino/budget.h>
+#include <cammino/drive.h>
 #include <cammino/geometry.h>
 #include <cammino/levels.h>
 #include <cammino/light.h>

@@ -57,6 +57,7 @@ typedef enum cmo_kind {
     CMO_KIND_SQUARE_ON_LINE,
     CMO_KIND_STAY_INSIDE,
     CMO_KIND_COUNTDOWN,
+    CMO_KIND_MEASURE_DRIVE,
     CMO_KINDS
 } cmo_kind;
 
@@ -80,6 +81,7 @@ typedef enum cmo_stage {
     CMO_STAGE_CHARGE,    /**< drives at what is in range */
     CMO_STAGE_WAIT,      /**< waits for the start button */
     CMO_STAGE_COUNTDOWN, /**< counts down */
+    CMO_STAGE_CREEP,     /**< turns the wheels as slowly as they will */
     CMO_STAGES
 } cmo_stage;
 

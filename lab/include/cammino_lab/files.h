@@ -52,6 +52,8 @@ typedef struct lab_robot {
     bool has_levels[CMO_LIGHTS_MAX];
     bool measured; /**< its geometry was measured: the description has it */
     cmo_geometry geometry;
+    bool drive_measured; /**< and its drive */
+    cmo_drive drive;
     lab_outline outline;
     cmo_sim_plant plant;
     cmo_sim_faults faults;
@@ -82,6 +84,11 @@ bool lab_robot_write_geometry(const char *path, const cmo_geometry *geometry, GE
 char *lab_robot_edit_geometry(const char *name, const char *bytes, size_t size,
                               const cmo_geometry *geometry, GError **error);
 
+/** Writes a measured drive into it, as its section `measured_drive`. */
+bool lab_robot_write_drive(const char *path, const cmo_drive *drive, GError **error);
+char *lab_robot_edit_drive(const char *name, const char *bytes, size_t size, const cmo_drive *drive,
+                           GError **error);
+
 /** One leg: a routine and its parameters. */
 typedef struct lab_leg {
     cmo_kind kind;
@@ -96,6 +103,7 @@ typedef struct lab_leg {
         cmo_take_levels_parameters take_levels;
         cmo_check_wiring_parameters check_wiring;
         cmo_measure_geometry_parameters measure_geometry;
+        cmo_measure_drive_parameters measure_drive;
         cmo_stay_parameters stay;
         cmo_countdown_parameters countdown;
     } parameters;

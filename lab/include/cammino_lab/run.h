@@ -64,6 +64,7 @@ typedef struct lab_leg_result {
     double interval_ms[CMO_LIGHTS_MAX], delay_ms[CMO_LIGHTS_MAX]; /**< and what it measured, NAN: */
     double curve_deg_m;                                           /**< not */
     cmo_geometry geometry;      /**< measure_geometry: the result */
+    cmo_drive drive;            /**< measure_drive: the result */
     bool unfit[CMO_LIGHTS_MAX]; /**< the levels no longer fit the floor */
     double start_ms, end_ms;    /**< on the simulator's clock */
     GArray *rebounds;           /**< stay_inside: of lab_rebound; else NULL */
