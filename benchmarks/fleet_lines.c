@@ -283,36 +283,40 @@ static void plain_square(const crew *c, unsigned i, const void *context, outcome
 
 void fleet_square(const char *fleet, unsigned robots) {
     static outcome results[CREW_MOST];
-    static const char *const places[] = {"spots as stated", "spots exact", "spots measured"};
+    static const char *const names[] = {"spots as stated", "spots exact", "spots measured",
+                                        "wheel by wheel", "drive measured too"};
     cmo_sim_mat *mat = fleet_two_lines();
     crew *c = crew_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
     printf("Square over the near edge, entry -40 to 40 degrees, true figures\n%-20s%6s%10s%8s%8s%8s"
            "%10s%8s%8s%8s\n",
            "", "mm/s", "done", "RMS deg", "95 %", "99 %", "own RMS", "RMS mm", "99 %", "ms");
-    for (int speed = 200; speed <= 300; speed += 100) {
-        for (int how = 0; how <= 3; how++) {
+    for (int how = 0; how <= 4; how++) {
+        if (how == 4) {
+            fleet_measure_drives(c, mat);
+        }
+        for (int speed = 200; speed <= 300; speed += 100) {
+            bool plain = how == 3;
             square_trial t = {mat, speed, (known)MIN(how, 2)};
-            crew_work(c, how < 3 ? square : plain_square, &t, results);
+            crew_work(c, plain ? plain_square : square, &t, results);
             crew_figure residual = crew_sum_up(c, results, RESIDUAL, CREW_ALL, 0);
             crew_figure own = crew_sum_up(c, results, OWN, CREW_ALL, 0);
             crew_figure rest = crew_sum_up(c, results, REST, CREW_ALL, 0);
             crew_figure time = crew_sum_up(c, results, TIME, CREW_ALL, 0);
-            printf("%-20s%6d%5u/%-4u%8.2f%8.2f%8.2f%10.2f%8.2f%8.2f%8.0f",
-                   how < 3 ? places[how] : "wheel by wheel", speed, residual.done, residual.tried,
-                   residual.rms, residual.within, residual.within_99, own.rms, rest.rms,
-                   rest.within_99, time.within);
-            if (how < 3) {
+            printf("%-20s%6d%5u/%-4u%8.2f%8.2f%8.2f%10.2f%8.2f%8.2f%8.0f", names[how], speed,
+                   residual.done, residual.tried, residual.rms, residual.within, residual.within_99,
+                   own.rms, rest.rms, rest.within_99, time.within);
+            if (!plain) {
                 crew_print_outcomes(c, results);
             }
             printf("\n");
         }
     }
     square_trial t = {mat, 200, MEASURED};
-    static const char *const names[] = {"residual, deg", "rest, mm", "time, ms"};
+    static const char *const figures[] = {"residual, deg", "rest, mm", "time, ms"};
     static const unsigned values[] = {RESIDUAL, REST, TIME};
     crew_work(c, square, &t, results);
-    printf("\nspots measured, 200 mm/s, ");
-    crew_print_kinds(c, results, names, values, 3);
+    printf("\nspots and drive measured, 200 mm/s, ");
+    crew_print_kinds(c, results, figures, values, 3);
     printf("\n");
     crew_free(c);
     cmo_sim_mat_free(mat);

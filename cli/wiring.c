@@ -204,8 +204,10 @@ static int tell(const lab_route *route, const lab_run *driven) {
         g_free(text);
     } else if (!quiet) {
         printf("%s on %s, seed %" G_GINT64_FORMAT "\n", route->robot->name, route->mat_path, seed);
+        bool looks = false; // the drive alone says nothing of the light sensors
         for (guint i = 0; i < driven->legs->len; i++) {
             const lab_leg_result *leg = &g_array_index(driven->legs, lab_leg_result, i);
+            looks = looks || leg->kind != CMO_KIND_MEASURE_DRIVE;
             if (leg->kind == CMO_KIND_CHECK_WIRING) {
                 print_findings(route, leg);
             } else if (leg->kind == CMO_KIND_MEASURE_GEOMETRY) {
@@ -217,7 +219,7 @@ static int tell(const lab_route *route, const lab_run *driven) {
                        cmo_outcome_name(leg->outcome));
             }
         }
-        if (route->robot->description.lights > 1) {
+        if (looks && route->robot->description.lights > 1) {
             print_blind(route);
         }
         if (write_file) {

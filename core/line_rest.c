@@ -310,11 +310,10 @@ bool cmo_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm
     return moved;
 }
 
-bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state) {
+bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state, float slow_mm_s) {
     robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
     robot->driving = true; // the motors hold their speed of nothing
-    float slow = 0.2F * robot->description->slowest_mm_s + 2.0F;
-    if (fabsf(robot->left.speed_mm_s) > slow || fabsf(robot->right.speed_mm_s) > slow) {
+    if (fabsf(robot->left.speed_mm_s) > slow_mm_s || fabsf(robot->right.speed_mm_s) > slow_mm_s) {
         robot->still_us = 0; // within a step, but still rolling
     }
     uint32_t longest = 0;

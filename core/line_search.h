@@ -126,8 +126,9 @@ void cmo_line_resume(cmo_robot *robot, cmo_line_state *state);
 bool cmo_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm);
 
 // Holds the wheels still, and says whether they have been so for long enough that every sensor's
-// newest look was taken at rest; or whether it has been waited for that for long enough.
-bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state);
+// newest look was taken at rest, which is slower than this; or whether it has been waited for that
+// for long enough.
+bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state, float slow_mm_s);
 
 // How far the robot stands beyond what its encoders say, once it has stopped after a crossing: it
 // was met with the motors pushing, and at rest the robot has rolled on within the gear play; and

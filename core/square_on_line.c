@@ -166,7 +166,8 @@ static bool edge_errors(const cmo_robot *robot, const cmo_square_state *state, f
 }
 
 static void settle(cmo_robot *robot, cmo_square_state *state) {
-    if (!cmo_line_has_looked(robot, &state->line)) {
+    float slow = 0.6F * robot->description->slowest_mm_s + 1.0F; // it has crept up to there
+    if (!cmo_line_has_looked(robot, &state->line, slow)) {
         return;
     }
     float to_go[2];

@@ -101,6 +101,11 @@ static bool has_found(const cmo_line_state *state) {
     return found && !cmo_line_doubts(state);
 }
 
+// A wheel that has not crept up to its place may still roll on a good way.
+static bool has_looked(cmo_robot *robot, cmo_line_state *state) {
+    return cmo_line_has_looked(robot, state, 0.2F * robot->description->slowest_mm_s + 2.0F);
+}
+
 // The line is where it has been met: on to the rest, as the encoders know it now.
 static void find(cmo_robot *robot, cmo_line_state *state) {
     cmo_motion *motion = &state->motion;
@@ -153,7 +158,7 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
     if (!creeps || cmo_line_has_moved(robot, state, finest_mm(robot, state))) {
         cmo_enter(robot, CMO_STAGE_SETTLE);
         robot->still_us = state->waited_us = 0;
-        cmo_line_has_looked(robot, state);
+        has_looked(robot, state);
     }
 }
 
@@ -178,7 +183,7 @@ static void move_on(cmo_robot *robot, cmo_line_state *state, float to_go_mm) {
 }
 
 static void settle(cmo_robot *robot, cmo_line_state *state) {
-    if (!cmo_line_has_looked(robot, state)) {
+    if (!has_looked(robot, state)) {
         return;
     }
     bool fine = state->parameters.effort == CMO_EFFORT_FINE;
@@ -199,7 +204,8 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     if (state->rounds > 0) {
         learn_move(state, to_go);
     }
-    uint8_t most = !edge ? 0U : fine ? 2U * ROUNDS : ROUNDS;
+    bool more = fine || fabsf(to_go) > MOST_OVER_MM;
+    uint8_t most = !edge ? 0U : more ? 2U * ROUNDS : ROUNDS;
     if (fabsf(to_go) > enough && state->rounds < most) {
         move_on(robot, state, to_go);
     } else {
