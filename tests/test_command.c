@@ -215,6 +215,13 @@ START_TEST(the_examples_run_to_the_line) {
     ck_assert_int_eq(call(line), 0);
     ck_assert(g_str_has_prefix(out, "no levels are stored yet"));
     ck_assert_ptr_nonnull(strstr(out, "levels of another day"));
+    g_free(line);
+    line = g_strdup_printf("sh -c 'cd %s && %s/example_measure_drive && "
+                           "%s/example_measure_drive && rm mozzo-drive.bin'",
+                           folder, EXAMPLES, EXAMPLES);
+    ck_assert_int_eq(call(line), 0);
+    ck_assert(g_str_has_prefix(out, "done: lag 4")); // ms: 45 and what commands take
+    ck_assert_ptr_nonnull(strstr(out, " mm off\n"));
     ck_assert_int_eq(call(EXAMPLES "/example_live_readings"), 0);
     ck_assert_ptr_nonnull(strstr(out, "[====================]"));
     ck_assert_int_eq(call(EXAMPLES "/example_square_and_turn"), 0);
