@@ -7,6 +7,9 @@
 
 #include <math.h>
 
+// What looks and play leave of the place of an edge that is met again.
+#define SURE_MM 1.0F
+
 // By as much as the two places of an edge that is met twice differ, the encoders have gone wrong in
 // between, through sliding and gear play: so have all that they say of this line.
 static void shift(cmo_line_state *state, float shift_mm) {
@@ -64,6 +67,20 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     }
 }
 
+// On the way back over the near edge: by more than it has rolled and looks are off, it has slid.
+static void correct_near(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float way_mm) {
+    float by = way_mm - state->candidate[sensor].near.way_mm + cmo_line_rolled_mm(robot, state);
+    if (fabsf(by) < SURE_MM || fabsf(by) > 0.5F * state->parameters.least_width_mm + 5.0F) {
+        return;
+    }
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->candidate[i].near.way_mm += by;
+        state->candidate[i].far_mm += by;
+    }
+    state->furthest_mm -= by;
+    shift_target(&state->motion, state->motion.left_sign * by);
+}
+
 // Going back over it slowly, nothing slides: here the edges are.
 static void look_again(cmo_line_state *state, uint8_t sensor, const cmo_crossing *crossing,
                        bool is_far) {
@@ -96,6 +113,10 @@ void cmo_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor
     } else if (crossing->entering && far && candidate->accepted && candidate->passed &&
                robot->stage == CMO_STAGE_RETURN) {
         correct(robot, state, sensor, crossing->way_mm);
+    } else if (CMO_SLIDING && !crossing->entering && !far && candidate->accepted &&
+               robot->stage == CMO_STAGE_RETURN && state->motion.left_sign < 0.0F &&
+               state->parameters.rest == CMO_REST_NEAR_EDGE && state->rounds == 0) {
+        correct_near(robot, state, sensor, crossing->way_mm);
     }
 }
 

@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A rest is settled by robots of every kind: that slide, roll on, stick, and overshoot.
+#include "support.h"
+
+#include <cammino_lab/fleet.h>
+
+#include <math.h>
+#include <string.h>
+
+#define EDGE_MM  1000.0
+#define WIDTH_MM 20.0
+
+static double line(void *data, double x_mm, double y_mm, unsigned *marks) {
+    (void)data;
+    (void)y_mm;
+    bool on = x_mm >= EDGE_MM && x_mm < EDGE_MM + WIDTH_MM;
+    *marks = on ? 1U << CMO_SIM_LINE : 0U;
+    return on ? 0.05 : 0.6;
+}
+
+// One leg on that floor, from so far before the line, at an angle to it.
+static lab_run *drive(const lab_robot *robot, const cmo_sim_mat *mat, const lab_leg *leg,
+                      double before_mm, double angle_deg, uint64_t seed) {
+    lab_route *route = g_new0(lab_route, 1);
+    route->legs = 1;
+    route->leg[0] = *leg;
+    route->mat = (cmo_sim_mat *)(uintptr_t)mat;
+    route->longest_s = 120.0;
+    double ahead = (double)robot->description.light[0].ahead_mm;
+    double turn = angle_deg * G_PI / 180.0;
+    lab_start start = {EDGE_MM - before_mm - ahead * cos(turn), 500.0, angle_deg};
+    lab_run *run = lab_drive_from(route, robot, &start, seed, false);
+    g_free(route);
+    return run;
+}
+
+// What became of a stop.
+typedef struct rest {
+    cmo_outcome outcome;
+    double off_mm, own_mm, ms;
+} rest;
+
+static rest stop(const lab_robot *robot, const cmo_sim_mat *mat, double speed_mm_s,
+                 double angle_deg, uint64_t seed) {
+    lab_leg leg = {.kind = CMO_KIND_STOP_ON_LINE,
+                   .parameters.line_search = {.cruise_mm_s = (float)speed_mm_s,
+                                              .least_width_mm = (float)WIDTH_MM,
+                                              .rest = CMO_REST_NEAR_EDGE}};
+    lab_run *run = drive(robot, mat, &leg, 500.0, angle_deg, seed);
+    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
+    rest r = {.outcome = result->outcome};
+    if (r.outcome == CMO_OUTCOME_DONE) {
+        r.off_mm = (double)result->truth.value[CMO_REST_ERROR_MM];
+        r.own_mm = (double)result->robot.value[CMO_REST_ERROR_MM];
+        r.ms = result->stopped_ms + (double)result->truth.value[CMO_SETTLE_MS];
+    }
+    lab_run_free(run);
+    return r;
+}
+
+static void measure(lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed) {
+    lab_leg leg = {.kind = CMO_KIND_MEASURE_DRIVE, .parameters.measure_drive = {.rounds = 1}};
+    lab_run *run = drive(robot, mat, &leg, 800.0, 0.0, seed);
+    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
+    ck_assert_msg(result->outcome == CMO_OUTCOME_DONE, "robot %u: %s", (unsigned)seed,
+                  cmo_outcome_name(result->outcome));
+    cmo_drive_apply(&result->drive, &robot->description);
+    lab_run_free(run);
+}
+
+// Sums over a population.
+typedef struct sums {
+    unsigned n, good;
+    double squares, worst, own, ms;
+} sums;
+
+static void add(sums *s, const rest *r) {
+    s->n++;
+    if (r->outcome == CMO_OUTCOME_DONE) {
+        s->good++;
+        s->squares += r->off_mm * r->off_mm;
+        s->own += (r->own_mm - r->off_mm) * (r->own_mm - r->off_mm);
+        s->worst = fmax(s->worst, fabs(r->off_mm));
+        s->ms += r->ms;
+    }
+}
+
+START_TEST(robots_of_every_kind_rest_over_their_edge) {
+    enum { ROBOTS = 36 };
+    GError *error = NULL;
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_fleet *fleet = lab_fleet_load("data/ferry/fleet.yaml", &error);
+    ck_assert_ptr_nonnull(fleet);
+    lab_fleet_stand_on(fleet, mat, 300.0, 500.0);
+    sums stated = {0};
+    sums known = {0};
+    for (uint64_t seed = 1; seed <= ROBOTS; seed++) {
+        lab_robot *robot = lab_fleet_robot(fleet, seed, &error);
+        double angle = 3.0 - (double)(seed % 7);
+        double speeds[2] = {200.0, 500.0};
+        for (int i = 0; i < 2; i++) {
+            rest r = stop(robot, mat, speeds[i], angle, seed);
+            add(&stated, &r);
+        }
+        measure(robot, mat, seed);
+        for (int i = 0; i < 2; i++) {
+            rest r = stop(robot, mat, speeds[i], angle, seed);
+            add(&known, &r);
+        }
+        lab_robot_free(robot);
+    }
+    ck_assert_uint_eq(stated.good, stated.n);
+    ck_assert_uint_eq(known.good, known.n);
+    ck_assert_msg(stated.worst < 4.0 && known.worst < 4.0, "%g, %g mm", stated.worst, known.worst);
+    double rms = sqrt(stated.squares / stated.n);
+    double rms_known = sqrt(known.squares / known.n);
+    ck_assert_msg(rms < 0.8 && rms_known < 0.8, "RMS %g, %g mm", rms, rms_known);
+    double own = sqrt(stated.own / stated.n);
+    ck_assert_msg(own < 0.8, "own word off by RMS %g mm", own);
+    // Once it has measured its drive, a robot is sooner at rest.
+    ck_assert_msg(known.ms < 0.92 * stated.ms, "%g ms, %g before", known.ms / known.n,
+                  stated.ms / stated.n);
+    ck_assert_msg(known.ms / known.n < 1100.0, "%g ms", known.ms / known.n);
+    lab_fleet_free(fleet);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+int main(void) {
+    const TTest *const tests[] = {robots_of_every_kind_rest_over_their_edge, NULL};
+    return run_suite("settle", tests);
+}
