@@ -50,7 +50,6 @@ static void begin_slow(cmo_robot *robot, cmo_measure_drive_state *state) {
     state->turning = 0;
     state->lowers = false;
     state->rests = false;
-    robot->unsure = true; // a wheel that does not start yet is no fault
     mark(robot, state);
     cmo_enter(robot, CMO_STAGE_CREEP);
 }
@@ -203,7 +202,6 @@ static void slow_step(cmo_robot *robot, cmo_measure_drive_state *state) {
         } else {
             state->phase = STOP; // of no pass: it comes to rest first
             state->pass = UINT8_MAX;
-            robot->unsure = false;
             cmo_enter(robot, CMO_STAGE_MOVE);
         }
     }

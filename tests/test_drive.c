@@ -104,6 +104,44 @@ START_TEST(a_regulator_that_catches_up_trails_by_little) {
 }
 END_TEST
 
+START_TEST(coarse_encoders_show_no_ramp_that_is_not_there) {
+    cmo_sim_mat *mat = make_floor(&(floor_plan){.luminance = 0.6});
+    cmo_robot_description coarse = plain_robot;
+    coarse.left_step_mm = coarse.right_step_mm = 2;
+    unsigned seen = 0;
+    for (unsigned seed = 1; seed <= 8; seed++) {
+        cmo_sim_setup setup = plain_setup(&coarse, PLAIN_TRAITS, mat);
+        setup.plant.encoder_wobble = 0.2;
+        setup.seed = seed;
+        measured m = measure(&setup, &coarse, &(cmo_measure_drive_parameters){.rounds = 1});
+        ck_assert_int_eq(m.outcome, CMO_OUTCOME_DONE);
+        seen += m.drive.ramp_mm_s2 > 0.0F;
+        ck_assert_msg(fabs((double)m.drive.lag_ms - 46.0) < 3.0 * (double)m.drive.lag_error_ms,
+                      "%g +- %g ms", (double)m.drive.lag_ms, (double)m.drive.lag_error_ms);
+    }
+    ck_assert_uint_eq(seen, 0);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+START_TEST(what_a_regulator_sums_up_does_not_count_as_the_least) {
+    cmo_sim_mat *mat = make_floor(&(floor_plan){.luminance = 0.6});
+    cmo_robot_description believes = plain_robot;
+    believes.slowest_mm_s = 0;
+    cmo_sim_setup setup = setup_with(mat, 45, 0);
+    setup.plant.regulator_slowest_mm_s = 0;
+    setup.plant.dead_mm_s = 20; // which its feed-forward knows
+    setup.plant.stick = 3;      // and this it does not: it takes some time to sum it up
+    measured m = measure(&setup, &believes, &usual);
+    ck_assert_int_eq(m.outcome, CMO_OUTCOME_DONE);
+    for (int wheel = 0; wheel < 2; wheel++) {
+        ck_assert(m.drive.ahead_mm_s[wheel] > 25.0F && m.drive.back_mm_s[wheel] > 25.0F);
+        ck_assert(m.drive.keeps_mm_s[wheel] < m.drive.ahead_mm_s[wheel]);
+    }
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 START_TEST(it_finds_the_least_that_turns_the_wheels) {
     cmo_sim_mat *mat = make_floor(&(floor_plan){.luminance = 0.6});
     cmo_robot_description believes = plain_robot;
@@ -301,6 +339,8 @@ END_TEST
 int main(void) {
     const TTest *const tests[] = {a_lag_and_a_ramp_are_told_apart,
                                   a_regulator_that_catches_up_trails_by_little,
+                                  coarse_encoders_show_no_ramp_that_is_not_there,
+                                  what_a_regulator_sums_up_does_not_count_as_the_least,
                                   it_finds_the_least_that_turns_the_wheels,
                                   it_stays_on_the_floor_that_it_asks_for,
                                   a_wheel_that_does_not_start_ends_it_halted,

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A rest is settled by robots of every kind: that slide, roll on, stick, and overshoot.
-#include "support.h"
+#include "ideal.h"
 
 #include <cammino_lab/fleet.h>
 
@@ -126,7 +126,28 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
 }
 END_TEST
 
+START_TEST(what_is_pushed_off_its_place_does_not_dash_back) {
+    ideal r;
+    cmo_travel_state state;
+    start_ideal(&r, PLAIN_TRAITS);
+    cmo_travel_parameters p = {.distance_mm = 60, .speed_mm_s = 200};
+    ck_assert_int_eq(cmo_travel_start(&r.robot, &state, &p), CMO_RUNNING);
+    double fastest = 0.0;
+    unsigned pushed = 0;
+    for (int i = 0; i < 400 && r.robot.routine != NULL; i++) {
+        bool settles = r.robot.stage == CMO_STAGE_SETTLE;
+        r.pushed_mm = settles && pushed < 30 ? -10.0 : 0.0;
+        pushed += settles && pushed < 30;
+        turn(&r, 10000);
+        fastest = fmax(fastest, settles ? fabs((double)r.robot.left.command_mm_s) : 0.0);
+    }
+    ck_assert_uint_eq(pushed, 30); // by 300 mm
+    ck_assert_msg(fastest > 60.0 && fastest <= 100.0, "%g mm/s", fastest);
+}
+END_TEST
+
 int main(void) {
-    const TTest *const tests[] = {robots_of_every_kind_rest_over_their_edge, NULL};
+    const TTest *const tests[] = {what_is_pushed_off_its_place_does_not_dash_back,
+                                  robots_of_every_kind_rest_over_their_edge, NULL};
     return run_suite("settle", tests);
 }
