@@ -31,12 +31,11 @@ void cmo_drive_fit_add(cmo_drive_fit *fit, float gained_mm_s, const float trail_
 // A lag T trails by T in every change. A regulator with a ramp of its own, R, takes the time v / R
 // for the change v, and trails by v / 2R more: the trail is a line over the change, and its slope
 // is 1 / 2R. Weighted least squares, and the errors that their residuals tell.
-void cmo_drive_fit_solve(const cmo_drive_fit *fit, cmo_drive *drive) {
+bool cmo_drive_fit_solve(const cmo_drive_fit *fit, cmo_drive *drive) {
     float n = (float)fit->count;
     float det = fit->weight * fit->xx - fit->x * fit->x;
     if (fit->count < 4 || !(det > 0.0F)) {
-        drive->lag_ms = drive->lag_error_ms = NAN;
-        return;
+        return false;
     }
     float slope = (fit->weight * fit->xy - fit->x * fit->y) / det;
     float lag = (fit->y - slope * fit->x) / fit->weight;
@@ -60,6 +59,7 @@ void cmo_drive_fit_solve(const cmo_drive_fit *fit, cmo_drive *drive) {
         float own = (fit->wheel[wheel] - slope * fit->x) / fit->weight;
         drive->wheel_lag_ms[wheel] = fmaxf(1e3F * own, 0.0F);
     }
+    return true;
 }
 
 void cmo_drive_apply(const cmo_drive *drive, cmo_robot_description *description) {

@@ -11,7 +11,7 @@
 // One change: speed gained, and each wheel's way that was commanded and not driven, over that.
 void cmo_drive_fit_add(cmo_drive_fit *fit, float gained_mm_s, const float trail_s[2]);
 
-// Lag and ramp of all changes.
-void cmo_drive_fit_solve(const cmo_drive_fit *fit, cmo_drive *drive);
+// Lag and ramp of all changes. False: they are too few.
+bool cmo_drive_fit_solve(const cmo_drive_fit *fit, cmo_drive *drive);
 
 #endif

@@ -186,12 +186,16 @@ static bool drive_passes(cmo_robot *robot, cmo_measure_drive_state *state) {
 
 // ---------------------------------------------------------------------------------------- steps --
 
-static void conclude(cmo_measure_drive_state *state) {
+// False: hardly a change of speed was answered.
+static bool conclude(cmo_measure_drive_state *state) {
     cmo_drive *drive = &state->drive;
-    cmo_drive_fit_solve(&state->fit, drive);
+    if (!cmo_drive_fit_solve(&state->fit, drive)) {
+        return false;
+    }
     for (uint8_t wheel = 0; wheel < 2; wheel++) {
         drive->ratio[wheel] = state->driven_mm[wheel] / fmaxf(state->commanded_mm[wheel], 1.0F);
     }
+    return true;
 }
 
 static void slow_step(cmo_robot *robot, cmo_measure_drive_state *state) {
@@ -228,7 +232,10 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
             command(robot, sign_of(state) * asked_in(state));
             return;
         }
-        conclude(state);
+        if (!conclude(state)) {
+            cmo_end(robot, CMO_OUTCOME_STALLED);
+            return;
+        }
         cmo_enter(robot, CMO_STAGE_BRAKE);
         cmo_request_halt(robot, CMO_HALT_DEFAULT);
         robot->still_us = 0;

@@ -197,6 +197,23 @@ START_TEST(a_wheel_that_does_not_start_ends_it_halted) {
 }
 END_TEST
 
+START_TEST(wheels_that_do_not_get_faster_end_it_halted) {
+    ideal r;
+    cmo_measure_drive_state state;
+    start_ideal(&r, PLAIN_TRAITS);
+    r.fastest_mm_s = 90;
+    cmo_outcome outcome = run_ideal(&r, cmo_measure_drive_start(&r.robot, &state, &usual), 20000);
+    ck_assert_int_eq(outcome, CMO_OUTCOME_STALLED);
+    ck_assert(r.paper.halted);
+    // As fast as they are told, they measure what the tick makes of it: nothing else.
+    start_ideal(&r, PLAIN_TRAITS);
+    outcome = run_ideal(&r, cmo_measure_drive_start(&r.robot, &state, &usual), 20000);
+    ck_assert_int_eq(outcome, CMO_OUTCOME_DONE);
+    ck_assert_float_eq_tol(state.drive.lag_ms, 0.0F, 2.0F);
+    ck_assert_float_eq(state.drive.ramp_mm_s2, 0.0F);
+}
+END_TEST
+
 START_TEST(what_makes_no_sense_is_refused) {
     static const struct {
         cmo_measure_drive_parameters p;
@@ -344,6 +361,7 @@ int main(void) {
                                   it_finds_the_least_that_turns_the_wheels,
                                   it_stays_on_the_floor_that_it_asks_for,
                                   a_wheel_that_does_not_start_ends_it_halted,
+                                  wheels_that_do_not_get_faster_end_it_halted,
                                   what_makes_no_sense_is_refused,
                                   what_was_measured_goes_into_the_description,
                                   a_lag_that_is_measured_is_led_by_from_the_first_move_on,

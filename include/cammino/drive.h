@@ -78,8 +78,9 @@ typedef struct cmo_measure_drive_state {
  * The robot goes on with what its description says. cmo_drive_apply() puts the result into a
  * description for the next start.
  *
- * Outcomes: done; stalled where a wheel does not start at a third of the top speed; and what can
- * end any routine. Refused without encoders. No light sensor is looked at.
+ * Outcomes: done; stalled where a wheel does not start at a third of the top speed, or does not
+ * get faster when it is told to; and what can end any routine. Refused without encoders. No light
+ * sensor is looked at.
  */
 cmo_outcome cmo_measure_drive_start(cmo_robot *robot, cmo_measure_drive_state *state,
                                     const cmo_measure_drive_parameters *parameters);
