@@ -176,13 +176,6 @@ static void print_drive(const lab_route *route, const lab_leg_result *leg) {
     print_drive_advice(d, drive);
 }
 
-// Writes what was measured. False: that failed.
-static bool write_measured(const lab_route *route, const cmo_geometry *geometry,
-                           const cmo_drive *drive, GError **error) {
-    return (geometry == NULL || lab_robot_write_geometry(route->robot_path, geometry, error)) &&
-           (drive == NULL || lab_robot_write_drive(route->robot_path, drive, error));
-}
-
 static int tell(const lab_route *route, const lab_run *driven) {
     const cmo_geometry *geometry = NULL;
     const cmo_drive *drive = NULL;
@@ -195,7 +188,9 @@ static int tell(const lab_route *route, const lab_run *driven) {
         }
     }
     GError *error = NULL;
-    if (write_file && !write_measured(route, geometry, drive, &error)) {
+    bool measured = geometry != NULL || drive != NULL;
+    if (write_file && measured &&
+        !lab_robot_write_measured(route->robot_path, geometry, drive, &error)) {
         return cli_error(error);
     }
     if (json) {
@@ -224,8 +219,7 @@ static int tell(const lab_route *route, const lab_run *driven) {
         }
         if (write_file) {
             printf("\n");
-            cli_line(geometry != NULL || drive != NULL ? "written to %s"
-                                                       : "%s stays as it was: nothing was measured",
+            cli_line(measured ? "written to %s" : "%s stays as it was: nothing was measured",
                      route->robot_path);
         }
     }

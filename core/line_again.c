@@ -8,7 +8,8 @@
 #include <math.h>
 
 // What looks and play leave of the place of an edge that is met again.
-#define SURE_MM 1.0F
+#define SURE_MM     1.0F
+#define MOST_OFF_MM 5.0F
 
 // By as much as the two places of an edge that is met twice differ, the encoders have gone wrong in
 // between, through sliding and gear play: so have all that they say of this line.
@@ -20,6 +21,14 @@ static void shift(cmo_line_state *state, float shift_mm) {
             candidate->far_mm += shift_mm;
         }
     }
+}
+
+void cmo_line_shift(cmo_line_state *state, float by_mm) {
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->candidate[i].near.way_mm += by_mm;
+        state->candidate[i].far_mm += by_mm;
+    }
+    state->furthest_mm -= by_mm;
 }
 
 // The way ends elsewhere; but no nearer than the profile can stop.
@@ -70,14 +79,11 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
 // On the way back over the near edge: by more than it has rolled and looks are off, it has slid.
 static void correct_near(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float way_mm) {
     float by = way_mm - state->candidate[sensor].near.way_mm + cmo_line_rolled_mm(robot, state);
-    if (fabsf(by) < SURE_MM || fabsf(by) > 0.5F * state->parameters.least_width_mm + 5.0F) {
+    float most = 0.5F * state->parameters.least_width_mm + MOST_OFF_MM; // or it was the other edge
+    if (fabsf(by) < SURE_MM || fabsf(by) > most) {
         return;
     }
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        state->candidate[i].near.way_mm += by;
-        state->candidate[i].far_mm += by;
-    }
-    state->furthest_mm -= by;
+    cmo_line_shift(state, by);
     shift_target(&state->motion, state->motion.left_sign * by);
 }
 

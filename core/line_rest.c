@@ -248,12 +248,7 @@ bool cmo_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, fl
 // the edge again.
 bool cmo_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
     bool seen;
-    float off = edge_off(robot, state, &seen);
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        state->candidate[i].near.way_mm -= off;
-        state->candidate[i].far_mm -= off;
-    }
-    state->furthest_mm += off;
+    cmo_line_shift(state, -edge_off(robot, state, &seen));
     return seen;
 }
 

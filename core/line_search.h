@@ -90,6 +90,9 @@ bool cmo_line_doubts(const cmo_line_state *state);
 // encoder knows, and only on which side.
 bool cmo_line_lost(const cmo_robot *robot, const cmo_line_state *state);
 
+// All edges are elsewhere by the encoders, by as much.
+void cmo_line_shift(cmo_line_state *state, float by_mm);
+
 // How far, and which way, it is to look for the line again.
 float cmo_line_to_search(const cmo_robot *robot, const cmo_line_state *state);
 

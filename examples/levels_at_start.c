@@ -8,19 +8,12 @@
 
 static bool remember(const cmo_robot *robot) {
     uint8_t bytes[CMO_STORED_LEVELS_SIZE];
-    size_t size = cmo_store_levels(robot, bytes, sizeof bytes);
-    FILE *file = fopen(EEPROM, "wb");
-    bool good = file != NULL && fwrite(bytes, 1, size, file) == size;
-    return (file == NULL || fclose(file) == 0) && good;
+    return mozzo_keep(EEPROM, bytes, cmo_store_levels(robot, bytes, sizeof bytes));
 }
 
 static bool recall(cmo_robot *robot) {
     uint8_t bytes[CMO_STORED_LEVELS_SIZE];
-    FILE *file = fopen(EEPROM, "rb");
-    size_t size = file != NULL ? fread(bytes, 1, sizeof bytes, file) : 0;
-    if (file != NULL) {
-        fclose(file);
-    }
+    size_t size = mozzo_kept(EEPROM, bytes, sizeof bytes);
     return cmo_load_levels(robot, bytes, size) == CMO_OUTCOME_DONE;
 }
 

@@ -9,20 +9,12 @@
 
 static bool remember(const cmo_drive *drive) {
     uint8_t bytes[CMO_STORED_DRIVE_SIZE];
-    size_t size = cmo_store_drive(drive, bytes, sizeof bytes);
-    FILE *file = fopen(EEPROM, "wb");
-    bool good = file != NULL && fwrite(bytes, 1, size, file) == size;
-    return (file == NULL || fclose(file) == 0) && good;
+    return mozzo_keep(EEPROM, bytes, cmo_store_drive(drive, bytes, sizeof bytes));
 }
 
 static bool recall(cmo_drive *drive) {
     uint8_t bytes[CMO_STORED_DRIVE_SIZE];
-    FILE *file = fopen(EEPROM, "rb");
-    size_t size = file != NULL ? fread(bytes, 1, sizeof bytes, file) : 0;
-    if (file != NULL) {
-        fclose(file);
-    }
-    return cmo_load_drive(drive, bytes, size);
+    return cmo_load_drive(drive, bytes, mozzo_kept(EEPROM, bytes, sizeof bytes));
 }
 
 static int measure(cmo_robot *robot) {

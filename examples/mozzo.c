@@ -72,3 +72,18 @@ const cmo_port *mozzo_yard_port(void) {
                    {.x_mm = 420, .y_mm = 820, .radius_mm = 45, .mass_kg = 0.2, .friction_n = 0.8}}};
     return start(DATA "/yard.svg", &mozzo_yard, CMO_TRAIT_RANGE | CMO_TRAIT_START, &setup);
 }
+
+bool mozzo_keep(const char *name, const uint8_t *bytes, size_t size) {
+    FILE *file = fopen(name, "wb");
+    bool good = file != NULL && fwrite(bytes, 1, size, file) == size;
+    return (file == NULL || fclose(file) == 0) && good;
+}
+
+size_t mozzo_kept(const char *name, uint8_t *bytes, size_t size) {
+    FILE *file = fopen(name, "rb");
+    size_t there = file != NULL ? fread(bytes, 1, size, file) : 0;
+    if (file != NULL) {
+        fclose(file);
+    }
+    return there;
+}

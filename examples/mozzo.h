@@ -20,4 +20,8 @@ const cmo_port *mozzo_yard_port(void);
 // The same on the ferry's top deck, which has no rail.
 const cmo_port *mozzo_top_deck_port(void);
 
+// Files that stand for the EEPROM. Read: how many bytes there are; 0: none.
+bool mozzo_keep(const char *name, const uint8_t *bytes, size_t size);
+size_t mozzo_kept(const char *name, uint8_t *bytes, size_t size);
+
 #endif

@@ -183,8 +183,7 @@ static void set_section(editor *e, const char *name, const char *text) {
     }
 }
 
-static bool edit_geometry(editor *e, const content *what) {
-    const cmo_geometry *g = what->geometry;
+static void edit_geometry(editor *e, const cmo_geometry *g) {
     char *size = isnan(g->size_error)
                      ? g_strdup("")
                      : g_strdup_printf("\n  size_error: %.5f", (double)g->size_error);
@@ -202,11 +201,9 @@ static bool edit_geometry(editor *e, const content *what) {
     set_section(e, "measured", text);
     g_free(text);
     g_free(size);
-    return true;
 }
 
-static bool edit_drive(editor *e, const content *what) {
-    const cmo_drive *d = what->drive;
+static void edit_drive(editor *e, const cmo_drive *d) {
     char *ramp = d->ramp_mm_s2 > 0.0F
                      ? g_strdup_printf("\n  ramp_mm_s2: %.0f\n  ramp_error_mm_s2: %.0f",
                                        (double)d->ramp_mm_s2, (double)d->ramp_error_mm_s2)
@@ -223,6 +220,15 @@ static bool edit_drive(editor *e, const content *what) {
     set_section(e, "measured_drive", text);
     g_free(text);
     g_free(ramp);
+}
+
+static bool edit_measured(editor *e, const content *what) {
+    if (what->geometry != NULL) {
+        edit_geometry(e, what->geometry);
+    }
+    if (what->drive != NULL) {
+        edit_drive(e, what->drive);
+    }
     return true;
 }
 
@@ -316,24 +322,8 @@ bool lab_robot_write_levels(const char *path, const cmo_levels *levels, unsigned
     return edit_file(path, edit_levels, &what, error);
 }
 
-char *lab_robot_edit_geometry(const char *name, const char *bytes, size_t size,
-                              const cmo_geometry *geometry, GError **error) {
-    content what = {.geometry = geometry};
-    return edit_text(name, bytes, size, edit_geometry, &what, error);
-}
-
-bool lab_robot_write_geometry(const char *path, const cmo_geometry *geometry, GError **error) {
-    content what = {.geometry = geometry};
-    return edit_file(path, edit_geometry, &what, error);
-}
-
-char *lab_robot_edit_drive(const char *name, const char *bytes, size_t size, const cmo_drive *drive,
-                           GError **error) {
-    content what = {.drive = drive};
-    return edit_text(name, bytes, size, edit_drive, &what, error);
-}
-
-bool lab_robot_write_drive(const char *path, const cmo_drive *drive, GError **error) {
-    content what = {.drive = drive};
-    return edit_file(path, edit_drive, &what, error);
+bool lab_robot_write_measured(const char *path, const cmo_geometry *geometry,
+                              const cmo_drive *drive, GError **error) {
+    content what = {.geometry = geometry, .drive = drive};
+    return edit_file(path, edit_measured, &what, error);
 }

@@ -192,66 +192,67 @@ START_TEST(wiring_names_a_fault_and_says_what_to_change) {
 }
 END_TEST
 
-START_TEST(a_measured_drive_goes_into_the_robot_file_and_nothing_else_changes) {
+// Mozzo's file and a route with one leg, both in the folder: what the file says.
+static char *put_mozzo(const char *in_plant, const char *mat, const char *start, const char *leg) {
     char *robot = in_folder("mozzo.yaml");
-    char *route = in_folder("drive.yaml");
-    char *before, *once, *twice;
+    char *route = in_folder("measure.yaml");
+    char *before;
     ck_assert(g_file_get_contents("data/ferry/mozzo.yaml", &before, NULL, NULL));
-    char *ramped = g_strconcat(before, "", NULL);
-    char *plant = strstr(ramped, "\nplant:\n");
-    ck_assert_ptr_nonnull(plant);
-    char *text = g_strdup_printf("%.*s\nplant:\n  regulator_ramp_mm_s2: 2000\n%s",
-                                 (int)(plant - ramped), ramped, plant + strlen("\nplant:\n"));
+    char **pieces = g_strsplit(before, "\nplant:\n", 2);
+    ck_assert_uint_eq(g_strv_length(pieces), 2);
+    char *text = g_strdup_printf("%s\nplant:\n%s%s", pieces[0], in_plant, pieces[1]);
+    char *legs = g_strdup_printf("robot: mozzo.yaml\nmat: %s/data/ferry/%s\nstart: {%s}\nlegs:\n"
+                                 "  - %s\n",
+                                 SOURCE_DIR, mat, start, leg);
     ck_assert(g_file_set_contents(robot, text, -1, NULL));
-    char *legs = g_strdup_printf("robot: mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
-                                 "start: {x_mm: 200, y_mm: 500}\nlegs:\n"
-                                 "  - measure_drive: {rounds: 1}\n",
-                                 SOURCE_DIR);
     ck_assert(g_file_set_contents(route, legs, -1, NULL));
-    ck_assert_int_eq(CALL("wiring %s/drive.yaml --write"), 0);
-    ck_assert_ptr_nonnull(strstr(out, "no more than 20")); // 20xx mm/s2
+    g_strfreev(pieces);
+    g_free(before);
+    g_free(legs);
+    g_free(route);
+    g_free(robot);
+    return text;
+}
+
+// What stands in the file now: `before`, and behind it this section once.
+static char *written(const char *before, const char *section) {
+    char *robot = in_folder("mozzo.yaml");
+    char *text;
+    ck_assert_int_eq(CALL("wiring %s/measure.yaml --write"), 0);
     ck_assert_ptr_nonnull(strstr(out, "written to"));
-    g_file_get_contents(robot, &once, NULL, NULL);
-    ck_assert(g_str_has_prefix(once, text)); // put behind what was there
+    ck_assert(g_file_get_contents(robot, &text, NULL, NULL));
+    ck_assert(g_str_has_prefix(text, before));
+    const char *there = strstr(text, section);
+    ck_assert_ptr_nonnull(there);
+    ck_assert_ptr_null(strstr(there + 1, section));
+    g_free(robot);
+    return text;
+}
+
+START_TEST(a_measured_drive_goes_into_the_robot_file_and_nothing_else_changes) {
+    char *before = put_mozzo("  regulator_ramp_mm_s2: 2000\n", "car-deck.svg",
+                             "x_mm: 200, y_mm: 500", "measure_drive: {rounds: 1}");
+    char *once = written(before, "measured_drive:");
+    ck_assert_ptr_nonnull(strstr(out, "no more than 20")); // 20xx mm/s2
     ck_assert_ptr_nonnull(strstr(once, "measured_drive:\n  lag_ms: 4"));
     // Known, it is measured again and nothing is left to say.
-    ck_assert_int_eq(CALL("wiring %s/drive.yaml --write"), 0);
+    char *twice = written(before, "measured_drive:");
     ck_assert_ptr_null(strstr(out, "no more than"));
-    g_file_get_contents(robot, &twice, NULL, NULL);
-    ck_assert(g_str_has_prefix(twice, text)); // replaced, not added once more
-    ck_assert_ptr_null(strstr(strstr(twice, "measured_drive:") + 1, "measured_drive:"));
-    ck_assert_int_eq(CALL("wiring %s/drive.yaml --json"), 0);
+    ck_assert_int_eq(CALL("wiring %s/measure.yaml --json"), 0);
     ck_assert_ptr_nonnull(strstr(out, "\"measured_drive\" : {"));
     g_free(before);
-    g_free(ramped);
-    g_free(text);
-    g_free(legs);
     g_free(once);
     g_free(twice);
-    g_free(robot);
-    g_free(route);
 }
 END_TEST
 
 START_TEST(a_measured_geometry_goes_into_the_robot_file_and_nothing_else_changes) {
-    char *robot = in_folder("mozzo.yaml");
-    char *route = in_folder("geometry.yaml");
-    char *before, *once, *twice;
-    ck_assert(g_file_get_contents("data/ferry/mozzo.yaml", &before, NULL, NULL));
-    ck_assert(g_file_set_contents(robot, before, -1, NULL));
-    char *text = g_strdup_printf("robot: mozzo.yaml\nmat: %s/data/ferry/quay.svg\n"
-                                 "start: {x_mm: 370, y_mm: 600}\nlegs:\n"
-                                 "  - measure_geometry: {rounds: 1, lines_mm: 400}\n",
-                                 SOURCE_DIR);
-    ck_assert(g_file_set_contents(route, text, -1, NULL));
-    ck_assert_int_eq(CALL("wiring %s/geometry.yaml --write"), 0);
-    ck_assert_ptr_nonnull(strstr(out, "written to"));
-    g_file_get_contents(robot, &once, NULL, NULL);
-    ck_assert(g_str_has_prefix(once, before)); // put behind what was there
+    char *before = put_mozzo("", "quay.svg", "x_mm: 370, y_mm: 600",
+                             "measure_geometry: {rounds: 1, lines_mm: 400}");
+    char *once = written(before, "measured:");
     ck_assert_ptr_nonnull(strstr(once, "measured:\n  left_step_mm: 0.5"));
     // The simulated robot is what it was: measured again, it measures the same.
-    ck_assert_int_eq(CALL("wiring %s/geometry.yaml --write"), 0);
-    g_file_get_contents(robot, &twice, NULL, NULL);
+    char *twice = written(before, "measured:");
     GError *error = NULL;
     lab_robot *first = lab_robot_from_bytes("a", once, strlen(once), &error);
     lab_robot *second = lab_robot_from_bytes("b", twice, strlen(twice), &error);
@@ -260,22 +261,31 @@ START_TEST(a_measured_geometry_goes_into_the_robot_file_and_nothing_else_changes
     ck_assert_float_eq_tol(first->geometry.ahead_mm[0] - first->geometry.ahead_mm[1],
                            second->geometry.ahead_mm[0] - second->geometry.ahead_mm[1], 0.4F);
     ck_assert_double_eq(first->plant.eye[0].ahead_mm, 70.0);
-    ck_assert(g_str_has_prefix(twice, before)); // replaced, not added once more
     char **pieces[2] = {g_strsplit(once, "\n", -1), g_strsplit(twice, "\n", -1)};
     ck_assert_uint_eq(g_strv_length(pieces[0]), g_strv_length(pieces[1]));
-    ck_assert_ptr_null(strstr(strstr(twice, "measured:") + 1, "measured:"));
     g_strfreev(pieces[0]);
     g_strfreev(pieces[1]);
     lab_robot_free(first);
     lab_robot_free(second);
-    g_unlink(robot);
-    g_unlink(route);
-    g_free(text);
     g_free(twice);
     g_free(once);
     g_free(before);
-    g_free(route);
-    g_free(robot);
+}
+END_TEST
+
+START_TEST(both_are_written_in_one_go) {
+    char *before = put_mozzo("", "quay.svg", "x_mm: 370, y_mm: 600",
+                             "measure_geometry: {rounds: 1, lines_mm: 400}\n"
+                             "  - measure_drive: {rounds: 1, fast_mm_s: 200}");
+    char *once = written(before, "measured:");
+    char *twice = written(before, "measured_drive:");
+    GError *error = NULL;
+    lab_robot *robot = lab_robot_from_bytes("a", once, strlen(once), &error);
+    ck_assert(robot != NULL && robot->measured && robot->drive_measured);
+    lab_robot_free(robot);
+    g_free(twice);
+    g_free(once);
+    g_free(before);
 }
 END_TEST
 
@@ -387,6 +397,7 @@ int main(void) {
         wiring_names_a_fault_and_says_what_to_change,
         a_measured_drive_goes_into_the_robot_file_and_nothing_else_changes,
         a_measured_geometry_goes_into_the_robot_file_and_nothing_else_changes,
+        both_are_written_in_one_go,
         live_shows_the_run_and_restores_the_terminal_on_quitting,
         live_restores_the_terminal_on_a_signal,
         live_says_what_it_needs,

@@ -79,15 +79,10 @@ bool lab_robot_write_levels(const char *path, const cmo_levels *levels, unsigned
 char *lab_robot_edit_levels(const char *name, const char *bytes, size_t size,
                             const cmo_levels *levels, unsigned lights, GError **error);
 
-/** Writes a measured geometry into a robot file in the same way, as its section `measured`. */
-bool lab_robot_write_geometry(const char *path, const cmo_geometry *geometry, GError **error);
-char *lab_robot_edit_geometry(const char *name, const char *bytes, size_t size,
-                              const cmo_geometry *geometry, GError **error);
-
-/** Writes a measured drive into it, as its section `measured_drive`. */
-bool lab_robot_write_drive(const char *path, const cmo_drive *drive, GError **error);
-char *lab_robot_edit_drive(const char *name, const char *bytes, size_t size, const cmo_drive *drive,
-                           GError **error);
+/** Writes what was measured into a robot file in the same way, as its sections `measured` and
+ *  `measured_drive`. NULL: that was not measured, and what stands there stays. */
+bool lab_robot_write_measured(const char *path, const cmo_geometry *geometry,
+                              const cmo_drive *drive, GError **error);
 
 /** One leg: a routine and its parameters. */
 typedef struct lab_leg {
