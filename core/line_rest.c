@@ -305,6 +305,21 @@ bool cmo_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm
     return moved;
 }
 
+float cmo_line_ask(const cmo_robot *robot, float way_mm, float last_sign) {
+    float size = fabsf(way_mm);
+    if (way_mm * last_sign < 0.0F) {
+        size = fmaxf(size - robot->description->gear_play_mm, 0.3F * size);
+    }
+    return way_mm < 0.0F ? -size : size;
+}
+
+void cmo_line_learn_move(float *share, float goal_mm, float left_mm) {
+    float over = goal_mm < 0.0F ? left_mm : -left_mm;
+    if (fabsf(over) > CMO_LINE_MUCH_MM) {
+        *share = fmaxf(0.5F * *share, 0.25F);
+    }
+}
+
 bool cmo_line_has_looked(cmo_robot *robot, cmo_line_state *state, float slow_mm_s) {
     robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
     robot->driving = true; // the motors hold their speed of nothing

@@ -128,6 +128,18 @@ void cmo_line_resume(cmo_robot *robot, cmo_line_state *state);
 // After a profile has arrived: settles, and says whether it has, or has tried for long enough.
 bool cmo_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm);
 
+// What to ask of a wheel that is to go so far, and went that way last. At rest the body lies at
+// that end of the gear play towards which it moved. Going on, the motor has the play to cross
+// before it pushes, and in the end the body rolls on by as much; turning back, it pushes at once,
+// and the body rolls on all the same.
+float cmo_line_ask(const cmo_robot *robot, float way_mm, float last_sign);
+
+// What a small move has left to go, against what it was to go. More than this over is no gear play
+// but a regulator with a ramp of its own: they are driven by half of the share of the limits then;
+// but never so gently that a wheel which had to be started cannot be braked in time.
+#define CMO_LINE_MUCH_MM 2.0F
+void cmo_line_learn_move(float *share, float goal_mm, float left_mm);
+
 // Holds the wheels still, and says whether they have been so for long enough that every sensor's
 // newest look was taken at rest, which is slower than this; or whether it has been waited for that
 // for long enough.

@@ -165,6 +165,44 @@ static bool edge_errors(const cmo_robot *robot, const cmo_square_state *state, f
     return sees_both;
 }
 
+// Moves to settle, at most; after so many of them, this much more than the tolerance will do.
+#define ROUNDS         10U
+#define PATIENT_ROUNDS 2U
+#define CONTENT        1.6F
+
+// Of the limits, these moves are driven by a share: of gentle ones, what both wheels leave differs
+// less.
+#define SHARE 0.5F
+
+// Ways of both wheels that take the sensors by these.
+static void wheel_ways(const cmo_robot *robot, const float sensors[2], float wheels[2]) {
+    const cmo_robot_description *d = robot->description;
+    float turn = -(sensors[0] - sensors[1]) / cmo_across_mm(d);
+    float way = sensors[0] + turn * d->light[0].left_mm;
+    wheels[0] = way - 0.5F * turn * d->track_mm;
+    wheels[1] = way + 0.5F * turn * d->track_mm;
+}
+
+static void learn_move(const cmo_robot *robot, cmo_square_state *state, const float to_go[2]) {
+    float left[2];
+    wheel_ways(robot, to_go, left);
+    for (int i = 0; i < 2; i++) {
+        cmo_line_learn_move(&state->share, state->goal_mm[i], left[i]);
+    }
+}
+
+static void move_on(cmo_robot *robot, cmo_square_state *state, const float to_go[2]) {
+    wheel_ways(robot, to_go, state->goal_mm);
+    state->rounds++;
+    const cmo_motion *last = &state->line.motion;
+    float left = cmo_line_ask(robot, state->goal_mm[0], last->left_sign);
+    float right = cmo_line_ask(robot, state->goal_mm[1], last->right_sign);
+    move_wheels(robot, state, 0.5F * (left + right), (right - left) / robot->description->track_mm,
+                400.0F, CMO_STAGE_RETURN);
+    state->line.motion.acceleration_mm_s2 *= state->share;
+    state->line.motion.braking_mm_s2 *= state->share;
+}
+
 static void settle(cmo_robot *robot, cmo_square_state *state) {
     float slow = 0.6F * robot->description->slowest_mm_s + 1.0F; // it has crept up to there
     if (!cmo_line_has_looked(robot, &state->line, slow)) {
@@ -172,13 +210,16 @@ static void settle(cmo_robot *robot, cmo_square_state *state) {
     }
     float to_go[2];
     bool sees = edge_errors(robot, state, to_go);
+    if (state->rounds > 0) {
+        learn_move(robot, state, to_go);
+    }
     float worst = fmaxf(fabsf(to_go[0]), fabsf(to_go[1]));
-    if ((!sees || worst > state->parameters.tolerance_mm) &&
-        state->rounds < state->parameters.rounds) {
-        state->rounds++;
-        float turn = -(to_go[0] - to_go[1]) / cmo_across_mm(robot->description);
-        float way = to_go[0] + turn * robot->description->light[0].left_mm;
-        move_wheels(robot, state, way, turn, 400.0F, CMO_STAGE_RETURN);
+    float enough = state->parameters.tolerance_mm;
+    if (state->rounds >= PATIENT_ROUNDS) {
+        enough *= CONTENT;
+    }
+    if ((!sees || worst > enough) && state->rounds < state->parameters.rounds) {
+        move_on(robot, state, to_go);
         return;
     }
     // What is beyond the edge, the encoders have to say.
@@ -207,11 +248,15 @@ static void follow(cmo_robot *robot, cmo_square_state *state) {
     const cmo_robot_description *d = robot->description;
     float step = fmaxf(d->left_step_mm, d->right_step_mm);
     float finest = fmaxf((state->settled ? 0.52F : 0.8F) * step, 0.2F);
-    if (cmo_line_has_moved(robot, &state->line, finest)) {
+    // What the sensors are to judge need not be crept to; but the long way back may end far off,
+    // unless it is known how the wheels trail.
+    bool quick = !state->settled && (d->lag_measured || state->rounds > 0);
+    if (quick || cmo_line_has_moved(robot, &state->line, finest)) {
         if (state->settled) {
             halt(robot, state);
         } else {
             cmo_enter(robot, CMO_STAGE_SETTLE);
+            robot->still_us = state->line.waited_us = 0;
         }
     }
 }
@@ -361,7 +406,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
     if (p.rounds > 20) {
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "rounds", 20.0F);
     }
-    p.rounds = p.rounds != 0 ? p.rounds : 6;
+    p.rounds = p.rounds != 0 ? p.rounds : ROUNDS;
     p.line.watch = CMO_WATCH_BOTH;
     p.line.ending = CMO_END_HALTED;
     if (p.line.rest == CMO_REST_HALTED) {
@@ -376,6 +421,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
     state->parameters = (cmo_square_settling){p.rounds, p.tolerance_mm};
     state->latched[0] = state->latched[1] = state->settled = false;
     state->rounds = state->reached = 0;
+    state->share = SHARE;
     state->entry_rad = state->extra_mm = 0.0F;
     state->furthest_mm = -INFINITY;
     return CMO_RUNNING;

@@ -11,10 +11,6 @@
 // creeps.
 #define PROFILES 3U
 
-// What is taken of it when a small move has gone so far beyond its goal, and what is much.
-#define OVER_SHARE   0.7F
-#define MOST_OVER_MM 2.0F
-
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
 
@@ -51,7 +47,8 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
         state->candidate[i].corrected = false;
     }
     move_by(robot, state, cmo_line_to_search(robot, state), CMO_STAGE_RETURN);
-    // As slowly as a line is proved that may be none.
+    // As slowly as a line is proved that may be none; and it has to stop where it meets it.
+    state->motion.braking_mm_s2 = state->parameters.braking_mm_s2;
     float slowest = robot->description->slowest_mm_s;
     state->motion.top_mm_s =
         fminf(fmaxf(6.0F * slowest, 120.0F), fmaxf(state->parameters.creep_mm_s, 2.0F * slowest));
@@ -162,24 +159,19 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
     }
 }
 
-// What a small move has gone beyond its goal, the next ones are asked less for; what it has fallen
-// short, more. Is it much, as with a regulator that has a ramp of its own, they are driven gently
-// from then on.
-static void learn_move(cmo_line_state *state, float to_go_mm) {
-    float over = state->goal_mm < 0.0F ? to_go_mm : -to_go_mm;
-    if (fabsf(over) > MOST_OVER_MM) {
-        state->share *= 0.5F;
-    }
-    state->over_mm += OVER_SHARE * over;
-    state->over_mm = fmaxf(-MOST_OVER_MM, fminf(state->over_mm, MOST_OVER_MM));
-}
-
 static void move_on(cmo_robot *robot, cmo_line_state *state, float to_go_mm) {
-    float size = fabsf(to_go_mm);
     state->rounds++;
     state->goal_mm = to_go_mm;
-    size = fmaxf(0.4F * size, fminf(size - state->over_mm, 2.0F * size));
-    move_by(robot, state, to_go_mm < 0.0F ? -size : size, CMO_STAGE_RETURN);
+    move_by(robot, state, cmo_line_ask(robot, to_go_mm, state->motion.left_sign), CMO_STAGE_RETURN);
+}
+
+// By what it has crossed last, no sensor is on the line.
+static bool is_off(const cmo_line_state *state) {
+    bool off = true;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        off = off && !(state->candidate[i].accepted && state->candidate[i].side == 0);
+    }
+    return off;
 }
 
 static void settle(cmo_robot *robot, cmo_line_state *state) {
@@ -194,7 +186,8 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
         return;
     }
     bool edge = cmo_line_rests_on_edge(robot, state);
-    if (edge && !cmo_line_take_edge(robot, state) && !state->unseen) {
+    bool sees = edge && cmo_line_take_edge(robot, state);
+    if (edge && !sees && !state->unseen) {
         // Then encoders are all there is: as near as they can say.
         state->unseen = true;
         cmo_enter(robot, CMO_STAGE_RETURN);
@@ -202,12 +195,14 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     }
     float to_go = cmo_line_to_rest(robot, state);
     if (state->rounds > 0) {
-        learn_move(state, to_go);
+        cmo_line_learn_move(&state->share, state->goal_mm, to_go);
     }
-    bool more = fine || fabsf(to_go) > MOST_OVER_MM;
+    bool more = fine || fabsf(to_go) > CMO_LINE_MUCH_MM;
     uint8_t most = !edge ? 0U : more ? 2U * ROUNDS : ROUNDS;
     if (fabsf(to_go) > enough && state->rounds < most) {
         move_on(robot, state, to_go);
+    } else if (CMO_SLIDING && edge && !sees && is_off(state) && cmo_line_lost(robot, state)) {
+        cmo_end(robot, CMO_OUTCOME_NO_LINE); // where it stands, nobody knows
     } else {
         cmo_line_halt(robot, state);
     }

@@ -131,7 +131,7 @@ static const lab_key square_keys[] = {
                "where both sensors come to rest"),
     KEY(staged_line, beyond_mm, "beyond_mm", -500, 500, "mm", "0",
         "how far beyond that place they come to rest"),
-    KEY_WHOLE(staged_line, rounds, "rounds", 1, 20, "", "6",
+    KEY_WHOLE(staged_line, rounds, "rounds", 1, 20, "", "10",
               "moves to settle on the edge, at most"),
     KEY(staged_line, tolerance_mm, "tolerance_mm", 0.1, 5, "mm", "0.25",
         "it has settled once both sensors are this near to the edge"),

@@ -34,7 +34,7 @@ static lab_run *drive(const lab_robot *robot, const cmo_sim_mat *mat, const lab_
     return run;
 }
 
-// What became of a stop.
+// What became of a stop, or of a square in degrees.
 typedef struct rest {
     cmo_outcome outcome;
     double off_mm, own_mm, ms;
@@ -52,6 +52,28 @@ static rest stop(const lab_robot *robot, const cmo_sim_mat *mat, double speed_mm
     if (r.outcome == CMO_OUTCOME_DONE) {
         r.off_mm = (double)result->truth.value[CMO_REST_ERROR_MM];
         r.own_mm = (double)result->robot.value[CMO_REST_ERROR_MM];
+        r.ms = result->stopped_ms + (double)result->truth.value[CMO_SETTLE_MS];
+    }
+    lab_run_free(run);
+    return r;
+}
+
+// Squares up, and says by how many degrees it is off.
+static rest square(const lab_robot *robot, const cmo_sim_mat *mat, double angle_deg,
+                   uint64_t seed) {
+    lab_leg leg = {.kind = CMO_KIND_SQUARE_ON_LINE,
+                   .parameters.square.line = {.cruise_mm_s = 200.0F,
+                                              .least_width_mm = (float)WIDTH_MM,
+                                              .too_fast = CMO_TOO_FAST_SLOW,
+                                              .rest = CMO_REST_NEAR_EDGE}};
+    lab_robot known = *robot;
+    known.plant.place_spread_mm = 0.0;
+    lab_run *run = drive(&known, mat, &leg, 300.0, angle_deg, seed);
+    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
+    rest r = {.outcome = result->outcome};
+    if (r.outcome == CMO_OUTCOME_DONE) {
+        r.off_mm = (double)result->truth.value[CMO_RESIDUAL_ANGLE_DEG];
+        r.own_mm = (double)result->robot.value[CMO_RESIDUAL_ANGLE_DEG];
         r.ms = result->stopped_ms + (double)result->truth.value[CMO_SETTLE_MS];
     }
     lab_run_free(run);
@@ -126,6 +148,40 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
 }
 END_TEST
 
+START_TEST(robots_of_every_kind_square_up) {
+    enum { ROBOTS = 40 };
+    GError *error = NULL;
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_fleet *fleet = lab_fleet_load("data/ferry/fleet.yaml", &error);
+    ck_assert_ptr_nonnull(fleet);
+    lab_fleet_stand_on(fleet, mat, 300.0, 500.0);
+    sums stated = {0};
+    sums known = {0};
+    for (uint64_t seed = 1; seed <= ROBOTS; seed++) {
+        lab_robot *robot = lab_fleet_robot(fleet, seed, &error);
+        double angle = 4.0 * (double)(seed % 19) - 36.0;
+        rest r = square(robot, mat, angle, seed);
+        add(&stated, &r);
+        measure(robot, mat, seed);
+        r = square(robot, mat, angle, seed);
+        add(&known, &r);
+        lab_robot_free(robot);
+    }
+    ck_assert_uint_eq(stated.good, stated.n);
+    ck_assert_uint_eq(known.good, known.n);
+    double rms = sqrt(stated.squares / stated.n);
+    double rms_known = sqrt(known.squares / known.n);
+    ck_assert_msg(rms < 0.3 && rms_known < 0.25, "RMS %g, %g degrees", rms, rms_known);
+    double own = sqrt(known.own / known.n);
+    ck_assert_msg(own < 0.2, "own word off by RMS %g degrees", own);
+    double ms = stated.ms / stated.n;
+    double ms_known = known.ms / known.n;
+    ck_assert_msg(ms < 1700.0 && ms_known < 1450.0, "%g, %g ms", ms, ms_known);
+    lab_fleet_free(fleet);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 START_TEST(what_is_pushed_off_its_place_does_not_dash_back) {
     ideal r;
     cmo_travel_state state;
@@ -148,6 +204,7 @@ END_TEST
 
 int main(void) {
     const TTest *const tests[] = {what_is_pushed_off_its_place_does_not_dash_back,
-                                  robots_of_every_kind_rest_over_their_edge, NULL};
+                                  robots_of_every_kind_rest_over_their_edge,
+                                  robots_of_every_kind_square_up, NULL};
     return run_suite("settle", tests);
 }

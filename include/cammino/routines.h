@@ -195,7 +195,6 @@ typedef struct cmo_line_state {
     uint8_t watched;       /**< bit n: sensor n */
     uint8_t rounds;        /**< moves to settle on the edge so far, */
     float goal_mm;         /**< how far the last of them was to go, */
-    float over_mm;         /**< how far such moves go beyond that, */
     float share;           /**< and by what share of the limits they are driven */
     uint8_t searches;      /**< moves to find the line again so far */
     uint8_t moves;         /**< profiles for what others have left over */

@@ -16,9 +16,9 @@ typedef struct cmo_square_parameters {
     cmo_line_parameters line; /**< how to look for it, and where to rest: near edge (default),
                                  centre or far edge, and beyond_mm on from there. Both sensors are
                                    watched, and it always ends halted */
-    uint8_t rounds;           /**< moves to settle on the edge, at most, 1..20; default: 6 */
+    uint8_t rounds;           /**< moves to settle on the edge, at most, 1..20; default: 10 */
     float tolerance_mm;       /**< settled once both sensors are this near to the edge, 0.1..5;
-                                   default: 0.25 */
+                                   after two moves, 1.6 times this; default: 0.25 */
 } cmo_square_parameters;
 
 /** What of the parameters is kept apart from the line's. */
@@ -35,6 +35,8 @@ typedef struct cmo_square_state {
     float y_mm[2];
     float entry_rad;   /**< heading against the line's normal, as it crossed */
     float to_go[2];    /**< of each sensor, when it had settled on the edge */
+    float goal_mm[2];  /**< how far each wheel was to go in the last small move, */
+    float share;       /**< and by what share of the limits they are driven */
     float extra_mm;    /**< on from the edge by the encoders */
     float furthest_mm; /**< the most that the sensors' middle was beyond the near edge */
     uint8_t rounds;    /**< moves to settle so far */
