@@ -20,6 +20,7 @@ static int decimals(cmo_figure figure) {
     case CMO_OVERSHOOT_MM:
     case CMO_PREDICTED_OVERSHOOT_MM:
     case CMO_STOPPING_DISTANCE_MM:
+    case CMO_SLIP_MM:
     case CMO_BLIND_GAP_MM:
     case CMO_TRAVELLED_MM:
     case CMO_ENTRY_ANGLE_DEG:

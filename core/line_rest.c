@@ -370,6 +370,18 @@ float cmo_line_target(const cmo_robot *robot, const cmo_line_state *state, float
     return beyond_mm + (sees ? -error : cmo_line_to_rest(robot, state));
 }
 
+void cmo_line_write_slip(cmo_robot *robot, const cmo_line_state *state) {
+    uint8_t sensor = cmo_line_first(robot, state);
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    bool seen;
+    float off = edge_off(robot, state, &seen);
+    bool edge = seen && cmo_line_rests_on_edge(robot, state);
+    if (edge || candidate->corrected) {
+        float crossed = robot->report.crossing_mm + start_way(robot, sensor);
+        cmo_set_figure(robot, CMO_SLIP_MM, crossed - candidate->near.way_mm + (edge ? off : 0.0F));
+    }
+}
+
 void cmo_line_finish(cmo_robot *robot, cmo_line_state *state, cmo_target target_of) {
     uint8_t sensor = cmo_line_first(robot, state);
     const cmo_candidate *candidate = &state->candidate[sensor];

@@ -86,6 +86,7 @@ const char *cmo_figure_name(cmo_figure figure) {
         "travelled_mm",
         "turned_deg",
         "predicted_overshoot_mm",
+        "slip_mm",
         "passed_over",
         "rebounds",
         "turn_error_deg",

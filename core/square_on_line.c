@@ -145,10 +145,11 @@ static void halt(cmo_robot *robot, cmo_square_state *state) {
 
 // How far each sensor is to go on to stand over the edge: by its reading where it sees the edge,
 // else by the encoders, put right where the reading contradicts them.
-static bool edge_errors(const cmo_robot *robot, const cmo_square_state *state, float to_go[2]) {
+static void edge_errors(const cmo_robot *robot, cmo_square_state *state, float to_go[2]) {
     bearing b = take_bearing(robot, state);
     bool far = on_far_edge(state);
-    bool sees_both = true;
+    state->slip_mm = 0.0F;
+    state->seen = true;
     for (uint8_t i = 0; i < CMO_FRONT; i++) {
         const cmo_light *light = &robot->light[i];
         float counted = far ? b.spot_mm[i] - width_mm(state) : b.spot_mm[i];
@@ -160,9 +161,9 @@ static bool edge_errors(const cmo_robot *robot, const cmo_square_state *state, f
         bool contrary =
             (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
         to_go[i] = further - (sees || contrary ? place_mm : counted);
-        sees_both = sees_both && sees;
+        state->slip_mm += 0.5F * (place_mm - counted);
+        state->seen = state->seen && sees;
     }
-    return sees_both;
 }
 
 // Moves to settle, at most; after so many of them, this much more than the tolerance will do.
@@ -209,7 +210,7 @@ static void settle(cmo_robot *robot, cmo_square_state *state) {
         return;
     }
     float to_go[2];
-    bool sees = edge_errors(robot, state, to_go);
+    edge_errors(robot, state, to_go);
     if (state->rounds > 0) {
         learn_move(robot, state, to_go);
     }
@@ -218,7 +219,7 @@ static void settle(cmo_robot *robot, cmo_square_state *state) {
     if (state->rounds >= PATIENT_ROUNDS) {
         enough *= CONTENT;
     }
-    if ((!sees || worst > enough) && state->rounds < state->parameters.rounds) {
+    if ((!state->seen || worst > enough) && state->rounds < state->parameters.rounds) {
         move_on(robot, state, to_go);
         return;
     }
@@ -286,6 +287,9 @@ static void finish(cmo_robot *robot, cmo_square_state *state) {
     cmo_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmo_degrees(angle));
     cmo_set_figure(robot, CMO_REST_ERROR_MM, beyond);
     cmo_set_figure(robot, CMO_OVERSHOOT_MM, beyond + fmaxf(back, 0.0F));
+    if (state->seen) { // as far as the edge: on from there the encoders count alone
+        cmo_set_figure(robot, CMO_SLIP_MM, state->slip_mm);
+    }
     cmo_line_write_settling(robot, &state->line);
     cmo_end(robot, CMO_OUTCOME_DONE);
 }
@@ -419,7 +423,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
     }
     state->line.again = cmo_line_meet_again;
     state->parameters = (cmo_square_settling){p.rounds, p.tolerance_mm};
-    state->latched[0] = state->latched[1] = state->settled = false;
+    state->latched[0] = state->latched[1] = state->settled = state->seen = false;
     state->rounds = state->reached = 0;
     state->share = SHARE;
     state->entry_rad = state->extra_mm = 0.0F;

@@ -208,6 +208,18 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     }
 }
 
+// Halted, and at a standstill. A quick rest stays where it is, whichever edge it sees there.
+static void end(cmo_robot *robot, cmo_line_state *state) {
+    if (halts_at_once(state)) {
+        stand(robot, state);
+        return;
+    }
+    if (state->parameters.effort != CMO_EFFORT_QUICK) {
+        cmo_line_write_slip(robot, state);
+    }
+    cmo_line_finish(robot, state, cmo_line_target);
+}
+
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_line_state *state = (cmo_line_state *)routine;
     if (cmo_line_ended(robot, state)) {
@@ -219,11 +231,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     case CMO_STAGE_BRAKE:
         if (robot->halt != 0) {
             if (cmo_line_stands(robot, state)) {
-                if (halts_at_once(state)) {
-                    stand(robot, state);
-                } else {
-                    cmo_line_finish(robot, state, cmo_line_target);
-                }
+                end(robot, state);
             }
             return;
         }

@@ -205,7 +205,7 @@ static uint32_t applying(const lab_leg *leg) {
         figures |= CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM) |
                    CMO_FIGURE_BIT(CMO_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_REST_ERROR_MM) |
                    CMO_FIGURE_BIT(CMO_SETTLE_MS) | CMO_FIGURE_BIT(CMO_RESIDUAL_ANGLE_DEG) |
-                   CMO_FIGURE_BIT(CMO_PREDICTED_OVERSHOOT_MM);
+                   CMO_FIGURE_BIT(CMO_PREDICTED_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_SLIP_MM);
     }
     return figures;
 }

@@ -264,7 +264,8 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     static const cmo_figure always[] = {CMO_CROSSING_SPEED_MM_S, CMO_REACTION_MS,
                                         CMO_ENTRY_ANGLE_DEG};
     static const cmo_figure halted[] = {CMO_STOPPING_DISTANCE_MM, CMO_OVERSHOOT_MM,
-                                        CMO_REST_ERROR_MM, CMO_SETTLE_MS, CMO_RESIDUAL_ANGLE_DEG};
+                                        CMO_REST_ERROR_MM,        CMO_SETTLE_MS,
+                                        CMO_RESIDUAL_ANGLE_DEG,   CMO_SLIP_MM};
     lab_figures *truth = &result->truth;
     bool halts = result->kind != CMO_KIND_DRIVE_UNTIL_LINE || p->ending == CMO_END_HALTED;
     for (size_t i = 0; i < G_N_ELEMENTS(always); i++) {
@@ -301,6 +302,9 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     lab_put(truth, CMO_OVERSHOOT_MM, furthest - offset);
     lab_put(truth, CMO_REST_ERROR_MM, beyond_edge(route, s, p, target, end) - offset);
     lab_put(truth, CMO_RESIDUAL_ANGLE_DEG, angle_to(target, end->heading_rad));
+    const cmo_sim_truth *crossed = &target->crossing.at;
+    lab_put(truth, CMO_SLIP_MM,
+            end->way_mm - crossed->way_mm - (end->wheels_mm - crossed->wheels_mm));
     if (still < s->count) {
         size_t rest = rest_start(s);
         result->stopped_ms = s->at[still].time_ms - crossed_ms;

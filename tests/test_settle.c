@@ -38,7 +38,15 @@ static lab_run *drive(const lab_robot *robot, const cmo_sim_mat *mat, const lab_
 typedef struct rest {
     cmo_outcome outcome;
     double off_mm, own_mm, ms;
+    double slip_mm, own_slip_mm; // NAN: it does not know
 } rest;
+
+static void take_slip(rest *r, const lab_leg_result *result) {
+    bool knows = result->robot.known & CMO_FIGURE_BIT(CMO_SLIP_MM);
+    r->ms = result->stopped_ms + (double)result->truth.value[CMO_SETTLE_MS];
+    r->slip_mm = (double)result->truth.value[CMO_SLIP_MM];
+    r->own_slip_mm = knows ? (double)result->robot.value[CMO_SLIP_MM] : (double)NAN;
+}
 
 static rest stop(const lab_robot *robot, const cmo_sim_mat *mat, double speed_mm_s,
                  double angle_deg, uint64_t seed) {
@@ -52,7 +60,7 @@ static rest stop(const lab_robot *robot, const cmo_sim_mat *mat, double speed_mm
     if (r.outcome == CMO_OUTCOME_DONE) {
         r.off_mm = (double)result->truth.value[CMO_REST_ERROR_MM];
         r.own_mm = (double)result->robot.value[CMO_REST_ERROR_MM];
-        r.ms = result->stopped_ms + (double)result->truth.value[CMO_SETTLE_MS];
+        take_slip(&r, result);
     }
     lab_run_free(run);
     return r;
@@ -74,7 +82,7 @@ static rest square(const lab_robot *robot, const cmo_sim_mat *mat, double angle_
     if (r.outcome == CMO_OUTCOME_DONE) {
         r.off_mm = (double)result->truth.value[CMO_RESIDUAL_ANGLE_DEG];
         r.own_mm = (double)result->robot.value[CMO_RESIDUAL_ANGLE_DEG];
-        r.ms = result->stopped_ms + (double)result->truth.value[CMO_SETTLE_MS];
+        take_slip(&r, result);
     }
     lab_run_free(run);
     return r;
@@ -94,6 +102,8 @@ static void measure(lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed) {
 typedef struct sums {
     unsigned n, good;
     double squares, worst, own, ms;
+    unsigned slips; // that are known
+    double slip, slip_off;
 } sums;
 
 static void add(sums *s, const rest *r) {
@@ -104,6 +114,11 @@ static void add(sums *s, const rest *r) {
         s->own += (r->own_mm - r->off_mm) * (r->own_mm - r->off_mm);
         s->worst = fmax(s->worst, fabs(r->off_mm));
         s->ms += r->ms;
+        if (!isnan(r->own_slip_mm)) {
+            s->slips++;
+            s->slip += r->slip_mm * r->slip_mm;
+            s->slip_off += (r->own_slip_mm - r->slip_mm) * (r->own_slip_mm - r->slip_mm);
+        }
     }
 }
 
@@ -139,6 +154,11 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
     ck_assert_msg(rms < 0.8 && rms_known < 0.8, "RMS %g, %g mm", rms, rms_known);
     double own = sqrt(stated.own / stated.n);
     ck_assert_msg(own < 0.8, "own word off by RMS %g mm", own);
+    // Where they have seen the edge again, they know what the wheels did not count.
+    ck_assert_uint_gt(stated.slips, stated.n / 2);
+    double slip = sqrt(stated.slip / stated.slips);
+    double slip_off = sqrt(stated.slip_off / stated.slips);
+    ck_assert_msg(slip > 2.0 && slip_off < 0.5 * slip, "%g mm, off by %g", slip, slip_off);
     // Once it has measured its drive, a robot is sooner at rest.
     ck_assert_msg(known.ms < 0.92 * stated.ms, "%g ms, %g before", known.ms / known.n,
                   stated.ms / stated.n);
@@ -174,6 +194,10 @@ START_TEST(robots_of_every_kind_square_up) {
     ck_assert_msg(rms < 0.3 && rms_known < 0.25, "RMS %g, %g degrees", rms, rms_known);
     double own = sqrt(known.own / known.n);
     ck_assert_msg(own < 0.2, "own word off by RMS %g degrees", own);
+    ck_assert_uint_gt(known.slips, known.n / 2);
+    double slip = sqrt(known.slip / known.slips);
+    double slip_off = sqrt(known.slip_off / known.slips);
+    ck_assert_msg(slip > 1.0 && slip_off < 0.5 * slip, "%g mm, off by %g", slip, slip_off);
     double ms = stated.ms / stated.n;
     double ms_known = known.ms / known.n;
     ck_assert_msg(ms < 1700.0 && ms_known < 1450.0, "%g, %g ms", ms, ms_known);

@@ -107,9 +107,12 @@ typedef enum cmo_figure {
     CMO_TRAVELLED_MM,           /**< way of the middle of the axle, from start to end */
     CMO_TURNED_DEG,             /**< turn from start to end */
     CMO_PREDICTED_OVERSHOOT_MM, /**< overshoot as it was predicted when the robot began to stop */
-    CMO_PASSED_OVER,            /**< candidates that were no line */
-    CMO_REPORT_FIGURES,         /**< how many a report holds. What follows stands in the state of
-                                   stay inside, or only a simulation knows it */
+    CMO_SLIP_MM, /**< by how much further than its wheels turned the robot went, from the crossing
+                      to its rest: what tyres slid and crept, and gear play. Known to the robot
+                      where a sensor at rest, or coming back, has seen the edge again */
+    CMO_PASSED_OVER,    /**< candidates that were no line */
+    CMO_REPORT_FIGURES, /**< how many a report holds. What follows stands in the state of
+                           stay inside, or only a simulation knows it */
     CMO_REBOUNDS = CMO_REPORT_FIGURES, /**< rebounds from the boundary */
     CMO_TURN_ERROR_DEG, /**< turn of a rebound against the boundary, less what was asked: root of
                            the mean square over those where both sensors had crossed */

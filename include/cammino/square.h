@@ -37,6 +37,8 @@ typedef struct cmo_square_state {
     float to_go[2];    /**< of each sensor, when it had settled on the edge */
     float goal_mm[2];  /**< how far each wheel was to go in the last small move, */
     float share;       /**< and by what share of the limits they are driven */
+    float slip_mm;     /**< how much further than the encoders say the sensors were beyond it */
+    bool seen;         /**< both of them saw it then */
     float extra_mm;    /**< on from the edge by the encoders */
     float furthest_mm; /**< the most that the sensors' middle was beyond the near edge */
     uint8_t rounds;    /**< moves to settle so far */

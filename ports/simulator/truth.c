@@ -17,6 +17,7 @@ cmo_sim_truth cmo_sim_truth_now(const cmo_sim *sim) {
                            p->speed_mm_s,
                            p->turn_rad_s,
                            p->way_mm,
+                           0.5 * (p->left.place_mm + p->right.place_mm),
                            p->x_mm + along * p->cosine - across * p->sine,
                            p->y_mm + along * p->sine + across * p->cosine};
     return truth;
@@ -61,6 +62,7 @@ cmo_sim_truth truth_between(const cmo_sim_truth *a, const cmo_sim_truth *b, doub
         a->speed_mm_s + share * (b->speed_mm_s - a->speed_mm_s),
         a->turn_rad_s + share * (b->turn_rad_s - a->turn_rad_s),
         a->way_mm + share * (b->way_mm - a->way_mm),
+        a->wheels_mm + share * (b->wheels_mm - a->wheels_mm),
         a->caster_x_mm + share * (b->caster_x_mm - a->caster_x_mm),
         a->caster_y_mm + share * (b->caster_y_mm - a->caster_y_mm),
     };

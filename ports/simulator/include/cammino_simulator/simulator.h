@@ -225,7 +225,8 @@ typedef struct cmo_sim_truth {
     double x_mm, y_mm, heading_rad; /**< middle of the axle */
     double speed_mm_s;
     double turn_rad_s;
-    double way_mm;                   /**< of the middle of the axle; backward counts back */
+    double way_mm;    /**< of the middle of the axle; backward counts back */
+    double wheels_mm; /**< what both wheels' motors have turned for that, their mean */
     double caster_x_mm, caster_y_mm; /**< where the caster touches the floor */
 } cmo_sim_truth;
 
