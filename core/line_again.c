@@ -4,6 +4,7 @@
 #include "line_search.h"
 
 #include "light_input.h"
+#include "motion.h"
 
 #include <math.h>
 
@@ -39,6 +40,22 @@ static void shift_target(cmo_motion *motion, float by_mm) {
     motion->arrived = motion->arrived && motion->target_mm <= motion->place_mm;
 }
 
+// The centre lies between two edges: where it has slid between them, it first goes back to the near
+// one, which tells at rest where it is. Backward the motors push from the other end of the gear
+// play than where the body will lie then.
+static void go_via_near(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+    cmo_motion *motion = &state->motion;
+    float to_near = way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->far_again_mm[i] = state->candidate[i].far_mm + robot->description->gear_play_mm;
+    }
+    state->via_near = true;
+    state->then_mm = state->parameters.beyond_mm;
+    state->parameters.rest = CMO_REST_NEAR_EDGE;
+    state->parameters.beyond_mm = 0.0F;
+    shift_target(motion, cmo_motion_way(motion, robot) + to_near - motion->target_mm);
+}
+
 // On the way back over the far edge: how far it is off is gear play, creep and the looks' own
 // error, or else it has slid. Small shifts count only for the centre, where no edge is left under
 // the sensors to settle on, and only if the spot had left the line by twice its width: near the
@@ -49,21 +66,23 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     float beyond = candidate->near.way_mm + state->furthest_mm - candidate->far_mm;
     float spot_mm = robot->description->light[sensor].spot_mm;
     float rolled = cmo_line_rolled_mm(robot, state);
+    float play = robot->description->gear_play_mm;
     bool centre = state->parameters.rest == CMO_REST_CENTRE;
-    if (candidate->corrected) {
+    bool clear = beyond >= 2.0F * spot_mm;
+    float slid = rolled + (centre ? (clear ? SURE_MM : 2.0F * SURE_MM) : 2.0F + 0.5F * spot_mm);
+    if (CMO_SLIDING && state->via_near) {
+        state->far_again_mm[sensor] = way_mm + play;
+    } else if (candidate->corrected) {
         return;
-    }
-    if (CMO_SLIDING && fabsf(by + rolled) > 2.0F + rolled + 0.5F * spot_mm) {
+    } else if (CMO_SLIDING && fabsf(by + rolled) > slid) {
         shift(state, by);
         candidate->corrected = true;
         state->furthest_mm -= by;
         shift_target(&state->motion, state->motion.left_sign * by);
-        // Then what lies between the edges was not measured rightly either: on over the near one.
         if (centre) {
-            state->looks_again = true;
-            shift_target(&state->motion, -cmo_line_to_search(robot, state));
+            go_via_near(robot, state, sensor);
         }
-    } else if (beyond >= 2.0F * spot_mm && centre) {
+    } else if (clear && centre) {
         uint8_t accepted = 0;
         for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
             accepted = (uint8_t)(accepted + state->candidate[i].accepted);
@@ -71,8 +90,10 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
         candidate->corrected = true;
         candidate->near.way_mm += by;
         candidate->far_mm += by;
-        // The shift holds what has rolled on, which the way back has been given already.
-        shift_target(&state->motion, (state->motion.left_sign * by - rolled) / (float)accepted);
+        // The shift holds what has rolled on, which the way back has been given already; and at
+        // rest the body lies at the other end of the play than while the motors pushed.
+        float back = state->motion.left_sign * by - rolled - play;
+        shift_target(&state->motion, back / (float)accepted);
     }
 }
 

@@ -11,6 +11,10 @@
 // creeps.
 #define PROFILES 3U
 
+// No edge is left under the sensors at the centre: what is met on the way back tells where it is,
+// and less vaguely the slower.
+#define CENTRE_MM_S 150.0F
+
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
 
@@ -72,6 +76,9 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmo_line_accept_open(robot, state);
         float way = cmo_line_to_rest(robot, state) - cmo_line_rolled_mm(robot, state);
         move_by(robot, state, way, CMO_STAGE_RETURN);
+        if (state->parameters.rest == CMO_REST_CENTRE) {
+            state->motion.top_mm_s = fminf(state->motion.top_mm_s, CENTRE_MM_S);
+        }
     }
 }
 
@@ -165,6 +172,18 @@ static void move_on(cmo_robot *robot, cmo_line_state *state, float to_go_mm) {
     move_by(robot, state, cmo_line_ask(robot, to_go_mm, state->motion.left_sign), CMO_STAGE_RETURN);
 }
 
+// From the near edge, which has told where it is, by the encoders.
+static void on_to_centre(cmo_robot *robot, cmo_line_state *state) {
+    state->via_near = false;
+    state->parameters.rest = CMO_REST_CENTRE;
+    state->parameters.beyond_mm = state->then_mm;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->candidate[i].far_mm = state->far_again_mm[i];
+    }
+    float way = cmo_line_ask(robot, cmo_line_to_rest(robot, state), state->motion.left_sign);
+    move_by(robot, state, way, CMO_STAGE_MOVE);
+}
+
 // By what it has crossed last, no sensor is on the line.
 static bool is_off(const cmo_line_state *state) {
     bool off = true;
@@ -201,6 +220,8 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     uint8_t most = !edge ? 0U : more ? 2U * ROUNDS : ROUNDS;
     if (fabsf(to_go) > enough && state->rounds < most) {
         move_on(robot, state, to_go);
+    } else if (CMO_SLIDING && state->via_near) {
+        on_to_centre(robot, state);
     } else if (CMO_SLIDING && edge && !sees && is_off(state) && cmo_line_lost(robot, state)) {
         cmo_end(robot, CMO_OUTCOME_NO_LINE); // where it stands, nobody knows
     } else {
@@ -239,6 +260,14 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         cmo_motion_follow(&state->motion, robot);
         if (state->motion.arrived) {
             stand(robot, state);
+        }
+        return;
+    case CMO_STAGE_MOVE:
+        cmo_line_track(robot, state);
+        if (!state->motion.arrived) {
+            cmo_motion_follow(&state->motion, robot);
+        } else if (cmo_line_has_moved(robot, state, finest_mm(robot, state))) {
+            cmo_line_halt(robot, state);
         }
         return;
     case CMO_STAGE_RETURN:

@@ -48,12 +48,12 @@ static void take_slip(rest *r, const lab_leg_result *result) {
     r->own_slip_mm = knows ? (double)result->robot.value[CMO_SLIP_MM] : (double)NAN;
 }
 
-static rest stop(const lab_robot *robot, const cmo_sim_mat *mat, double speed_mm_s,
+static rest stop(const lab_robot *robot, const cmo_sim_mat *mat, cmo_rest place, double speed_mm_s,
                  double angle_deg, uint64_t seed) {
     lab_leg leg = {.kind = CMO_KIND_STOP_ON_LINE,
                    .parameters.line_search = {.cruise_mm_s = (float)speed_mm_s,
                                               .least_width_mm = (float)WIDTH_MM,
-                                              .rest = CMO_REST_NEAR_EDGE}};
+                                              .rest = place}};
     lab_run *run = drive(robot, mat, &leg, 500.0, angle_deg, seed);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     rest r = {.outcome = result->outcome};
@@ -131,17 +131,20 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
     lab_fleet_stand_on(fleet, mat, 300.0, 500.0);
     sums stated = {0};
     sums known = {0};
+    sums centred = {0};
     for (uint64_t seed = 1; seed <= ROBOTS; seed++) {
         lab_robot *robot = lab_fleet_robot(fleet, seed, &error);
         double angle = 3.0 - (double)(seed % 7);
         double speeds[2] = {200.0, 500.0};
         for (int i = 0; i < 2; i++) {
-            rest r = stop(robot, mat, speeds[i], angle, seed);
+            rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, speeds[i], angle, seed);
             add(&stated, &r);
         }
+        rest centre = stop(robot, mat, CMO_REST_CENTRE, 300.0, angle, seed);
+        add(&centred, &centre);
         measure(robot, mat, seed);
         for (int i = 0; i < 2; i++) {
-            rest r = stop(robot, mat, speeds[i], angle, seed);
+            rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, speeds[i], angle, seed);
             add(&known, &r);
         }
         lab_robot_free(robot);
@@ -152,6 +155,10 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
     double rms = sqrt(stated.squares / stated.n);
     double rms_known = sqrt(known.squares / known.n);
     ck_assert_msg(rms < 0.8 && rms_known < 0.8, "RMS %g, %g mm", rms, rms_known);
+    double rms_centre = sqrt(centred.squares / centred.n);
+    ck_assert_uint_eq(centred.good, centred.n);
+    ck_assert_msg(rms_centre < 1.1 && centred.worst < 3.0, "RMS %g, worst %g mm", rms_centre,
+                  centred.worst);
     double own = sqrt(stated.own / stated.n);
     ck_assert_msg(own < 0.8, "own word off by RMS %g mm", own);
     // Where they have seen the edge again, they know what the wheels did not count.

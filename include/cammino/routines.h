@@ -192,16 +192,19 @@ typedef struct cmo_line_state {
     cmo_line_parameters parameters;
     cmo_motion motion;
     cmo_candidate candidate[CMO_LIGHTS_MAX];
-    uint8_t watched;       /**< bit n: sensor n */
-    uint8_t rounds;        /**< moves to settle on the edge so far, */
-    float goal_mm;         /**< how far the last of them was to go, */
-    float share;           /**< and by what share of the limits they are driven */
-    uint8_t searches;      /**< moves to find the line again so far */
-    uint8_t moves;         /**< profiles for what others have left over */
-    bool stood : 1;        /**< there has been a standstill after the crossing */
-    bool looks_again : 1;  /**< it goes back slowly over what it has met, */
-    bool unseen : 1;       /**< no sensor has seen the edge at rest */
-    bool elsewhere : 1;    /**< or on, for it was not met there */
+    uint8_t watched;      /**< bit n: sensor n */
+    uint8_t rounds;       /**< moves to settle on the edge so far, */
+    float goal_mm;        /**< how far the last of them was to go, */
+    float share;          /**< and by what share of the limits they are driven */
+    uint8_t searches;     /**< moves to find the line again so far */
+    uint8_t moves;        /**< profiles for what others have left over */
+    bool stood : 1;       /**< there has been a standstill after the crossing */
+    bool looks_again : 1; /**< it goes back slowly over what it has met, */
+    bool unseen : 1;      /**< no sensor has seen the edge at rest */
+    bool elsewhere : 1;   /**< or on, for it was not met there */
+    bool via_near : 1;    /**< to the centre, from where the near edge has been seen at rest: */
+    float then_mm;        /**< so far beyond the centre, */
+    float far_again_mm[CMO_LIGHTS_MAX]; /**< with the far edges where they were met coming back */
     float window_mm;       /**< the other sensor meets a line within this way; 0: it need not */
     float halt_mm;         /**< how far beyond the near edge it began to halt or brake, */
     float halt_speed_mm_s; /**< and how fast it was */
