@@ -153,8 +153,8 @@ float cmo_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state);
 // Writes the figures of the looks, the crossing speed, and the time to settle.
 void cmo_line_write_settling(cmo_robot *robot, const cmo_line_state *state);
 
-// By how much further than its wheels turned the robot went: the edge has not moved, so by as much as
-// the encoders have it elsewhere than where it was crossed.
+// By how much further than its wheels turned the robot went: the edge has not moved, so by as much
+// as the encoders have it elsewhere than where it was crossed.
 void cmo_line_write_slip(cmo_robot *robot, const cmo_line_state *state);
 
 // Where the rest is, beyond the near edge, when the sensors stand so far beyond it.

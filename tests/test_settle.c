@@ -233,9 +233,32 @@ START_TEST(what_is_pushed_off_its_place_does_not_dash_back) {
 }
 END_TEST
 
+START_TEST(where_the_line_is_gone_no_rest_is_claimed) {
+    ideal r;
+    cmo_line_state state;
+    start_ideal(&r, PLAIN_TRAITS);
+    r.line_mm = 400.0;
+    r.width_mm = 20.0;
+    cmo_line_parameters p = {
+        .cruise_mm_s = 200, .least_width_mm = 15, .rest = CMO_REST_NEAR_EDGE, .longest_ms = 60000};
+    ck_assert_int_eq(cmo_stop_on_line_start(&r.robot, &state, &p), CMO_RUNNING);
+    bool gone = false;
+    for (int i = 0; i < 6000 && r.robot.routine != NULL; i++) {
+        if (r.robot.stage == CMO_STAGE_RETURN && !gone) { // as if it had slid a metre back
+            r.line_mm += 1000.0;
+            gone = true;
+        }
+        turn(&r, 10000);
+    }
+    ck_assert(gone);
+    ck_assert_int_eq(r.robot.report.outcome, CMO_OUTCOME_NO_LINE);
+    ck_assert_int_ne(r.robot.halt, 0);
+}
+END_TEST
+
 int main(void) {
-    const TTest *const tests[] = {what_is_pushed_off_its_place_does_not_dash_back,
-                                  robots_of_every_kind_rest_over_their_edge,
-                                  robots_of_every_kind_square_up, NULL};
+    const TTest *const tests[] = {
+        what_is_pushed_off_its_place_does_not_dash_back, robots_of_every_kind_rest_over_their_edge,
+        robots_of_every_kind_square_up, where_the_line_is_gone_no_rest_is_claimed, NULL};
     return run_suite("settle", tests);
 }

@@ -233,7 +233,8 @@ cmo_outcome cmo_drive_until_line(cmo_robot *robot, const cmo_line_parameters *pa
  *
  * Without a rest, it halts at the crossing and stays where that leaves it. With one, it brakes no
  * harder than the robot's limit, so that the tyres do not slide, comes back by the encoders, and
- * where the rest is an edge under the sensors, settles on the reading of the edge itself.
+ * where the rest is an edge under the sensors, settles on the reading of the edge itself. A robot
+ * that has slid away from its line and finds it no more ends with no_line.
  */
 cmo_outcome cmo_stop_on_line_start(cmo_robot *robot, cmo_line_state *state,
                                    const cmo_line_parameters *parameters);
