@@ -3,6 +3,7 @@
 // and settle both wheels on what the sensors read of the edge.
 #include <cammino/square.h>
 
+#include "bearing.h"
 #include "description.h"
 #include "line_search.h"
 #include "motion.h"
@@ -10,94 +11,6 @@
 #include "trig.h"
 
 #include <math.h>
-
-// ------------------------------------------------------------------------------------ geometry --
-
-typedef struct spots {
-    float cosine, sine;
-    float x[2], y[2];
-} spots;
-
-static spots spots_now(const cmo_robot *robot) {
-    const cmo_pose *pose = &robot->odometer.pose;
-    spots s;
-    cmo_sin_cos(pose->heading_rad, &s.sine, &s.cosine);
-    for (uint8_t i = 0; i < CMO_FRONT; i++) {
-        const cmo_light_description *light = &robot->description->light[i];
-        s.x[i] = pose->x_mm + light->ahead_mm * s.cosine - light->left_mm * s.sine;
-        s.y[i] = pose->y_mm + light->ahead_mm * s.sine + light->left_mm * s.cosine;
-    }
-    return s;
-}
-
-// Keeps where on the mat each sensor crossed the near edge: from where its spot is now, back along
-// its way since then.
-static void latch(const cmo_robot *robot, cmo_square_state *state) {
-    for (uint8_t i = 0; i < CMO_FRONT; i++) {
-        const cmo_candidate *candidate = &state->line.candidate[i];
-        if (!candidate->open) {
-            state->latched[i] = false;
-        } else if (!state->latched[i]) {
-            spots s = spots_now(robot);
-            if (!state->latched[1 - i]) {
-                state->entry_rad = robot->odometer.pose.heading_rad;
-            }
-            float back = candidate->near.way_mm - way_now(robot, i);
-            state->latched[i] = true;
-            state->x_mm[i] = s.x[i] + back * s.cosine;
-            state->y_mm[i] = s.y[i] + back * s.sine;
-        }
-    }
-}
-
-// The robot against the near edge's line.
-typedef struct bearing {
-    float angle_rad; // heading less the line's normal
-    float axle_mm;   // the axle beyond the line, along the normal
-    float spot_mm[2];
-} bearing;
-
-static bearing take_bearing(const cmo_robot *robot, const cmo_square_state *state) {
-    float tx = state->x_mm[0] - state->x_mm[1];
-    float ty = state->y_mm[0] - state->y_mm[1];
-    float length = sqrtf(tx * tx + ty * ty);
-    float nx = length > 1.0F ? ty / length : 1.0F;
-    float ny = length > 1.0F ? -tx / length : 0.0F;
-    spots s = spots_now(robot);
-    float cosine = nx * s.cosine + ny * s.sine;
-    float sine = nx * s.sine - ny * s.cosine;
-    bearing b;
-    b.angle_rad = cmo_atan(sine / fmaxf(cosine, 0.05F));
-    const cmo_pose *pose = &robot->odometer.pose;
-    b.axle_mm = (pose->x_mm - state->x_mm[0]) * nx + (pose->y_mm - state->y_mm[0]) * ny;
-    for (uint8_t i = 0; i < CMO_FRONT; i++) {
-        b.spot_mm[i] = (s.x[i] - state->x_mm[0]) * nx + (s.y[i] - state->y_mm[0]) * ny;
-    }
-    return b;
-}
-
-// From the heading at the first crossing to its angle, now that the line is known.
-static void know_entry(const cmo_robot *robot, cmo_square_state *state) {
-    float turned = robot->odometer.pose.heading_rad - state->entry_rad;
-    state->entry_rad = take_bearing(robot, state).angle_rad - turned;
-}
-
-static float mean_ahead_mm(const cmo_robot *robot) {
-    const cmo_light_description *light = robot->description->light;
-    return 0.5F * (light[0].ahead_mm + light[CMO_FRONT - 1].ahead_mm);
-}
-
-// Width of the line across it, by both sensors.
-static float width_mm(const cmo_square_state *state) {
-    float sum = 0.0F;
-    for (uint8_t i = 0; i < CMO_FRONT; i++) {
-        const cmo_candidate *candidate = &state->line.candidate[i];
-        sum += candidate->far_mm - candidate->near.way_mm;
-    }
-    float sine, cosine;
-    cmo_sin_cos(state->entry_rad, &sine, &cosine);
-    return 0.5F * sum * cosine;
-}
 
 // No wheel is sent a shorter way.
 #define LEAST_WAY_MM 0.01F
@@ -129,8 +42,9 @@ static void move_wheels(cmo_robot *robot, cmo_square_state *state, float way_mm,
 // Turns to square and puts the sensors over the edge, in one move: while the angle falls evenly
 // from a to 0 over the way D, the axle comes nearer along the normal by D sin(a) / a.
 static void place(cmo_robot *robot, cmo_square_state *state) {
-    bearing b = take_bearing(robot, state);
-    float goal = (on_far_edge(state) ? width_mm(state) : 0.0F) - mean_ahead_mm(robot);
+    cmo_bearing b = cmo_bearing_now(robot, state);
+    float goal =
+        (on_far_edge(state) ? cmo_bearing_width_mm(state) : 0.0F) - cmo_bearing_ahead_mm(robot);
     float sine, cosine;
     cmo_sin_cos(b.angle_rad, &sine, &cosine);
     float share = fabsf(b.angle_rad) > 0.01F ? sine / b.angle_rad : 1.0F;
@@ -146,18 +60,18 @@ static void halt(cmo_robot *robot, cmo_square_state *state) {
 // How far each sensor is to go on to stand over the edge: by its reading where it sees the edge,
 // else by the encoders, put right where the reading contradicts them.
 static void edge_errors(const cmo_robot *robot, cmo_square_state *state, float to_go[2]) {
-    bearing b = take_bearing(robot, state);
+    cmo_bearing b = cmo_bearing_now(robot, state);
     bool far = on_far_edge(state);
     state->slip_mm = 0.0F;
     state->seen = true;
     for (uint8_t i = 0; i < CMO_FRONT; i++) {
         const cmo_light *light = &robot->light[i];
-        float counted = far ? b.spot_mm[i] - width_mm(state) : b.spot_mm[i];
+        float counted = far ? b.spot_mm[i] - cmo_bearing_width_mm(state) : b.spot_mm[i];
         float place_mm;
         bool sees = cmo_edge_place(&light->edge, light->reflectance, &place_mm);
         place_mm = far ? -place_mm : place_mm;
         // Square means that the spot that is further ahead is so much further beyond the edge.
-        float further = robot->description->light[i].ahead_mm - mean_ahead_mm(robot);
+        float further = robot->description->light[i].ahead_mm - cmo_bearing_ahead_mm(robot);
         bool contrary =
             (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
         to_go[i] = further - (sees || contrary ? place_mm : counted);
@@ -226,7 +140,7 @@ static void settle(cmo_robot *robot, cmo_square_state *state) {
     // What is beyond the edge, the encoders have to say.
     float extra = state->line.parameters.beyond_mm;
     if (state->line.parameters.rest == CMO_REST_CENTRE) {
-        extra += 0.5F * width_mm(state);
+        extra += 0.5F * cmo_bearing_width_mm(state);
     }
     state->to_go[0] = to_go[0];
     state->to_go[1] = to_go[1];
@@ -266,7 +180,7 @@ static void follow(cmo_robot *robot, cmo_square_state *state) {
 
 // How far the sensors' middle is beyond the near edge, by the encoders alone.
 static float middle_mm(const cmo_robot *robot, const cmo_square_state *state) {
-    bearing b = take_bearing(robot, state);
+    cmo_bearing b = cmo_bearing_now(robot, state);
     return 0.5F * (b.spot_mm[0] + b.spot_mm[1]);
 }
 
@@ -300,7 +214,7 @@ static void search(cmo_robot *robot, cmo_square_state *state) {
     cmo_line_state *line = &state->line;
     const cmo_line_parameters *p = &line->parameters;
     bool void_edge = p->tone == CMO_TONE_VOID;
-    latch(robot, state);
+    cmo_bearing_latch(robot, state);
     if (void_edge && (line->candidate[0].open || line->candidate[CMO_FRONT - 1].open)) {
         cmo_line_accept_open(robot, line);
         if (!state->latched[0] || !state->latched[1]) { // the wheels must not follow the sensor
@@ -309,7 +223,7 @@ static void search(cmo_robot *robot, cmo_square_state *state) {
         }
     }
     if (cmo_line_known(line)) {
-        know_entry(robot, state);
+        cmo_bearing_know_entry(robot, state);
         cmo_line_brake(robot, line);
     } else {
         cmo_line_approach(robot, line);
@@ -319,10 +233,10 @@ static void search(cmo_robot *robot, cmo_square_state *state) {
 // At an edge of the table with one sensor over it: turns the other one towards it, then creeps on.
 static void reach_out(cmo_robot *robot, cmo_square_state *state) {
     cmo_line_state *line = &state->line;
-    latch(robot, state);
+    cmo_bearing_latch(robot, state);
     cmo_line_accept_open(robot, line);
     if (state->latched[0] && state->latched[1]) {
-        know_entry(robot, state);
+        cmo_bearing_know_entry(robot, state);
         cmo_line_brake(robot, line);
         return;
     }
@@ -361,7 +275,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
             return;
         }
         cmo_line_look(robot, line);
-        latch(robot, state);
+        cmo_bearing_latch(robot, state);
         cmo_motion_follow(&line->motion, robot);
         if (line->motion.arrived) {
             if (state->latched[0] && state->latched[1]) {
