@@ -22,8 +22,7 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
     static const char *const texts[CMO_OUTCOMES] = {
         "it still runs",
         "it did what was asked",
-        "no line within the longest distance, or lost again after a slide; is the tone right, and "
-        "the sensor the right one?",
+        "no line within the longest distance, or lost by sliding; right tone, right sensor?",
         "the time is over",
         "a light sensor gave no look; is it plugged in?",
         "a light sensor's readings left what it can give; is a wire loose?",
