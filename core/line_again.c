@@ -69,12 +69,16 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     float play = robot->description->gear_play_mm;
     bool centre = state->parameters.rest == CMO_REST_CENTRE;
     bool clear = beyond >= 2.0F * spot_mm;
-    float slid = rolled + (centre ? (clear ? SURE_MM : 2.0F * SURE_MM) : 2.0F + 0.5F * spot_mm);
+    float vague = clear ? SURE_MM : 2.0F * SURE_MM;
+    float slid = rolled + (centre ? vague : 2.0F + 0.5F * spot_mm);
     if (CMO_SLIDING && state->via_near) {
         state->far_again_mm[sensor] = way_mm + play;
-    } else if (candidate->corrected) {
         return;
-    } else if (CMO_SLIDING && fabsf(by + rolled) > slid) {
+    }
+    if (candidate->corrected) {
+        return;
+    }
+    if (CMO_SLIDING && fabsf(by + rolled) > slid) {
         shift(state, by);
         candidate->corrected = true;
         state->furthest_mm -= by;

@@ -21,22 +21,26 @@ static bool on_far_edge(const cmo_square_state *state) {
 
 // --------------------------------------------------------------------------------------- moves --
 
-// Both wheels by ways of their own, in step with each other.
-static void move_wheels(cmo_robot *robot, cmo_square_state *state, float way_mm, float turn_rad,
-                        float top_mm_s, cmo_stage stage) {
-    float half = 0.5F * turn_rad * robot->description->track_mm;
-    float left = way_mm - half;
-    float right = way_mm + half;
-    float most = fmaxf(fmaxf(fabsf(left), fabsf(right)), LEAST_WAY_MM);
+// Both wheels by ways of their own, in step with each other, by a share of the limits.
+static void move_wheels(cmo_robot *robot, cmo_square_state *state, float left_mm, float right_mm,
+                        float share, float top_mm_s, cmo_stage stage) {
+    float most = fmaxf(fmaxf(fabsf(left_mm), fabsf(right_mm)), LEAST_WAY_MM);
     cmo_motion *motion = &state->line.motion;
-    cmo_motion_start(motion, robot, most, left / most, right / most);
-    float share = cmo_motion_share(motion->left_sign, motion->right_sign);
+    cmo_motion_start(motion, robot, most, left_mm / most, right_mm / most);
+    share *= cmo_motion_share(motion->left_sign, motion->right_sign);
     motion->acceleration_mm_s2 = share * state->line.parameters.acceleration_mm_s2;
     motion->braking_mm_s2 = share * state->line.parameters.braking_mm_s2;
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, top_mm_s);
     robot->still_us = 0;
     cmo_enter(robot, stage);
     cmo_motion_follow(motion, robot);
+}
+
+// The middle by a way, and a turn with it.
+static void move(cmo_robot *robot, cmo_square_state *state, float way_mm, float turn_rad,
+                 float top_mm_s, cmo_stage stage) {
+    float half = 0.5F * turn_rad * robot->description->track_mm;
+    move_wheels(robot, state, way_mm - half, way_mm + half, 1.0F, top_mm_s, stage);
 }
 
 // Turns to square and puts the sensors over the edge, in one move: while the angle falls evenly
@@ -48,7 +52,7 @@ static void place(cmo_robot *robot, cmo_square_state *state) {
     float sine, cosine;
     cmo_sin_cos(b.angle_rad, &sine, &cosine);
     float share = fabsf(b.angle_rad) > 0.01F ? sine / b.angle_rad : 1.0F;
-    move_wheels(robot, state, (goal - b.axle_mm) / share, -b.angle_rad, 500.0F, CMO_STAGE_RETURN);
+    move(robot, state, (goal - b.axle_mm) / share, -b.angle_rad, 500.0F, CMO_STAGE_RETURN);
 }
 
 static void halt(cmo_robot *robot, cmo_square_state *state) {
@@ -58,7 +62,8 @@ static void halt(cmo_robot *robot, cmo_square_state *state) {
 // ------------------------------------------------------------------------------------- settling --
 
 // How far each sensor is to go on to stand over the edge: by its reading where it sees the edge,
-// else by the encoders, put right where the reading contradicts them.
+// else by the encoders, put right where the reading contradicts them. Keeps whether both see it,
+// and by how much the encoders are off then.
 static void edge_errors(const cmo_robot *robot, cmo_square_state *state, float to_go[2]) {
     cmo_bearing b = cmo_bearing_now(robot, state);
     bool far = on_far_edge(state);
@@ -112,10 +117,7 @@ static void move_on(cmo_robot *robot, cmo_square_state *state, const float to_go
     const cmo_motion *last = &state->line.motion;
     float left = cmo_line_ask(robot, state->goal_mm[0], last->left_sign);
     float right = cmo_line_ask(robot, state->goal_mm[1], last->right_sign);
-    move_wheels(robot, state, 0.5F * (left + right), (right - left) / robot->description->track_mm,
-                400.0F, CMO_STAGE_RETURN);
-    state->line.motion.acceleration_mm_s2 *= state->share;
-    state->line.motion.braking_mm_s2 *= state->share;
+    move_wheels(robot, state, left, right, state->share, 400.0F, CMO_STAGE_RETURN);
 }
 
 static void settle(cmo_robot *robot, cmo_square_state *state) {
@@ -148,7 +150,7 @@ static void settle(cmo_robot *robot, cmo_square_state *state) {
     if (fabsf(extra) > LEAST_WAY_MM) {
         float left_over = 0.5F * (to_go[0] + to_go[1]);
         state->extra_mm = extra;
-        move_wheels(robot, state, extra + left_over, 0.0F, 400.0F, CMO_STAGE_MOVE);
+        move(robot, state, extra + left_over, 0.0F, 400.0F, CMO_STAGE_MOVE);
         return;
     }
     halt(robot, state);
@@ -165,7 +167,8 @@ static void follow(cmo_robot *robot, cmo_square_state *state) {
     float finest = fmaxf((state->settled ? 0.52F : 0.8F) * step, 0.2F);
     // What the sensors are to judge need not be crept to; but the long way back may end far off,
     // unless it is known how the wheels trail.
-    bool quick = !state->settled && (d->lag_measured || state->rounds > 0);
+    bool quick = !state->settled && state->rounds < CMO_LINE_PROFILES &&
+                 (d->lag_measured || state->rounds > 0);
     if (quick || cmo_line_has_moved(robot, &state->line, finest)) {
         if (state->settled) {
             halt(robot, state);
@@ -253,7 +256,7 @@ static void reach_out(cmo_robot *robot, cmo_square_state *state) {
         cmo_end(robot, CMO_OUTCOME_ONE_SENSOR);
         return;
     }
-    move_wheels(robot, state, way, turn, slow, CMO_STAGE_TURN);
+    move(robot, state, way, turn, slow, CMO_STAGE_TURN);
 }
 
 static void step(cmo_robot *robot, cmo_routine *routine) {

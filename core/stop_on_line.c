@@ -7,9 +7,6 @@
 
 // Moves to settle on the edge, at most.
 #define ROUNDS 5U
-// The first of them by profiles alone, which are quicker than creeping. What those leave, it
-// creeps.
-#define PROFILES 3U
 
 // No edge is left under the sensors at the centre: what is met on the way back tells where it is,
 // and less vaguely the slower.
@@ -157,8 +154,8 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
         move_by(robot, state, motion->left_sign * left_over, CMO_STAGE_RETURN);
         return;
     }
-    bool creeps =
-        state->rounds >= PROFILES || state->unseen || !cmo_line_rests_on_edge(robot, state);
+    bool creeps = state->rounds >= CMO_LINE_PROFILES || state->unseen ||
+                  !cmo_line_rests_on_edge(robot, state);
     if (!creeps || cmo_line_has_moved(robot, state, finest_mm(robot, state))) {
         cmo_enter(robot, CMO_STAGE_SETTLE);
         robot->still_us = state->waited_us = 0;

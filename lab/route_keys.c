@@ -134,7 +134,7 @@ static const lab_key square_keys[] = {
     KEY_WHOLE(staged_line, rounds, "rounds", 1, 20, "", "10",
               "moves to settle on the edge, at most"),
     KEY(staged_line, tolerance_mm, "tolerance_mm", 0.1, 5, "mm", "0.25",
-        "it has settled once both sensors are this near to the edge"),
+        "settled once both sensors are this near to the edge; after two moves, 1.6 times this"),
     KEY_END};
 static const lab_section square_section = {
     "square_on_line", "Stand square to a line, with both sensors over one of its edges.",

@@ -41,11 +41,20 @@ typedef struct rest {
     double slip_mm, own_slip_mm; // NAN: it does not know
 } rest;
 
-static void take_slip(rest *r, const lab_leg_result *result) {
-    bool knows = result->robot.known & CMO_FIGURE_BIT(CMO_SLIP_MM);
-    r->ms = result->stopped_ms + (double)result->truth.value[CMO_SETTLE_MS];
-    r->slip_mm = (double)result->truth.value[CMO_SLIP_MM];
-    r->own_slip_mm = knows ? (double)result->robot.value[CMO_SLIP_MM] : (double)NAN;
+// Of a run's one leg, by how much it is off in this figure; the run is freed.
+static rest rest_of(lab_run *run, cmo_figure figure) {
+    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
+    rest r = {.outcome = result->outcome};
+    if (r.outcome == CMO_OUTCOME_DONE) {
+        bool knows = result->robot.known & CMO_FIGURE_BIT(CMO_SLIP_MM);
+        r.off_mm = (double)result->truth.value[figure];
+        r.own_mm = (double)result->robot.value[figure];
+        r.ms = result->stopped_ms + (double)result->truth.value[CMO_SETTLE_MS];
+        r.slip_mm = (double)result->truth.value[CMO_SLIP_MM];
+        r.own_slip_mm = knows ? (double)result->robot.value[CMO_SLIP_MM] : (double)NAN;
+    }
+    lab_run_free(run);
+    return r;
 }
 
 static rest stop(const lab_robot *robot, const cmo_sim_mat *mat, cmo_rest place, double speed_mm_s,
@@ -54,16 +63,7 @@ static rest stop(const lab_robot *robot, const cmo_sim_mat *mat, cmo_rest place,
                    .parameters.line_search = {.cruise_mm_s = (float)speed_mm_s,
                                               .least_width_mm = (float)WIDTH_MM,
                                               .rest = place}};
-    lab_run *run = drive(robot, mat, &leg, 500.0, angle_deg, seed);
-    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
-    rest r = {.outcome = result->outcome};
-    if (r.outcome == CMO_OUTCOME_DONE) {
-        r.off_mm = (double)result->truth.value[CMO_REST_ERROR_MM];
-        r.own_mm = (double)result->robot.value[CMO_REST_ERROR_MM];
-        take_slip(&r, result);
-    }
-    lab_run_free(run);
-    return r;
+    return rest_of(drive(robot, mat, &leg, 500.0, angle_deg, seed), CMO_REST_ERROR_MM);
 }
 
 // Squares up, and says by how many degrees it is off.
@@ -76,16 +76,7 @@ static rest square(const lab_robot *robot, const cmo_sim_mat *mat, double angle_
                                               .rest = CMO_REST_NEAR_EDGE}};
     lab_robot known = *robot;
     known.plant.place_spread_mm = 0.0;
-    lab_run *run = drive(&known, mat, &leg, 300.0, angle_deg, seed);
-    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
-    rest r = {.outcome = result->outcome};
-    if (r.outcome == CMO_OUTCOME_DONE) {
-        r.off_mm = (double)result->truth.value[CMO_RESIDUAL_ANGLE_DEG];
-        r.own_mm = (double)result->robot.value[CMO_RESIDUAL_ANGLE_DEG];
-        take_slip(&r, result);
-    }
-    lab_run_free(run);
-    return r;
+    return rest_of(drive(&known, mat, &leg, 300.0, angle_deg, seed), CMO_RESIDUAL_ANGLE_DEG);
 }
 
 static void measure(lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed) {
@@ -122,18 +113,34 @@ static void add(sums *s, const rest *r) {
     }
 }
 
-START_TEST(robots_of_every_kind_rest_over_their_edge) {
-    enum { ROBOTS = 36 };
-    GError *error = NULL;
-    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
-    lab_fleet *fleet = lab_fleet_load("data/ferry/fleet.yaml", &error);
+static double rms_of(double squares, unsigned n) {
+    return sqrt(squares / n);
+}
+
+// Where they have seen the edge again, they know what the wheels did not count.
+static void knows_slip(const sums *s, double least_mm) {
+    double slip = rms_of(s->slip, s->slips);
+    double off = rms_of(s->slip_off, s->slips);
+    ck_assert_uint_gt(s->slips, s->n / 2);
+    ck_assert_msg(slip > least_mm && off < 0.5 * slip, "%g mm, off by %g", slip, off);
+}
+
+static lab_fleet *stand_on(const cmo_sim_mat *mat) {
+    lab_fleet *fleet = lab_fleet_load("data/ferry/fleet.yaml", NULL);
     ck_assert_ptr_nonnull(fleet);
     lab_fleet_stand_on(fleet, mat, 300.0, 500.0);
+    return fleet;
+}
+
+START_TEST(robots_of_every_kind_rest_over_their_edge) {
+    enum { ROBOTS = 36 };
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_fleet *fleet = stand_on(mat);
     sums stated = {0};
     sums known = {0};
     sums centred = {0};
     for (uint64_t seed = 1; seed <= ROBOTS; seed++) {
-        lab_robot *robot = lab_fleet_robot(fleet, seed, &error);
+        lab_robot *robot = lab_fleet_robot(fleet, seed, NULL);
         double angle = 3.0 - (double)(seed % 7);
         double speeds[2] = {200.0, 500.0};
         for (int i = 0; i < 2; i++) {
@@ -152,20 +159,16 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
     ck_assert_uint_eq(stated.good, stated.n);
     ck_assert_uint_eq(known.good, known.n);
     ck_assert_msg(stated.worst < 4.0 && known.worst < 4.0, "%g, %g mm", stated.worst, known.worst);
-    double rms = sqrt(stated.squares / stated.n);
-    double rms_known = sqrt(known.squares / known.n);
+    double rms = rms_of(stated.squares, stated.n);
+    double rms_known = rms_of(known.squares, known.n);
     ck_assert_msg(rms < 0.8 && rms_known < 0.8, "RMS %g, %g mm", rms, rms_known);
-    double rms_centre = sqrt(centred.squares / centred.n);
+    double rms_centre = rms_of(centred.squares, centred.n);
     ck_assert_uint_eq(centred.good, centred.n);
     ck_assert_msg(rms_centre < 1.1 && centred.worst < 3.0, "RMS %g, worst %g mm", rms_centre,
                   centred.worst);
-    double own = sqrt(stated.own / stated.n);
+    double own = rms_of(stated.own, stated.n);
     ck_assert_msg(own < 0.8, "own word off by RMS %g mm", own);
-    // Where they have seen the edge again, they know what the wheels did not count.
-    ck_assert_uint_gt(stated.slips, stated.n / 2);
-    double slip = sqrt(stated.slip / stated.slips);
-    double slip_off = sqrt(stated.slip_off / stated.slips);
-    ck_assert_msg(slip > 2.0 && slip_off < 0.5 * slip, "%g mm, off by %g", slip, slip_off);
+    knows_slip(&stated, 2.0);
     // Once it has measured its drive, a robot is sooner at rest.
     ck_assert_msg(known.ms < 0.92 * stated.ms, "%g ms, %g before", known.ms / known.n,
                   stated.ms / stated.n);
@@ -177,15 +180,12 @@ END_TEST
 
 START_TEST(robots_of_every_kind_square_up) {
     enum { ROBOTS = 40 };
-    GError *error = NULL;
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
-    lab_fleet *fleet = lab_fleet_load("data/ferry/fleet.yaml", &error);
-    ck_assert_ptr_nonnull(fleet);
-    lab_fleet_stand_on(fleet, mat, 300.0, 500.0);
+    lab_fleet *fleet = stand_on(mat);
     sums stated = {0};
     sums known = {0};
     for (uint64_t seed = 1; seed <= ROBOTS; seed++) {
-        lab_robot *robot = lab_fleet_robot(fleet, seed, &error);
+        lab_robot *robot = lab_fleet_robot(fleet, seed, NULL);
         double angle = 4.0 * (double)(seed % 19) - 36.0;
         rest r = square(robot, mat, angle, seed);
         add(&stated, &r);
@@ -196,15 +196,12 @@ START_TEST(robots_of_every_kind_square_up) {
     }
     ck_assert_uint_eq(stated.good, stated.n);
     ck_assert_uint_eq(known.good, known.n);
-    double rms = sqrt(stated.squares / stated.n);
-    double rms_known = sqrt(known.squares / known.n);
+    double rms = rms_of(stated.squares, stated.n);
+    double rms_known = rms_of(known.squares, known.n);
     ck_assert_msg(rms < 0.3 && rms_known < 0.25, "RMS %g, %g degrees", rms, rms_known);
-    double own = sqrt(known.own / known.n);
+    double own = rms_of(known.own, known.n);
     ck_assert_msg(own < 0.2, "own word off by RMS %g degrees", own);
-    ck_assert_uint_gt(known.slips, known.n / 2);
-    double slip = sqrt(known.slip / known.slips);
-    double slip_off = sqrt(known.slip_off / known.slips);
-    ck_assert_msg(slip > 1.0 && slip_off < 0.5 * slip, "%g mm, off by %g", slip, slip_off);
+    knows_slip(&known, 1.0);
     double ms = stated.ms / stated.n;
     double ms_known = known.ms / known.n;
     ck_assert_msg(ms < 1700.0 && ms_known < 1450.0, "%g, %g ms", ms, ms_known);
