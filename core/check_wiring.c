@@ -441,7 +441,7 @@ cmo_outcome cmo_check_wiring_start(cmo_robot *robot, cmo_check_wiring_state *sta
     state->motion.acceleration_mm_s2 = fminf(d->acceleration_mm_s2, 2000.0F);
     state->motion.braking_mm_s2 = fminf(d->braking_mm_s2, 2000.0F);
     cmo_begin(robot, &state->routine, step, CMO_KIND_CHECK_WIRING, p->longest_ms);
-    robot->unsure = robot->fine = true;
+    robot->unsure = true;
     return CMO_RUNNING;
 }
 

@@ -40,12 +40,7 @@ static void shift_target(cmo_motion *motion, float by_mm) {
     motion->arrived = motion->arrived && motion->target_mm <= motion->place_mm;
 }
 
-// The centre lies between two edges: where it has slid between them, it first goes back to the near
-// one, which tells at rest where it is. Backward the motors push from the other end of the gear
-// play than where the body will lie then.
-static void go_via_near(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
-    cmo_motion *motion = &state->motion;
-    float to_near = way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
+void cmo_line_via_near(const cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         state->far_again_mm[i] = state->candidate[i].far_mm + robot->description->gear_play_mm;
     }
@@ -53,7 +48,6 @@ static void go_via_near(cmo_robot *robot, cmo_line_state *state, uint8_t sensor)
     state->then_mm = state->parameters.beyond_mm;
     state->parameters.rest = CMO_REST_NEAR_EDGE;
     state->parameters.beyond_mm = 0.0F;
-    shift_target(motion, cmo_motion_way(motion, robot) + to_near - motion->target_mm);
 }
 
 // On the way back over the far edge: how far it is off is gear play, creep and the looks' own
@@ -69,7 +63,7 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     float play = robot->description->gear_play_mm;
     bool centre = state->parameters.rest == CMO_REST_CENTRE;
     bool clear = beyond >= 2.0F * spot_mm;
-    float vague = clear ? SURE_MM : 2.0F * SURE_MM;
+    float vague = clear ? SURE_MM : 1.5F * SURE_MM;
     float slid = rolled + (centre ? vague : 2.0F + 0.5F * spot_mm);
     if (CMO_SLIDING && state->via_near) {
         state->far_again_mm[sensor] = way_mm + play;
@@ -82,9 +76,12 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
         shift(state, by);
         candidate->corrected = true;
         state->furthest_mm -= by;
-        shift_target(&state->motion, state->motion.left_sign * by);
+        cmo_motion *motion = &state->motion;
+        shift_target(motion, motion->left_sign * by);
         if (centre) {
-            go_via_near(robot, state, sensor);
+            float to_near = way_now(robot, sensor) - candidate->near.way_mm;
+            cmo_line_via_near(robot, state);
+            shift_target(motion, cmo_motion_way(motion, robot) + to_near - motion->target_mm);
         }
     } else if (clear && centre) {
         uint8_t accepted = 0;

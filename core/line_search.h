@@ -52,6 +52,11 @@ static inline bool cmo_line_pairs(const cmo_line_state *state) {
 // The sensor whose crossing counts: the first accepted, else the first that is on a candidate.
 uint8_t cmo_line_first(const cmo_robot *robot, const cmo_line_state *state);
 
+// The centre lies between two edges: where it has slid between them, it first goes back to the near
+// one, which tells at rest where it is. The far edge's place is taken for then: backward the motors
+// push from the other end of the gear play than where the body will lie.
+void cmo_line_via_near(const cmo_robot *robot, cmo_line_state *state);
+
 // For routines that come to rest, as cmo_line_state's `again`.
 void cmo_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                          const cmo_crossing *crossing, bool far);

@@ -8,8 +8,7 @@
 #include <math.h>
 #include <string.h>
 
-// ----------------------------------------------------------------------------------- least speed
-// --
+// ------------------------------------------------------------------------------------ the least --
 
 // Both directions; the passes follow.
 enum { AHEAD, BACK, PASSES };
@@ -20,8 +19,11 @@ enum { AHEAD, BACK, PASSES };
 // A wheel turns if it goes a quarter of what is asked: a regulator may take its time.
 #define TURN_SHARE 0.25F
 
+// As the encoders have counted it, without what the observer thinks beyond that: it goes by the lag
+// that is to be measured here.
 static float way_of(const cmo_robot *robot, uint8_t wheel) {
-    return wheel == 0 ? robot->odometer.left_mm : robot->odometer.right_mm;
+    return wheel == 0 ? robot->odometer.left_mm - robot->left.within_mm
+                      : robot->odometer.right_mm - robot->right.within_mm;
 }
 
 static float step_mm(const cmo_robot *robot) {

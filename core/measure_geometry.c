@@ -235,7 +235,6 @@ cmo_outcome cmo_measure_geometry_start(cmo_robot *robot, cmo_measure_geometry_st
     }
     cmo_begin(robot, &state->routine, step, CMO_KIND_MEASURE_GEOMETRY,
               state->parameters.longest_ms);
-    robot->fine = true;
     return CMO_RUNNING;
 }
 

@@ -90,8 +90,9 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     // What the wheels have been seen not to reach is not asked for.
     float reach = robot->reach_mm_s2 > 0.0F ? 0.9F * robot->reach_mm_s2 : INFINITY;
     float acceleration = fminf(motion->acceleration_mm_s2, reach);
+    float next = before;
     if (!motion->arrived) {
-        motion->speed_mm_s = next_speed(motion, acceleration, dt_s);
+        next = motion->speed_mm_s = next_speed(motion, acceleration, dt_s);
         if (motion->speed_mm_s > before) {
             hold_back(motion, robot, acceleration);
         }
@@ -118,7 +119,8 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
         motion->place_mm -= behind - most_behind;
     }
     float now_mm = motion->place_mm - motion->speed_mm_s * cmo_held_s(robot);
-    float change = dt_s > 0.0F ? (motion->speed_mm_s - before) / dt_s : 0.0F;
+    // What it is held back by is no braking, and nothing leads for it.
+    float change = dt_s > 0.0F ? (next - before) / dt_s : 0.0F;
     change = fmaxf(-motion->braking_mm_s2, fminf(change, acceleration));
     float forward = motion->speed_mm_s + change * cmo_lead_s(robot);
     float gain = position_gain(description);
@@ -133,7 +135,8 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
 #define SETTLE_MOST_MM_S 100.0F
 
 // One wheel's small move: drives at no less than the slowest speed, and lets go when the roll-out
-// will carry it to its place.
+// will carry it to its place. On its way there it goes for the place itself: let go as soon as that
+// is within the tolerance, it would always end at the near end of it.
 static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
                          float tolerance_mm) {
     const cmo_robot_description *description = robot->description;
@@ -141,7 +144,10 @@ static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
     bool rolls = fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
     float roll_s = cmo_lead_s(robot) + cmo_held_s(robot);
     float left_over = rolls ? error - wheel->speed_mm_s * roll_s : error;
-    if (fabsf(left_over) <= tolerance_mm) {
+    bool onward = rolls && wheel->command_mm_s * left_over > 0.0F &&
+                  wheel->command_mm_s * wheel->speed_mm_s > 0.0F;
+    float enough = onward ? 0.2F * tolerance_mm : tolerance_mm;
+    if (fabsf(left_over) <= enough) {
         wheel->command_mm_s = 0.0F;
     } else {
         float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
@@ -151,14 +157,25 @@ static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
     return fabsf(error) <= tolerance_mm;
 }
 
+static float left_to_go(const cmo_motion *motion, const cmo_robot *robot) {
+    return motion->left_sign * motion->target_mm - left_way(motion, robot);
+}
+
+static float right_to_go(const cmo_motion *motion, const cmo_robot *robot) {
+    return motion->right_sign * motion->target_mm - right_way(motion, robot);
+}
+
+bool cmo_motion_within(const cmo_motion *motion, const cmo_robot *robot, float tolerance_mm) {
+    return fabsf(left_to_go(motion, robot)) <= tolerance_mm &&
+           fabsf(right_to_go(motion, robot)) <= tolerance_mm;
+}
+
 bool cmo_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm) {
     const cmo_robot_description *description = robot->description;
-    float left_error = motion->left_sign * motion->target_mm - left_way(motion, robot);
-    float right_error = motion->right_sign * motion->target_mm - right_way(motion, robot);
     float beyond = cmo_motion_way(motion, robot) - motion->target_mm;
     motion->furthest_mm = fmaxf(motion->furthest_mm, beyond);
-    bool left = settle_wheel(robot, &robot->left, left_error, tolerance_mm);
-    bool right = settle_wheel(robot, &robot->right, right_error, tolerance_mm);
+    bool left = settle_wheel(robot, &robot->left, left_to_go(motion, robot), tolerance_mm);
+    bool right = settle_wheel(robot, &robot->right, right_to_go(motion, robot), tolerance_mm);
     robot->driving = true;
     float slow = description->slowest_mm_s * 0.5F + 1.0F;
     return left && right && fabsf(robot->left.speed_mm_s) < slow &&

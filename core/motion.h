@@ -35,6 +35,9 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot);
 // True: they do.
 bool cmo_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm);
 
+// Are both wheels within the tolerance of their targets?
+bool cmo_motion_within(const cmo_motion *motion, const cmo_robot *robot, float tolerance_mm);
+
 // Way of the wheels along the motion, mean of both.
 float cmo_motion_way(const cmo_motion *motion, const cmo_robot *robot);
 

@@ -18,14 +18,22 @@ static uint32_t longest_ms(const cmo_travel_parameters *p, float lag_ms) {
 float cmo_least_tolerance_mm(const cmo_robot *robot) {
     const cmo_robot_description *d = robot->description;
     bool counted = robot->port->traits & CMO_TRAIT_ENCODERS;
-    return counted ? fmaxf(0.5F, 1.01F * fmaxf(d->left_step_mm, d->right_step_mm)) : 0.5F;
+    return counted ? fmaxf(0.4F, 0.5F * fmaxf(d->left_step_mm, d->right_step_mm)) : 0.5F;
 }
 
 static void rest(cmo_robot *robot, cmo_travel_state *state) {
     bool stands = robot->still_us >= cmo_standstill_us(robot);
     cmo_raise_figure(robot, CMO_OVERSHOOT_MM,
                      cmo_motion_way(&state->motion, robot) - state->motion.target_mm);
-    if (stands) {
+    state->settle_us += robot->dt_us;
+    if (!stands) {
+        return;
+    }
+    // It may have rolled on, or back.
+    if (state->settle_us < CMO_SETTLE_US &&
+        !cmo_motion_within(&state->motion, robot, state->parameters.tolerance_mm)) {
+        cmo_enter(robot, CMO_STAGE_SETTLE);
+    } else {
         cmo_end(robot, CMO_OUTCOME_DONE);
     }
 }

@@ -105,57 +105,33 @@ static int32_t wrapped_difference(uint32_t now, uint32_t before, uint8_t bits) {
 }
 
 bool cmo_odometer_counts(cmo_odometer *odometer, const cmo_robot_description *description,
-                         const cmo_sample *sample, uint32_t dt_us) {
-    if (odometer->started) {
-        float left = description->left_step_mm *
-                     (float)wrapped_difference(sample->encoders.left, odometer->left_counts,
-                                               description->encoder_bits);
-        float right = description->right_step_mm *
-                      (float)wrapped_difference(sample->encoders.right, odometer->right_counts,
-                                                description->encoder_bits);
-        // Pushed by hand or rolling downhill a robot may be faster than its motors; twice the top
-        // speed and some steps are beyond anything.
-        float most = 2.0F * description->top_speed_mm_s * (float)dt_us * 1e-6F + 5.0F;
-        float most_left = most + 4.0F * description->left_step_mm;
-        float most_right = most + 4.0F * description->right_step_mm;
-        odometer->left_counts = sample->encoders.left;
-        odometer->right_counts = sample->encoders.right;
-        if (left > most_left || left < -most_left || right > most_right || right < -most_right) {
-            return false;
-        }
-        take_heading(odometer, description->track_mm, sample, &left, &right);
-        move(odometer, description->track_mm, left, right);
-    } else {
-        float none = 0.0F;
-        odometer->left_counts = sample->encoders.left;
-        odometer->right_counts = sample->encoders.right;
-        take_heading(odometer, description->track_mm, sample, &none, &none);
-        odometer->started = true;
+                         const cmo_sample *sample, uint32_t dt_us, cmo_counted counted[2]) {
+    counted[0] = (cmo_counted){.way_mm = 0.0F, .step_mm = description->left_step_mm};
+    counted[1] = (cmo_counted){.way_mm = 0.0F, .step_mm = description->right_step_mm};
+    int32_t left =
+        wrapped_difference(sample->encoders.left, odometer->left_counts, description->encoder_bits);
+    int32_t right = wrapped_difference(sample->encoders.right, odometer->right_counts,
+                                       description->encoder_bits);
+    odometer->left_counts = sample->encoders.left;
+    odometer->right_counts = sample->encoders.right;
+    if (!odometer->started) {
+        return true;
     }
-    remember(odometer, description, sample->encoders.time_us);
-    return true;
+    counted[0].way_mm = counted[0].step_mm * (float)left;
+    counted[1].way_mm = counted[1].step_mm * (float)right;
+    // Pushed by hand or rolling downhill a robot may be faster than its motors; twice the top
+    // speed and some steps are beyond anything.
+    float most = 2.0F * description->top_speed_mm_s * (float)dt_us * 1e-6F + 5.0F;
+    return fabsf(counted[0].way_mm) <= most + 4.0F * counted[0].step_mm &&
+           fabsf(counted[1].way_mm) <= most + 4.0F * counted[1].step_mm;
 }
 
-void cmo_odometer_estimate(cmo_odometer *odometer, const cmo_robot_description *description,
-                           const cmo_sample *sample, float left_mm, float right_mm,
-                           uint32_t time_us) {
+void cmo_odometer_go(cmo_odometer *odometer, const cmo_robot_description *description,
+                     const cmo_sample *sample, float left_mm, float right_mm, uint32_t time_us) {
     take_heading(odometer, description->track_mm, sample, &left_mm, &right_mm);
     move(odometer, description->track_mm, left_mm, right_mm);
     odometer->started = true;
     remember(odometer, description, time_us);
-}
-
-// A count says that the wheel is within one step; the observer, which knows the speed, says where.
-static float refined(float counted_mm, float observed_mm, float step_mm) {
-    float off = observed_mm - counted_mm;
-    return fabsf(off) <= step_mm ? observed_mm : counted_mm;
-}
-
-void cmo_odometer_refine(cmo_odometer *odometer, const cmo_robot_description *description,
-                         float left_mm, float right_mm) {
-    cmo_moment *newest = &odometer->history[odometer->newest];
-    newest->left_mm = refined(newest->left_mm, left_mm, description->left_step_mm);
-    newest->right_mm = refined(newest->right_mm, right_mm, description->right_step_mm);
 }
 
 cmo_moment cmo_odometer_at(const cmo_odometer *odometer, uint32_t time_us) {

@@ -139,47 +139,58 @@ static void watch_standstill(cmo_robot *robot) {
 }
 
 // A pause, longer than a command lives: the port has halted by itself, and the wheel stands.
-static void stand(cmo_wheel *wheel, const cmo_robot *robot) {
+// Returns the way until it did.
+static float stand(cmo_wheel *wheel, const cmo_robot *robot) {
     float on_us = wheel->command_mm_s != 0.0F ? (float)robot->lifetime_us : 0.0F;
-    wheel->place_mm += wheel->speed_mm_s * (on_us * 1e-6F + robot->description->lag_ms * 1e-3F);
+    float way = wheel->speed_mm_s * (on_us * 1e-6F + robot->description->lag_ms * 1e-3F);
+    wheel->within_mm += way;
     wheel->command_mm_s = wheel->speed_mm_s = wheel->expected_mm_s = 0.0F;
-    wheel->way_mm = NAN;
+    wheel->behind_mm = wheel->gained_mm_s = 0.0F;
+    return way;
+}
+
+// The lag with which wheels answer now. Coasting, the motors do not hold against them: friction
+// alone ends the motion. With counts, what nobody drives may be pushed by hand.
+static float lag_now_s(const cmo_robot *robot) {
+    float lag_s = robot->description->lag_ms * 1e-3F;
+    bool counted = robot->port->traits & CMO_TRAIT_ENCODERS;
+    if (counted && robot->halt == 0 && !robot->driving) {
+        return INFINITY;
+    }
+    return robot->halt == CMO_HALT_COAST ? 6.0F * lag_s : lag_s;
 }
 
 // False: the counts jumped.
 static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
     const cmo_robot_description *description = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
-    float left_place = robot->left.place_mm;
-    float right_place = robot->right.place_mm;
+    float left = 0.0F;
+    float right = 0.0F;
     if (robot->dt_us > robot->lifetime_us) {
-        stand(&robot->left, robot);
-        stand(&robot->right, robot);
+        left = stand(&robot->left, robot);
+        right = stand(&robot->right, robot);
     }
-    if (robot->port->traits & CMO_TRAIT_ENCODERS) {
-        bool fresh = sample->have & CMO_HAVE_ENCODERS;
+    bool encoders = robot->port->traits & CMO_TRAIT_ENCODERS;
+    bool fresh = encoders && sample->have & CMO_HAVE_ENCODERS;
+    cmo_counted counted[2];
+    if (encoders) {
         robot->encoder_age_us =
             fresh || robot->begun ? 0 : cmo_add_us(robot->encoder_age_us, robot->dt_us);
         uint32_t span = cmo_add_us(robot->encoder_age_us, robot->dt_us);
         if (fresh && !cmo_odometer_counts(&robot->odometer, description, sample,
-                                          span < 100000 ? 100000 : span)) {
+                                          span < 100000 ? 100000 : span, counted)) {
             return false;
         }
-        float left = fresh ? robot->odometer.left_mm : NAN;
-        float right = fresh ? robot->odometer.right_mm : NAN;
-        cmo_wheel_observe(&robot->left, description, left, dt_s, robot->halt);
-        cmo_wheel_observe(&robot->right, description, right, dt_s, robot->halt);
+    }
+    float lag_s = lag_now_s(robot);
+    left += cmo_wheel_observe(&robot->left, description, fresh ? &counted[0] : NULL, dt_s, lag_s);
+    right += cmo_wheel_observe(&robot->right, description, fresh ? &counted[1] : NULL, dt_s, lag_s);
+    if (fresh || !encoders || robot->odometer.started) {
+        cmo_odometer_go(&robot->odometer, description, sample, left, right,
+                        fresh ? sample->encoders.time_us : robot->clock_us);
+    }
+    if (encoders) {
         cmo_lead_learn(robot, dt_s);
-        if (fresh && robot->fine) {
-            cmo_odometer_refine(&robot->odometer, description, robot->left.place_mm,
-                                robot->right.place_mm);
-        }
-    } else {
-        cmo_wheel_observe(&robot->left, description, NAN, dt_s, robot->halt);
-        cmo_wheel_observe(&robot->right, description, NAN, dt_s, robot->halt);
-        cmo_odometer_estimate(&robot->odometer, description, sample,
-                              robot->left.place_mm - left_place,
-                              robot->right.place_mm - right_place, robot->clock_us);
     }
     watch_standstill(robot);
     robot->command_age_us = cmo_add_us(robot->command_age_us, robot->dt_us);
@@ -250,6 +261,8 @@ static cmo_status command_wheels(cmo_robot *robot) {
 static void carry_out_halt(cmo_robot *robot) {
     robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
     robot->left.integral = robot->right.integral = 0.0F;
+    robot->left.behind_mm = robot->right.behind_mm = 0.0F;
+    robot->left.gained_mm_s = robot->right.gained_mm_s = 0.0F;
     if (!robot->halt_done) {
         robot->halt_done = robot->port->halt(robot->port->context, (cmo_halt)robot->halt) == CMO_OK;
     }

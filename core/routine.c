@@ -75,7 +75,7 @@ void cmo_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_kind k
         robot->halt = 0;
     }
     robot->report.motors_may_run = !robot->halt_done;
-    robot->unsure = robot->fine = robot->curved = false;
+    robot->unsure = robot->curved = false;
     robot->start_left_mm = robot->odometer.left_mm;
     robot->start_right_mm = robot->odometer.right_mm;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {

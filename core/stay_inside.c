@@ -353,7 +353,7 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
     bool ends = p->longest_ms < CMO_NO_END - GRACE_MS;
     cmo_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE,
               ends ? p->longest_ms + GRACE_MS : CMO_NO_END);
-    robot->curved = robot->fine = true;
+    robot->curved = true;
     cmo_boundary_watch(robot, p, p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F);
     return CMO_RUNNING;
 }

@@ -112,6 +112,9 @@ static void find(cmo_robot *robot, cmo_line_state *state) {
     cmo_motion *motion = &state->motion;
     state->looks_again = false;
     cmo_line_accept_open(robot, state);
+    if (CMO_SLIDING && state->parameters.rest == CMO_REST_CENTRE) {
+        cmo_line_via_near(robot, state); // it has just left that one
+    }
     float ahead = motion->left_sign * cmo_line_to_rest(robot, state);
     float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
     motion->target_mm =

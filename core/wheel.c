@@ -2,6 +2,7 @@
 #include "wheel.h"
 
 #include <math.h>
+#include <stddef.h>
 
 static float clamp(float value, float low, float high) {
     return value < low ? low : value > high ? high : value;
@@ -10,15 +11,10 @@ static float clamp(float value, float low, float high) {
 // Of a wheel that answers with one lag T, T dv/dt = c - v: what was commanded and not driven is T
 // times the speed gained, at any time and of any regulator that comes near to that. Both forget
 // within half a second, so that a regulator that runs a little slow does not add up.
-static void follow_trail(cmo_wheel *wheel, float command, float before_mm_s, float way_mm,
-                         float dt_s, uint8_t halt) {
-    bool known = halt == 0 && !isnan(wheel->way_mm);
+static void follow_trail(cmo_wheel *wheel, float behind_mm, float gained_mm_s, float dt_s) {
     float keeps = fmaxf(1.0F - 2.0F * dt_s, 0.0F);
-    float driven = way_mm - wheel->way_mm;
-    wheel->behind_mm = known ? keeps * wheel->behind_mm + command * dt_s - driven : 0.0F;
-    wheel->gained_mm_s =
-        known ? keeps * wheel->gained_mm_s + wheel->speed_mm_s - before_mm_s : 0.0F;
-    wheel->way_mm = way_mm;
+    wheel->behind_mm = keeps * wheel->behind_mm + behind_mm;
+    wheel->gained_mm_s = keeps * wheel->gained_mm_s + gained_mm_s;
 }
 
 bool cmo_wheel_trails(const cmo_wheel *wheel, float *behind_mm, float *gained_mm_s) {
@@ -28,45 +24,45 @@ bool cmo_wheel_trails(const cmo_wheel *wheel, float *behind_mm, float *gained_mm
     return sign * wheel->command_mm_s >= 0.9F * sign * wheel->speed_mm_s;
 }
 
-void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *description, float way_mm,
-                       float dt_s, uint8_t halt) {
-    float lag_s = description->lag_ms * 1e-3F;
+// Of what a count shows to have been gone more or less in a tick, the share that the estimated
+// speed takes. The same for a wheel that is driven, halted or pushed: a model that is wrong for it
+// puts the place at an end of the counted step, tick after tick, until the speed is right.
+#define SPEED_GAIN 0.2F
+
+float cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *description,
+                        const cmo_counted *counted, float dt_s, float lag_s) {
     float command =
         fabsf(wheel->command_mm_s) < description->slowest_mm_s ? 0.0F : wheel->command_mm_s;
-    if (halt == CMO_HALT_COAST) {
-        lag_s *= 6.0F; // the motors do not hold against it; friction alone ends the motion
-    }
     // First order: exp(-dt / lag) to second order in the denominator, stable for any dt.
     float ratio = dt_s / (lag_s + 1e-6F);
     float share = lag_s > 0.0F ? 1.0F - 1.0F / (1.0F + ratio + 0.5F * ratio * ratio) : 1.0F;
     wheel->expected_mm_s += share * (command - wheel->expected_mm_s);
-    bool left_alone = halt == 0 && wheel->command_mm_s == 0.0F;
-    if (left_alone && !isnan(way_mm)) {
-        share = 0.0F; // pushed by hand, say: only the encoder knows
-    }
     float before = wheel->speed_mm_s;
     wheel->speed_mm_s += share * (command - wheel->speed_mm_s);
-    wheel->place_mm += 0.5F * (before + wheel->speed_mm_s) * dt_s;
-    if (isnan(way_mm) || dt_s <= 0.0F) {
-        wheel->way_mm = NAN;
-        return;
+    float way = 0.5F * (before + wheel->speed_mm_s) * dt_s;
+    if (counted == NULL) {
+        wheel->within_mm += way;
+        wheel->behind_mm = wheel->gained_mm_s = 0.0F;
+        return way;
     }
-    float error = way_mm - wheel->place_mm;
-    // Gains of an alpha-beta filter; while the motors are halted the model says little, and the
-    // encoder is trusted more.
-    float alpha = halt || left_alone ? 0.6F : 0.4F;
-    float beta = halt || left_alone ? 0.3F : 0.08F;
-    if (fabsf(error) > 50.0F) { // pushed by hand, or started anew
-        wheel->place_mm = way_mm;
+    // A count is an interval, not a place: what lies within it stands, what has left it goes back
+    // to its end, where the encoder has just changed or is about to.
+    float within = wheel->within_mm + way - counted->way_mm;
+    float error = clamp(within, -0.5F * counted->step_mm, 0.5F * counted->step_mm) - within;
+    bool lost = fabsf(error) > 50.0F; // pushed by hand, or started anew
+    if (lost) {
         wheel->speed_mm_s = 0.0F;
-        wheel->way_mm = NAN;
-        return;
+    } else if (dt_s > 0.0F) {
+        wheel->speed_mm_s += SPEED_GAIN * error / dt_s;
     }
-    wheel->place_mm += alpha * error;
-    wheel->speed_mm_s += beta * error / dt_s;
-    if (CMO_SLIDING) {
-        follow_trail(wheel, command, before, way_mm, dt_s, halt);
+    wheel->within_mm = within + error;
+    way += error;
+    if (lost) {
+        wheel->behind_mm = wheel->gained_mm_s = 0.0F;
+    } else if (CMO_SLIDING) {
+        follow_trail(wheel, command * dt_s - way, wheel->speed_mm_s - before, dt_s);
     }
+    return way;
 }
 
 float cmo_wheel_duty(cmo_wheel *wheel, const cmo_robot_description *description, float dt_s,

@@ -5,9 +5,18 @@
 
 #include <cammino/robot.h>
 
-// Lets the observer go on by dt. `way_mm` is the encoder's way; NAN without encoders.
-void cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *description, float way_mm,
-                       float dt_s, uint8_t halt);
+// What an encoder has counted in a tick, and the way that one count stands for.
+typedef struct cmo_counted {
+    float way_mm;
+    float step_mm;
+} cmo_counted;
+
+// Lets the observer go on by dt; `counted` is NULL where there are no counts, `lag_s` INFINITY
+// where nothing drives or brakes the wheel, so that only the encoder knows. Returns the way that
+// the wheel is thought to have gone: finer than a count, and never further from the counts than
+// half of one.
+float cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *description,
+                        const cmo_counted *counted, float dt_s, float lag_s);
 
 // What it was commanded and has not driven, over the speed that it has gained, is how long it
 // trails its commands. False: it does not speed up now.

@@ -30,17 +30,18 @@ static const char *const too_fast_names[] = {"refuse", "slow", NULL};
 static const char *const tone_names[] = {"dark", "light", "void", NULL};
 static const char *const sensor_names[] = {"either", "left", "right", "both", NULL};
 
-static const lab_key travel_keys[] = {KEY(staged_move, amount, "distance_mm", -20000, 20000, "mm",
-                                          MUST, "way to drive; negative is backward"),
-                                      SPEED(staged_move, speed_mm_s, "half the top speed", "speed"),
-                                      RATES(staged_move, "", ROBOTS),
-                                      KEY(staged_move, tolerance, "tolerance_mm", 0.1, 50, "mm",
-                                          "0.5, or one encoder step if more",
-                                          "it settles until it is this near"),
-                                      LONGEST_S(staged_move, TWICE),
-                                      HALT(staged_move),
-                                      ENDING(staged_move),
-                                      KEY_END};
+static const lab_key travel_keys[] = {
+    KEY(staged_move, amount, "distance_mm", -20000, 20000, "mm", MUST,
+        "way to drive; negative is backward"),
+    SPEED(staged_move, speed_mm_s, "half the top speed", "speed"),
+    RATES(staged_move, "", ROBOTS),
+    KEY(staged_move, tolerance, "tolerance_mm", 0.1, 50, "mm",
+        "0.4, or half an encoder step if more; 0.5 without encoders",
+        "it settles until it is this near"),
+    LONGEST_S(staged_move, TWICE),
+    HALT(staged_move),
+    ENDING(staged_move),
+    KEY_END};
 static const lab_section travel_section = {"travel", "Drive straight on by a distance.",
                                            travel_keys};
 
@@ -50,7 +51,8 @@ static const lab_key rotate_keys[] = {
     SPEED(staged_move, speed_mm_s, "a third of the top speed", "speed of the wheels"),
     RATES(staged_move, ", of the wheels", "half of the robot's"),
     KEY(staged_move, tolerance, "tolerance_deg", 0.05, 20, "deg",
-        "0.5 mm at the wheels, or one encoder step if more", "it settles until it is this near"),
+        "0.4 mm at the wheels, or half an encoder step if more; 0.5 mm without encoders",
+        "it settles until it is this near"),
     LONGEST_S(staged_move, TWICE),
     HALT(staged_move),
     KEY_END};

@@ -15,6 +15,7 @@ typedef struct rig {
     cmo_robot_description description;
     cmo_robot robot;
     cmo_action_state action;
+    double step_mm;
 } rig;
 
 // A robot with an action running, so that faults show.
@@ -22,6 +23,7 @@ static void start_rig(rig *r, uint8_t bits) {
     start_paper(&r->paper, PLAIN_TRAITS);
     r->description = plain_robot;
     r->description.encoder_bits = bits;
+    r->step_mm = 0.01;
     r->description.left_step_mm = r->description.right_step_mm = 0.01F;
     ck_assert_int_eq(cmo_robot_start(&r->robot, &r->description, &r->paper.port), CMO_OUTCOME_DONE);
     cmo_action_parameters parameters = {.function = always, .longest_ms = 600000};
@@ -30,8 +32,8 @@ static void start_rig(rig *r, uint8_t bits) {
 
 static cmo_outcome tick(rig *r, double left_mm, double right_mm) {
     r->paper.clock_us += 10000;
-    r->paper.sample.encoders.left = (uint32_t)(int64_t)floor(left_mm / 0.01 + 0.5);
-    r->paper.sample.encoders.right = (uint32_t)(int64_t)floor(right_mm / 0.01 + 0.5);
+    r->paper.sample.encoders.left = (uint32_t)(int64_t)floor(left_mm / r->step_mm + 0.5);
+    r->paper.sample.encoders.right = (uint32_t)(int64_t)floor(right_mm / r->step_mm + 0.5);
     return cmo_tick(&r->robot);
 }
 
@@ -161,15 +163,43 @@ START_TEST(the_observer_follows_a_steady_speed) {
 }
 END_TEST
 
+START_TEST(between_two_counts_the_wheels_are_where_their_speed_has_brought_them) {
+    rig r;
+    start_rig(&r, 32);
+    r.step_mm = 2.0;
+    r.description.left_step_mm = r.description.right_step_mm = 2.0F;
+    double least = 1e9, most = -1e9;
+    double way = 0.0;
+    for (int i = 0; i < 300; i++) {
+        way = 0.71 * i;
+        tick(&r, way, way);
+        double off = (double)cmo_way_mm(&r.robot) - way;
+        if (i > 100) {
+            least = fmin(least, off);
+            most = fmax(most, off);
+        }
+    }
+    ck_assert_msg(most - least < 1.0, "%g..%g mm", least, most); // counts alone: 2
+    // Held all of a sudden, it is still within the step that the encoder counts.
+    for (int i = 0; i < 100; i++) {
+        tick(&r, way, way);
+        ck_assert_double_le((double)cmo_way_mm(&r.robot) - way, most + 2.0);
+    }
+    ck_assert_float_lt(fabsf(r.robot.left.speed_mm_s), 1.0F);
+}
+END_TEST
+
 int main(void) {
-    const TTest *const tests[] = {an_arc_ends_where_geometry_says,
-                                  a_hundred_metres_of_small_steps_are_a_hundred_metres,
-                                  counts_wrap_at_their_width_in_both_directions,
-                                  a_jump_beyond_what_the_robot_can_do_is_a_fault_that_halts,
-                                  counts_that_stay_away_are_a_fault_only_beyond_their_budget,
-                                  time_goes_on_over_the_wrap_of_the_clock,
-                                  the_pose_is_what_was_set,
-                                  the_observer_follows_a_steady_speed,
-                                  NULL};
+    const TTest *const tests[] = {
+        an_arc_ends_where_geometry_says,
+        a_hundred_metres_of_small_steps_are_a_hundred_metres,
+        counts_wrap_at_their_width_in_both_directions,
+        a_jump_beyond_what_the_robot_can_do_is_a_fault_that_halts,
+        counts_that_stay_away_are_a_fault_only_beyond_their_budget,
+        time_goes_on_over_the_wrap_of_the_clock,
+        the_pose_is_what_was_set,
+        the_observer_follows_a_steady_speed,
+        between_two_counts_the_wheels_are_where_their_speed_has_brought_them,
+        NULL};
     return run_suite("odometry", tests);
 }

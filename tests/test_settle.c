@@ -167,10 +167,10 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
     ck_assert_msg(rms_centre < 1.1 && centred.worst < 3.0, "RMS %g, worst %g mm", rms_centre,
                   centred.worst);
     double own = rms_of(stated.own, stated.n);
-    ck_assert_msg(own < 0.8, "own word off by RMS %g mm", own);
+    ck_assert_msg(own < 0.9, "own word off by RMS %g mm", own);
     knows_slip(&stated, 2.0);
     // Once it has measured its drive, a robot is sooner at rest.
-    ck_assert_msg(known.ms < 0.92 * stated.ms, "%g ms, %g before", known.ms / known.n,
+    ck_assert_msg(known.ms < 0.95 * stated.ms, "%g ms, %g before", known.ms / known.n,
                   stated.ms / stated.n);
     ck_assert_msg(known.ms / known.n < 1100.0, "%g ms", known.ms / known.n);
     lab_fleet_free(fleet);

@@ -154,12 +154,11 @@ typedef struct cmo_light {
 typedef struct cmo_wheel {
     float command_mm_s;  /**< what the routine asks for */
     float speed_mm_s;    /**< estimated: the command through the lag, corrected by the encoder */
-    float place_mm;      /**< the observer's place of the wheel */
+    float within_mm;     /**< its place within the step that the encoder counts, off its middle */
     float expected_mm_s; /**< the command through the lag alone: what the motor should do */
     float integral;      /**< duty */
     float behind_mm;     /**< way commanded but not driven, and */
     float gained_mm_s;   /**< speed gained, both of the last half second */
-    float way_mm;        /**< of the encoder, a tick ago; NAN: none */
 } cmo_wheel;
 
 struct cmo_robot;
@@ -225,7 +224,6 @@ typedef struct cmo_robot {
     bool driving : 1; /**< a drive command was given in this tick */
     bool ticked : 1;
     bool unsure : 1; /**< the routine does not take the encoders' word for anything */
-    bool fine : 1; /**< looks are placed by the observed places of the wheels, finer than a count */
     bool curved : 1; /**< it turns as it looks: looks are placed along the spots' own paths */
     bool begun : 1;  /**< the routine has not had its first tick */
     volatile bool abort;

@@ -89,8 +89,8 @@ typedef struct cmo_travel_parameters {
     float speed_mm_s;         /**< slowest..top speed; default: half the top speed */
     float acceleration_mm_s2; /**< default: the robot's */
     float braking_mm_s2;      /**< default: the robot's */
-    float tolerance_mm;       /**< it settles until it is this near, 0.1..50; default: 0.5, or one
-                                   encoder step if that is more */
+    float tolerance_mm; /**< it settles until it is this near, 0.1..50; default: 0.4, or half an
+                             encoder step if that is more; 0.5 without encoders */
     uint32_t
         longest_ms; /**< default: twice what the profile takes, plus 2000 and 40 times lag_ms */
     cmo_halt halt;  /**< default: the port's best */
@@ -117,8 +117,8 @@ typedef struct cmo_rotate_parameters {
     float acceleration_mm_s2; /**< of the wheels; default: half of the robot's: a body takes more
                                    force to turn than to drive on */
     float braking_mm_s2;      /**< of the wheels; default: half of the robot's */
-    float tolerance_deg;      /**< 0.05..20; default: what 0.5 mm, or one encoder step if that is
-                                   more, is at the wheels */
+    float tolerance_deg; /**< 0.05..20; default: what 0.4 mm, or half an encoder step if that is
+                              more, is at the wheels; 0.5 mm without encoders */
     uint32_t
         longest_ms; /**< default: twice what the profile takes, plus 2000 and 40 times lag_ms */
     cmo_halt halt;  /**< default: the port's best */
