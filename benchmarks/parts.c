@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What each part of an ordinary robot does to stopping and squaring, alone: the demo robot with
-// that part as the ordinary one has it. Then the ordinary robot, with all of them.
+// What each part of the demo robot does to stopping and squaring, alone: the plain robot with that
+// part as the demo robot has it. Then the demo robot, with all of them.
 #include "compare.h"
 
 #include <stddef.h>
@@ -23,7 +23,7 @@ static const struct {
     size_t plant[5], eye[2];
     bool measured; // its lag is another one, and its user has measured it
 } parts[] = {
-    {"nothing: the demo robot", {NONE}, {NONE}, false},
+    {"nothing: the plain robot", {NONE}, {NONE}, false},
     {"a PI regulator, lag as it was", PI_REGULATOR, {NONE}, false},
     {"a PI regulator, lag measured", PI_REGULATOR, {NONE}, true},
     {"commands that come late", {PLANT(command_delay_ms), NONE}, {NONE}, false},
@@ -59,29 +59,29 @@ static void take(void *to, const void *from, size_t offset) {
         *(const double *)(const void *)((const char *)from + offset);
 }
 
-static lab_robot *with_part(size_t part, const lab_robot *ordinary) {
-    lab_robot *robot = compare_robot("mozzo.yaml");
+static lab_robot *with_part(size_t part, const lab_robot *demo) {
+    lab_robot *robot = compare_robot("mozzo-plain.yaml");
     for (int i = 0; i < 5 && parts[part].plant[i] != NONE; i++) {
-        take(&robot->plant, &ordinary->plant, parts[part].plant[i]);
+        take(&robot->plant, &demo->plant, parts[part].plant[i]);
     }
     for (int i = 0; i < 2 && parts[part].eye[i] != NONE; i++) {
         for (unsigned eye = 0; eye < robot->plant.eyes; eye++) {
-            take(&robot->plant.eye[eye], &ordinary->plant.eye[eye], parts[part].eye[i]);
+            take(&robot->plant.eye[eye], &demo->plant.eye[eye], parts[part].eye[i]);
         }
     }
     if (parts[part].measured) {
-        robot->description.lag_ms = ordinary->description.lag_ms;
+        robot->description.lag_ms = demo->description.lag_ms;
     }
     return robot;
 }
 
 int main(int count, char **arguments) {
     int runs = count > 1 ? CLAMP(atoi(arguments[1]), 10, COMPARE_MOST) : 100;
-    lab_robot *ordinary = compare_robot("mozzo-ordinary.yaml");
+    lab_robot *demo = compare_robot("mozzo.yaml");
     compare_head(runs);
     for (size_t i = 0; i < G_N_ELEMENTS(parts); i++) {
-        compare(parts[i].name, with_part(i, ordinary), runs);
+        compare(parts[i].name, with_part(i, demo), runs);
     }
-    compare("all of them: the ordinary robot", ordinary, runs);
+    compare("all of them: the demo robot", demo, runs);
     return 0;
 }

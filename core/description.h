@@ -22,6 +22,11 @@ static inline uint8_t cmo_front_lights(const cmo_robot_description *description)
 bool cmo_check_description(cmo_robot *robot, const cmo_robot_description *description,
                            uint16_t traits);
 
+// How long the wheels take to answer, for budgets.
+static inline float cmo_answer_s(const cmo_robot_description *d) {
+    return 1e-3F * (d->lag_ms > d->stated_lag_ms ? d->lag_ms : d->stated_lag_ms);
+}
+
 // How far the left sensor stands to the left of the right one; 0: there is only one.
 static inline float cmo_across_mm(const cmo_robot_description *d) {
     return d->lights < 2 ? 0.0F : d->light[0].left_mm - d->light[CMO_FRONT - 1].left_mm;

@@ -67,6 +67,9 @@ void cmo_drive_apply(const cmo_drive *drive, cmo_robot_description *description)
     for (uint8_t wheel = 0; wheel < 2; wheel++) {
         slowest = fmaxf(slowest, fmaxf(drive->ahead_mm_s[wheel], drive->back_mm_s[wheel]));
     }
+    if (!description->lag_measured) {
+        description->stated_lag_ms = description->lag_ms;
+    }
     description->lag_ms = drive->lag_ms;
     description->lag_measured = true;
     description->slowest_mm_s = slowest;

@@ -176,8 +176,13 @@ END_TEST
 
 // ------------------------------------------------------------------------------------ geometry --
 
+// A robot with plain spots, which are where they are stated: of lopsided ones, what is measured is
+// where they see an edge.
 START_TEST(one_drive_over_two_lines_measures_the_robot) {
     lab_route *route = load("data/ferry/measure-geometry.yaml");
+    lab_robot_free(route->robot);
+    route->robot = lab_robot_load("data/ferry/mozzo-plain.yaml", NULL);
+    ck_assert_ptr_nonnull(route->robot);
     cmo_sim_plant *p = &route->robot->plant;
     p->wheel_spread = p->place_spread_mm = p->delay_spread_ms = 0.0;
     p->left_wheel = 1.003;

@@ -91,8 +91,9 @@ cmo_outcome cmo_measure_drive(cmo_robot *robot, cmo_measure_drive_state *state,
  *  their place takes the rest. */
 #define CMO_RAMP_SHARE 0.6F
 
-/** Puts a measured drive into a description: lag_ms, known from the start; slowest_mm_s; and where
- *  the regulator has a ramp, limits of acceleration and braking that stay within it. */
+/** Puts a measured drive into a description: lag_ms, known from the start, with what it was before
+ *  in stated_lag_ms; slowest_mm_s; and where the regulator has a ramp, limits of acceleration and
+ *  braking that stay within it. */
 void cmo_drive_apply(const cmo_drive *drive, cmo_robot_description *description);
 
 /** Bytes of the stored form: mark, version, reserve, fourteen numbers of 4 bytes, checksum. */
