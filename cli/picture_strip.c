@@ -292,7 +292,7 @@ static void put_stop(strip *s) {
     put(s,
         "set label 'rests at %.1f mm ' at graph 1, first %.4f right offset 0,%s textcolor rgb "
         "'#111111' front",
-        fabs(rest) < 0.05 ? 0.0 : rest, rest, rest < 0.1 * furthest ? "-0.9" : "0.9");
+        fabs(rest) < 0.05 ? 0.0 : rest, rest, rest < 0.0 ? "-0.9" : "0.9");
     put(s, "set xlabel 'time from the crossing (ms)'; set ylabel 'way beyond the crossing (mm)' "
            "offset 1.2,0");
     static const double steps[] = {10, 20, 50, 100, 200, 500, 1000, 2000};

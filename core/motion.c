@@ -2,6 +2,7 @@
 #include "motion.h"
 
 #include "lead.h"
+#include "routine.h"
 
 #include <math.h>
 
@@ -36,6 +37,7 @@ void cmo_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
     motion->right_start_mm = robot->odometer.right_mm;
     motion->furthest_mm = -INFINITY;
     motion->arrived = false;
+    motion->since_us = 0;
     float speed =
         0.5F * (left_sign * robot->left.speed_mm_s + right_sign * robot->right.speed_mm_s);
     bool rolls = fabsf(speed) > robot->description->slowest_mm_s + 1.0F;
@@ -83,6 +85,21 @@ static float next_speed(const cmo_motion *motion, float acceleration_mm_s2, floa
     return fmaxf(least, fminf(goal, most));
 }
 
+// From as near as this, small moves do the rest.
+#define NEARLY_THERE_MM 20.0F
+
+// A profile that is held back time and again, for wheels that swing about its end and do not
+// follow, never arrives: after twice the time that it takes and a few lags, this is as near as it
+// gets.
+static bool swings(const cmo_motion *motion, const cmo_robot *robot, float way_mm) {
+    float top = fmaxf(motion->top_mm_s, 1.0F);
+    float planned_s =
+        motion->target_mm / top + top / fminf(motion->acceleration_mm_s2, motion->braking_mm_s2);
+    float longest_s = 2.0F * planned_s + 6e-3F * robot->description->lag_ms + 0.3F;
+    return fabsf(motion->target_mm - way_mm) < NEARLY_THERE_MM &&
+           (float)motion->since_us * 1e-6F > longest_s;
+}
+
 void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     const cmo_robot_description *description = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
@@ -90,6 +107,7 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     // What the wheels have been seen not to reach is not asked for.
     float reach = robot->reach_mm_s2 > 0.0F ? 0.9F * robot->reach_mm_s2 : INFINITY;
     float acceleration = fminf(motion->acceleration_mm_s2, reach);
+    float way = cmo_motion_way(motion, robot);
     float next = before;
     if (!motion->arrived) {
         next = motion->speed_mm_s = next_speed(motion, acceleration, dt_s);
@@ -97,13 +115,14 @@ void cmo_motion_follow(cmo_motion *motion, cmo_robot *robot) {
             hold_back(motion, robot, acceleration);
         }
         motion->place_mm += 0.5F * (before + motion->speed_mm_s) * dt_s;
-        if (motion->place_mm >= motion->target_mm - 0.01F) {
+        motion->since_us = cmo_add_us(motion->since_us, robot->dt_us);
+        if (motion->place_mm >= motion->target_mm - 0.01F ||
+            (CMO_SLIDING && swings(motion, robot, way))) {
             motion->place_mm = motion->target_mm;
             motion->speed_mm_s = 0.0F;
             motion->arrived = true;
         }
     }
-    float way = cmo_motion_way(motion, robot);
     if (isfinite(motion->target_mm)) {
         motion->furthest_mm = fmaxf(motion->furthest_mm, way - motion->target_mm);
     }

@@ -24,10 +24,12 @@ bool cmo_wheel_trails(const cmo_wheel *wheel, float *behind_mm, float *gained_mm
     return sign * wheel->command_mm_s >= 0.9F * sign * wheel->speed_mm_s;
 }
 
-// Of what a count shows to have been gone more or less in a tick, the share that the estimated
-// speed takes. The same for a wheel that is driven, halted or pushed: a model that is wrong for it
-// puts the place at an end of the counted step, tick after tick, until the speed is right.
-#define SPEED_GAIN 0.2F
+// By how much the estimated speed takes after what counts show to have been gone more or less than
+// it says, 1/s: a wrong speed is put right with a time constant of 1 / 20 s, however short the
+// ticks are, so that a single count at an edge is no jump. The same for a wheel that is driven,
+// halted or pushed: a model that is wrong for it keeps the place at an end of the counted step
+// until the speed is right.
+#define SPEED_GAIN 20.0F
 
 float cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *description,
                         const cmo_counted *counted, float dt_s, float lag_s) {
@@ -52,8 +54,8 @@ float cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descripti
     bool lost = fabsf(error) > 50.0F; // pushed by hand, or started anew
     if (lost) {
         wheel->speed_mm_s = 0.0F;
-    } else if (dt_s > 0.0F) {
-        wheel->speed_mm_s += SPEED_GAIN * error / dt_s;
+    } else {
+        wheel->speed_mm_s += fminf(SPEED_GAIN, 0.5F / (dt_s + 1e-6F)) * error;
     }
     wheel->within_mm = within + error;
     way += error;

@@ -78,6 +78,7 @@ typedef struct cmo_motion {
     float left_start_mm;
     float right_start_mm;
     float furthest_mm; /**< the most that it got beyond its target; negative: not yet there */
+    uint32_t since_us; /**< time on the way there */
     bool arrived;      /**< the profile has reached its target */
 } cmo_motion;
 
