@@ -185,7 +185,8 @@ void cli_print_run(const lab_route *route, const lab_run *run) {
            run->pose_error_mm, fabs(run->heading_error_deg));
     print_unfit(run);
     if (estimated != 0) {
-        printf("~ is an estimate from commanded speed: this robot has no encoders\n");
+        printf("~ is an estimate: from commanded speed without encoders, or from wheels that slid "
+               "as they halted\n");
     }
     if (!run->marked && route->region == NULL) {
         printf(

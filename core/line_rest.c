@@ -64,12 +64,17 @@ static void predict(cmo_robot *robot, const cmo_line_state *state, float braking
     }
 }
 
+// Wheels that come to a standstill by so much more than the limit that the tyres are stated to pass
+// have slid: what they have counted is less than the way.
+#define SLIDES 1.5F
+
 // A halt from speed teaches what the next one will do. Halves what is old with each.
-static void learn(cmo_robot *robot, const cmo_line_state *state) {
+static void learn(cmo_robot *robot, cmo_line_state *state) {
     float tick = state->halt_speed_mm_s * (float)robot->description->tick_us * 1e-6F;
     float way = beyond_now(robot, state) - state->halt_mm - tick;
+    float shown = state->halt_speed_mm_s * state->halt_speed_mm_s / (2.0F * fmaxf(way, 0.1F));
+    state->slid = shown > SLIDES * robot->description->braking_mm_s2;
     if (state->halt_speed_mm_s > 100.0F && way > 1.0F) {
-        float shown = state->halt_speed_mm_s * state->halt_speed_mm_s / (2.0F * way);
         shown = fmaxf(300.0F, fminf(shown, 30000.0F));
         robot->halt_mm_s2 = robot->halt_mm_s2 > 0.0F ? 0.5F * (robot->halt_mm_s2 + shown) : shown;
     }
@@ -409,6 +414,12 @@ void cmo_line_finish(cmo_robot *robot, cmo_line_state *state, cmo_target target_
             float turned = cmo_turn_rad(robot) - candidate->turn_rad;
             cmo_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmo_degrees(angle + turned));
         }
+    }
+    if (CMO_SLIDING && state->slid) {
+        robot->report.estimated |=
+            robot->report.present &
+            (CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM) | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM) |
+             CMO_FIGURE_BIT(CMO_REST_ERROR_MM));
     }
     if (robot->halt == 0) {
         cmo_end_moving(robot);

@@ -210,6 +210,59 @@ START_TEST(robots_of_every_kind_square_up) {
 }
 END_TEST
 
+// A turn ends within half an encoder step at each wheel, or 0.4 mm, by what the robot knows; and
+// that is what it has turned, but for what it cannot know: its track, gear play, the start's count.
+START_TEST(robots_of_every_kind_turn_as_far_as_they_think) {
+    enum { ROBOTS = 40 };
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_fleet *fleet = stand_on(mat);
+    unsigned within = 0;
+    double own = 0.0;
+    for (uint64_t seed = 1; seed <= ROBOTS; seed++) {
+        lab_robot *robot = lab_fleet_robot(fleet, seed, NULL);
+        lab_leg leg = {.kind = CMO_KIND_ROTATE,
+                       .parameters.rotate = {.angle_deg = seed % 2 == 0 ? 90.0F : -90.0F}};
+        lab_run *run = drive(robot, mat, &leg, 500.0, 0.0, seed);
+        const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
+        ck_assert_int_eq(result->outcome, CMO_OUTCOME_DONE);
+        double off = fabs((double)result->robot.value[CMO_TURNED_DEG]) - 90.0;
+        double most_mm = fmax(0.4, 0.5 * (double)robot->description.left_step_mm);
+        double most_deg = 2.0 * most_mm / (double)robot->description.track_mm * 180.0 / G_PI;
+        within += fabs(off) <= most_deg + 0.05;
+        own += off * off;
+        lab_run_free(run);
+        lab_robot_free(robot);
+    }
+    ck_assert_uint_ge(within, ROBOTS - 2);
+    ck_assert_double_lt(rms_of(own, ROBOTS), 0.4);
+    lab_fleet_free(fleet);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+// Halted at once from speed, the wheels lock and count less than the way: what they say is marked.
+START_TEST(a_halt_that_slides_is_an_estimate) {
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_robot *robot = lab_robot_load("data/ferry/mozzo.yaml", NULL);
+    ck_assert_ptr_nonnull(robot);
+    for (float speed = 150.0F; speed <= 600.0F; speed += 450.0F) {
+        lab_leg leg = {.kind = CMO_KIND_DRIVE_UNTIL_LINE,
+                       .parameters.line_search = {.cruise_mm_s = speed, .least_width_mm = 15}};
+        lab_run *run = drive(robot, mat, &leg, 400.0, 0.0, 1);
+        const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
+        ck_assert_int_eq(result->outcome, CMO_OUTCOME_DONE);
+        double off = fabs((double)(result->robot.value[CMO_OVERSHOOT_MM] -
+                                   result->truth.value[CMO_OVERSHOOT_MM]));
+        bool slid = result->estimated & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
+        ck_assert_int_eq(slid, speed > 300.0F);
+        ck_assert_int_eq(slid, off > 2.0);
+        lab_run_free(run);
+    }
+    lab_robot_free(robot);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 START_TEST(what_is_pushed_off_its_place_does_not_dash_back) {
     ideal r;
     cmo_travel_state state;
@@ -254,8 +307,12 @@ START_TEST(where_the_line_is_gone_no_rest_is_claimed) {
 END_TEST
 
 int main(void) {
-    const TTest *const tests[] = {
-        what_is_pushed_off_its_place_does_not_dash_back, robots_of_every_kind_rest_over_their_edge,
-        robots_of_every_kind_square_up, where_the_line_is_gone_no_rest_is_claimed, NULL};
+    const TTest *const tests[] = {what_is_pushed_off_its_place_does_not_dash_back,
+                                  robots_of_every_kind_rest_over_their_edge,
+                                  a_halt_that_slides_is_an_estimate,
+                                  robots_of_every_kind_square_up,
+                                  robots_of_every_kind_turn_as_far_as_they_think,
+                                  where_the_line_is_gone_no_rest_is_claimed,
+                                  NULL};
     return run_suite("settle", tests);
 }

@@ -141,7 +141,8 @@ typedef struct cmo_report {
     bool motors_may_run; /**< a halt was asked for and has not succeeded yet */
     int8_t sensor;       /**< whose crossing or fault ended it; -1: none's */
     uint32_t present;    /**< bit n: figure n applies and was measured */
-    uint32_t estimated;  /**< bit n: figure n comes from commanded speed, not from encoders */
+    uint32_t estimated;  /**< bit n: figure n comes from commanded speed, not from encoders, or
+                                 from encoders while the tyres slid */
     float figure[CMO_REPORT_FIGURES];
     float crossing_mm;     /**< way of that sensor from the routine's start to the crossing */
     uint32_t crossing_us;  /**< time of the crossing, port clock */

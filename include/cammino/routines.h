@@ -200,6 +200,7 @@ typedef struct cmo_line_state {
     uint8_t searches;     /**< moves to find the line again so far */
     uint8_t moves;        /**< profiles for what others have left over */
     bool stood : 1;       /**< there has been a standstill after the crossing */
+    bool slid : 1;        /**< the halt was a harder one than the tyres are stated to pass */
     bool looks_again : 1; /**< it goes back slowly over what it has met, */
     bool unseen : 1;      /**< no sensor has seen the edge at rest */
     bool elsewhere : 1;   /**< or on, for it was not met there */
