@@ -24,6 +24,7 @@ void make_heavy(lab_robot *robot) {
 void make_duty_only(lab_robot *robot) {
     robot->traits &= (uint16_t)~CMO_TRAIT_SPEED;
     robot->description.full_duty_mm_s = 1000.0F;
+    robot->description.lag_ms = (float)robot->plant.motor_lag_ms;
     robot->description.dead_duty = 0.02F;
     robot->plant.no_load_mm_s = 1000.0;
     robot->plant.dead_mm_s = 20.0;

@@ -142,6 +142,7 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float aske
 
 static void go_on(cmo_robot *robot, cmo_stay_state *state) {
     state->come_mm = 0.0F;
+    state->reckoned_mm = cmo_way_mm(robot); // what it rolled in the turn is no way come
     cmo_course_start(&state->course, robot, state->heading_rad);
     cmo_enter(robot, CMO_STAGE_PATROL);
 }
