@@ -40,7 +40,8 @@ static bool check_drive(cmo_robot *robot, const cmo_robot_description *d, uint16
                 between(robot, d->slowest_mm_s, 0, 500, "slowest_mm_s") &&
                 between(robot, d->acceleration_mm_s2, 10, 50000, "acceleration_mm_s2") &&
                 between(robot, d->braking_mm_s2, 10, 50000, "braking_mm_s2") &&
-                between(robot, d->lag_ms, 0, 500, "lag_ms");
+                between(robot, d->lag_ms, 0, 500, "lag_ms") &&
+                between(robot, d->stated_lag_ms, 0, 500, "stated_lag_ms");
     if (!good || !within(robot, d->slowest_mm_s, 0.0F, d->top_speed_mm_s, "slowest_mm_s")) {
         return false;
     }

@@ -59,9 +59,9 @@ typedef struct cmo_robot_description {
     float braking_mm_s2;      /**< limit when slowing down, 10..50000; stay below the grip */
     float lag_ms;             /**< time constant from commanded to driven speed, 0..500 */
     bool lag_measured;        /**< by measure_drive: commands lead by all of it from the start */
-    float stated_lag_ms;      /**< what lag_ms was before that. A regulator that catches up needs no
-                                   lead, and yet takes its time to answer: budgets go by the longer
-                                   one of both */
+    float stated_lag_ms; /**< what lag_ms was before that, 0..500. A regulator that catches up needs
+                            no lead, and yet takes its time to answer: budgets go by the longer one
+                            of both */
 
     float full_duty_mm_s; /**< duty only: speed at duty 1, 10..10000 */
     float dead_duty;      /**< duty only: duty below which the motors do not turn, 0..0.9 */
