@@ -33,6 +33,8 @@
 #define SHORT_RUNS   3U
 #define MOST_RUNS    10U
 #define MOST_ANSWERS 3U
+// Back from feeling, as near to the way just come as this.
+#define RETURN_RAD 0.25F
 
 // ------------------------------------------------------------------------------------ crossings --
 
@@ -370,11 +372,16 @@ bool cmo_rebound_has_turned(cmo_robot *robot, cmo_stay_state *state) {
         cmo_motion_follow(&state->motion, robot);
         return false;
     }
-    if (state->returns) {
-        return true;
-    }
-    state->since_us += robot->dt_us;
     const cmo_robot_description *d = robot->description;
+    state->since_us += robot->dt_us;
+    if (state->returns) {
+        // On the way back from feeling it backs off next: roughly along the way just come will do,
+        // but a regulator that has swung far beyond it must not back off over another wall.
+        float roughly = RETURN_RAD * 0.5F * d->track_mm;
+        return (state->since_us <= robot->dt_us &&
+                cmo_motion_within(&state->motion, robot, roughly)) ||
+               cmo_motion_settle(&state->motion, robot, roughly) || state->since_us > CMO_SETTLE_US;
+    }
     float finest = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), 0.008F * d->track_mm);
     return cmo_motion_settle(&state->motion, robot, finest) || state->since_us > 300000;
 }
