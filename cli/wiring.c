@@ -129,8 +129,9 @@ static void print_wheels(const char *name, const float values[2], int decimals) 
 static void print_drive_advice(const cmo_robot_description *d, const cmo_drive *drive) {
     cmo_robot_description used = *d;
     cmo_drive_apply(drive, &used);
-    float unsure = used.braking_mm_s2 * 2.0F * drive->ramp_error_mm_s2 / drive->ramp_mm_s2;
-    if (drive->ramp_mm_s2 > 0.0F && d->braking_mm_s2 > used.braking_mm_s2 + unsure) {
+    // Within twice its uncertainty it says nothing.
+    float least = used.braking_mm_s2 + CMO_RAMP_SHARE * 2.0F * drive->ramp_error_mm_s2;
+    if (drive->ramp_mm_s2 > 0.0F && d->braking_mm_s2 > least) {
         printf("  the regulator changes its speed by no more than %.0f mm/s2, and profiles need "
                "some of that to keep their place: brake with %.0f, not %.0f\n",
                (double)drive->ramp_mm_s2, (double)used.braking_mm_s2, (double)d->braking_mm_s2);

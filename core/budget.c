@@ -24,7 +24,7 @@ cmo_budget cmo_budget_at(const cmo_robot_description *d, uint8_t sensor, float s
         .look_mm = speed_mm_s * interval_s(d, sensor),
         .delay_mm = speed_mm_s * seconds(d->light[sensor].delay_us),
         .tick_mm = speed_mm_s * seconds(d->tick_us),
-        .lag_mm = speed_mm_s * cmo_answer_s(d),
+        .lag_mm = speed_mm_s * cmo_budget_lag_s(d),
         .braking_mm = speed_mm_s * speed_mm_s / (2.0F * braking),
     };
     b.total_mm = b.look_mm + b.delay_mm + b.tick_mm + b.lag_mm + b.braking_mm;
@@ -37,8 +37,8 @@ float cmo_budget_speed(const cmo_robot_description *d, uint8_t sensor, float dis
         return 0.0F;
     }
     float braking = braking_mm_s2 > 0.0F ? braking_mm_s2 : d->braking_mm_s2;
-    float time_s =
-        interval_s(d, sensor) + seconds(d->light[sensor].delay_us + d->tick_us) + cmo_answer_s(d);
+    float time_s = interval_s(d, sensor) + seconds(d->light[sensor].delay_us + d->tick_us) +
+                   cmo_budget_lag_s(d);
     float speed = braking * (sqrtf(time_s * time_s + 2.0F * distance_mm / braking) - time_s);
     return fminf(speed, d->top_speed_mm_s);
 }

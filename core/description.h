@@ -22,8 +22,8 @@ static inline uint8_t cmo_front_lights(const cmo_robot_description *description)
 bool cmo_check_description(cmo_robot *robot, const cmo_robot_description *description,
                            uint16_t traits);
 
-// How long the wheels take to answer, for budgets.
-static inline float cmo_answer_s(const cmo_robot_description *d) {
+// How long the wheels take to answer, as budgets count it.
+static inline float cmo_budget_lag_s(const cmo_robot_description *d) {
     return 1e-3F * (d->lag_ms > d->stated_lag_ms ? d->lag_ms : d->stated_lag_ms);
 }
 

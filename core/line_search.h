@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Looking for a line: what may be one, and is (line_candidates.c); the parameters and the approach
-// (line_search.c); the stop, its rest and its figures (line_rest.c); and what is met again as it
-// comes back (line_again.c).
+// (line_search.c); halts and braking (line_halt.c); the rest and the figures (line_rest.c); and
+// what is met again as it comes back (line_again.c).
 #ifndef CMO_LINE_SEARCH_H
 #define CMO_LINE_SEARCH_H
 

@@ -196,7 +196,8 @@ bool cmo_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm)
     bool left = settle_wheel(robot, &robot->left, left_to_go(motion, robot), tolerance_mm);
     bool right = settle_wheel(robot, &robot->right, right_to_go(motion, robot), tolerance_mm);
     robot->driving = true;
-    float slow = description->slowest_mm_s * 0.5F + 1.0F;
+    // Slower than this it hardly rolls on, and what an encoder shows of it is noise.
+    float slow = fmaxf(description->slowest_mm_s * 0.5F + 1.0F, 5.0F);
     return left && right && fabsf(robot->left.speed_mm_s) < slow &&
            fabsf(robot->right.speed_mm_s) < slow;
 }

@@ -22,7 +22,7 @@ static float answer_s(const cmo_robot_description *d) {
         uint32_t here = interval + light->delay_us;
         longest_us = here > longest_us ? here : longest_us;
     }
-    return (float)(longest_us + d->tick_us) * 1e-6F + LAG_LEFT * cmo_answer_s(d);
+    return (float)(longest_us + d->tick_us) * 1e-6F + LAG_LEFT * cmo_budget_lag_s(d);
 }
 
 static float braking_of(const cmo_robot_description *d, float braking_mm_s2) {

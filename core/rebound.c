@@ -373,17 +373,19 @@ bool cmo_rebound_has_turned(cmo_robot *robot, cmo_stay_state *state) {
         return false;
     }
     const cmo_robot_description *d = robot->description;
-    state->since_us += robot->dt_us;
+    float within_mm = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), 0.008F * d->track_mm);
+    uint32_t patience_us = 300000;
+    // On the way back from feeling it backs off next: roughly along the way just come will do, but
+    // a regulator that has swung far beyond it must not back off over another wall.
     if (state->returns) {
-        // On the way back from feeling it backs off next: roughly along the way just come will do,
-        // but a regulator that has swung far beyond it must not back off over another wall.
-        float roughly = RETURN_RAD * 0.5F * d->track_mm;
-        return (state->since_us <= robot->dt_us &&
-                cmo_motion_within(&state->motion, robot, roughly)) ||
-               cmo_motion_settle(&state->motion, robot, roughly) || state->since_us > CMO_SETTLE_US;
+        within_mm = RETURN_RAD * 0.5F * d->track_mm;
+        patience_us = CMO_SETTLE_US;
+        if (state->since_us == 0 && cmo_motion_within(&state->motion, robot, within_mm)) {
+            return true;
+        }
     }
-    float finest = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), 0.008F * d->track_mm);
-    return cmo_motion_settle(&state->motion, robot, finest) || state->since_us > 300000;
+    state->since_us += robot->dt_us;
+    return cmo_motion_settle(&state->motion, robot, within_mm) || state->since_us > patience_us;
 }
 
 bool cmo_rebound_turn(cmo_robot *robot, cmo_stay_state *state) {

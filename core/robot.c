@@ -150,7 +150,8 @@ static float stand(cmo_wheel *wheel, const cmo_robot *robot) {
 }
 
 // The lag with which wheels answer now. Coasting, the motors do not hold against them: friction
-// alone ends the motion. With counts, what nobody drives may be pushed by hand.
+// alone ends the motion. With counts, what nobody has
+// driven in the tick before may be pushed by hand.
 static float lag_now_s(const cmo_robot *robot) {
     float lag_s = robot->description->lag_ms * 1e-3F;
     bool counted = robot->port->traits & CMO_TRAIT_ENCODERS;

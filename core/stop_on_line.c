@@ -79,13 +79,13 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
     }
 }
 
-// What the wheels are told to stand within: most of an encoder step where the edge will tell the
-// rest; half of one, and a longer to and fro, where nothing else will.
+// What the wheels are told to stand within: half of an encoder step, which is as near as a count
+// tells, and a little more where the edge will tell the rest.
 static float finest_mm(const cmo_robot *robot, const cmo_line_state *state) {
     const cmo_robot_description *d = robot->description;
     bool edge = state->parameters.rest != CMO_REST_CENTRE && state->parameters.beyond_mm == 0.0F;
     float step = fmaxf(d->left_step_mm, d->right_step_mm);
-    return fmaxf((edge ? 0.8F : 0.52F) * step, 0.2F);
+    return fmaxf((edge ? 0.6F : 0.52F) * step, 0.2F);
 }
 
 // Whether the edge that the rest is about has been met again: backward the near edge is left and

@@ -52,16 +52,14 @@ float cmo_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descripti
     float within = wheel->within_mm + way - counted->way_mm;
     float error = clamp(within, -0.5F * counted->step_mm, 0.5F * counted->step_mm) - within;
     bool lost = fabsf(error) > 50.0F; // pushed by hand, or started anew
-    if (lost) {
-        wheel->speed_mm_s = 0.0F;
-    } else {
-        wheel->speed_mm_s += fminf(SPEED_GAIN, 0.5F / (dt_s + 1e-6F)) * error;
-    }
     wheel->within_mm = within + error;
     way += error;
     if (lost) {
-        wheel->behind_mm = wheel->gained_mm_s = 0.0F;
-    } else if (CMO_SLIDING) {
+        wheel->speed_mm_s = wheel->behind_mm = wheel->gained_mm_s = 0.0F;
+        return way;
+    }
+    wheel->speed_mm_s += fminf(SPEED_GAIN, 0.5F / (dt_s + 1e-6F)) * error;
+    if (CMO_SLIDING) {
         follow_trail(wheel, command * dt_s - way, wheel->speed_mm_s - before, dt_s);
     }
     return way;

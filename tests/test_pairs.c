@@ -132,7 +132,7 @@ START_TEST(a_line_is_met_at_any_angle_up_to_the_stated_one) {
         bar none = {.line_deg = angle};
         drive d = stop(&none, &usual, CMO_OUTCOME_DONE);
         squares += d.off_mm * d.off_mm;
-        ck_assert_msg(fabs(d.off_mm) < 1.5, "%d degrees: %g", angle, d.off_mm);
+        ck_assert_msg(fabs(d.off_mm) < 1.0, "%d degrees: %g", angle, d.off_mm);
         ck_assert_float_eq(d.bench.robot.report.figure[CMO_PASSED_OVER], 0.0F);
         end(&d);
     }

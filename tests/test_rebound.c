@@ -115,10 +115,10 @@ START_TEST(without_a_known_slowest_speed_it_rebounds_all_the_same) {
     p.description.slowest_mm_s = 0;
     cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
     start_again(&p, &setup);
-    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.longest_ms = 8000}, INFINITY),
+    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.longest_ms = 6000}, INFINITY),
                      CMO_OUTCOME_DONE);
     ck_assert_uint_ge(p.state.rebounds, 2);
-    ck_assert_double_lt(figure(&p.bench.robot, CMO_ELAPSED_MS), 9000);
+    ck_assert_double_lt(figure(&p.bench.robot, CMO_ELAPSED_MS), 7000);
     ck_assert_double_gt(p.least_mm, 0.5);
     end_patrol(&p);
 }
@@ -185,7 +185,7 @@ START_TEST(it_goes_by_the_floor_that_it_stands_on) {
         other.floor = cases[i].floor;
         patrol p;
         start_patrol(&p, &other, 64, 0, NULL);
-        cmo_stay_parameters parameters = {.rebounds = 3, .longest_ms = 80000};
+        cmo_stay_parameters parameters = {.rebounds = 3, .longest_ms = 60000};
         cmo_outcome outcome = run_patrol(&p, &parameters, INFINITY);
         ck_assert_int_eq(outcome, cases[i].goes ? CMO_OUTCOME_DONE : CMO_OUTCOME_LOW_CONTRAST);
         ck_assert_uint_eq(p.state.rebounds, cases[i].goes ? 3 : 0);
@@ -214,7 +214,7 @@ START_TEST(where_void_is_deep_the_floor_need_not_be_known) {
             ck_assert_int_eq(cmo_robot_set_levels(&p.bench.robot, i, &levels), CMO_OUTCOME_DONE);
         }
         cmo_stay_parameters parameters = {
-            .boundary = CMO_TONE_VOID, .rebounds = 3, .longest_ms = 80000};
+            .boundary = CMO_TONE_VOID, .rebounds = 3, .longest_ms = 60000};
         cmo_outcome outcome = run_patrol(&p, &parameters, INFINITY);
         ck_assert_int_eq(outcome, deep ? CMO_OUTCOME_DONE : CMO_OUTCOME_LOW_CONTRAST);
         ck_assert_uint_eq(p.state.rebounds, deep ? 3 : 0);

@@ -58,6 +58,21 @@ START_TEST(a_refusal_is_forgotten_by_a_good_start) {
 }
 END_TEST
 
+// A lag that budgets go by must be one: no number, or a negative one, would call any speed safe.
+START_TEST(both_lags_of_a_description_are_checked) {
+    static const float wrong[] = {NAN, -1.0F, 501.0F};
+    paper_port paper;
+    cmo_robot robot;
+    start_paper(&paper, PLAIN_TRAITS);
+    for (size_t i = 0; i < 2 * G_N_ELEMENTS(wrong); i++) {
+        cmo_robot_description bad = plain_robot;
+        *(i % 2 == 0 ? &bad.lag_ms : &bad.stated_lag_ms) = wrong[i / 2];
+        ck_assert_int_eq(cmo_robot_start(&robot, &bad, &paper.port), CMO_OUTCOME_BAD_PARAMETER);
+        ck_assert_str_eq(robot.field, i % 2 == 0 ? "lag_ms" : "stated_lag_ms");
+    }
+}
+END_TEST
+
 START_TEST(a_robot_that_was_refused_does_nothing) {
     paper_port paper;
     cmo_robot robot;
@@ -194,12 +209,10 @@ START_TEST(stored_levels_that_cannot_be_used_are_refused) {
 END_TEST
 
 int main(void) {
-    const TTest *const tests[] = {defaults_suit_a_robot_that_can_only_drive_fast,
-                                  a_refusal_is_forgotten_by_a_good_start,
-                                  a_robot_that_was_refused_does_nothing,
-                                  drive_until_line_refuses_what_only_a_stop_has,
-                                  what_a_robot_cannot_do_is_refused_by_name,
-                                  stored_levels_that_cannot_be_used_are_refused,
-                                  NULL};
+    const TTest *const tests[] = {
+        defaults_suit_a_robot_that_can_only_drive_fast, a_refusal_is_forgotten_by_a_good_start,
+        a_robot_that_was_refused_does_nothing,          both_lags_of_a_description_are_checked,
+        drive_until_line_refuses_what_only_a_stop_has,  what_a_robot_cannot_do_is_refused_by_name,
+        stored_levels_that_cannot_be_used_are_refused,  NULL};
     return run_suite("refusals", tests);
 }

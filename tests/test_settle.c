@@ -167,10 +167,10 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
     ck_assert_msg(rms_centre < 1.1 && centred.worst < 3.0, "RMS %g, worst %g mm", rms_centre,
                   centred.worst);
     double own = rms_of(stated.own, stated.n);
-    ck_assert_msg(own < 0.9, "own word off by RMS %g mm", own);
+    ck_assert_msg(own < 0.8, "own word off by RMS %g mm", own);
     knows_slip(&stated, 2.0);
     // Once it has measured its drive, a robot is sooner at rest.
-    ck_assert_msg(known.ms < 0.95 * stated.ms, "%g ms, %g before", known.ms / known.n,
+    ck_assert_msg(known.ms < 0.92 * stated.ms, "%g ms, %g before", known.ms / known.n,
                   stated.ms / stated.n);
     ck_assert_msg(known.ms / known.n < 1100.0, "%g ms", known.ms / known.n);
     lab_fleet_free(fleet);
@@ -204,7 +204,7 @@ START_TEST(robots_of_every_kind_square_up) {
     knows_slip(&known, 1.0);
     double ms = stated.ms / stated.n;
     double ms_known = known.ms / known.n;
-    ck_assert_msg(ms < 1800.0 && ms_known < 1400.0, "%g, %g ms", ms, ms_known);
+    ck_assert_msg(ms < 1700.0 && ms_known < 1400.0, "%g, %g ms", ms, ms_known);
     lab_fleet_free(fleet);
     cmo_sim_mat_free(mat);
 }

@@ -8,7 +8,6 @@
 #include <math.h>
 #include <pty.h>
 #include <signal.h>
-#include <stdio.h>
 #include <string.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -159,29 +158,19 @@ START_TEST(levels_of_a_floor_say_what_cannot_be_told_apart) {
 }
 END_TEST
 
-// A sensor's line of a table of levels: dark, light, noise.
-static void read_levels(const char *sensor, double levels[3]) {
-    const char *line = strstr(out, sensor);
-    ck_assert_ptr_nonnull(line);
-    ck_assert_int_eq(
-        sscanf(line + strlen(sensor), "%lf %lf %lf", &levels[0], &levels[1], &levels[2]), 3);
-}
+// A trace has a look a tick; sensors with clocks of their own give one more or less at times.
+#define PLAIN " --robot data/ferry/mozzo-plain.yaml"
 
-// A trace has a look a tick, where sensors with clocks of their own give one more or less at times.
 START_TEST(a_trace_gives_the_levels_that_the_robot_took) {
-    static const char *const sensors[] = {"\nleft ", "\nright "};
-    double taken[2][3], read[2][3];
-    ck_assert_int_eq(CALL("levels data/ferry/take-levels.yaml"), 0);
+    ck_assert_int_eq(CALL("levels data/ferry/take-levels.yaml" PLAIN), 0);
+    char *levels[2]; // "left", dark and light
+    levels[0] = g_strndup(strstr(out, "\nleft "), 24);
+    levels[1] = g_strndup(strstr(out, "\nright "), 24);
+    ck_assert_int_eq(CALL("drive data/ferry/take-levels.yaml --quiet --trace %s/t.csv" PLAIN), 0);
+    ck_assert_int_eq(CALL("levels %s/t.csv" PLAIN), 0);
     for (int i = 0; i < 2; i++) {
-        read_levels(sensors[i], taken[i]);
-    }
-    ck_assert_int_eq(CALL("drive data/ferry/take-levels.yaml --quiet --trace %s/t.csv"), 0);
-    ck_assert_int_eq(CALL("levels %s/t.csv --robot data/ferry/mozzo.yaml"), 0);
-    for (int i = 0; i < 2; i++) {
-        read_levels(sensors[i], read[i]);
-        for (int n = 0; n < 3; n++) {
-            ck_assert_double_eq_tol(read[i][n], taken[i][n], 5.0); // noise is 9
-        }
+        ck_assert_msg(strstr(out, levels[i]) != NULL, "%s", levels[i]);
+        g_free(levels[i]);
     }
     char *trace = in_folder("t.csv");
     g_unlink(trace);
@@ -206,12 +195,12 @@ START_TEST(wiring_names_a_fault_and_says_what_to_change) {
 }
 END_TEST
 
-// Mozzo's file and a route with one leg, both in the folder: what the file says.
+// The plain Mozzo's file and a route with one leg, both in the folder: what the file says.
 static char *put_mozzo(const char *in_plant, const char *mat, const char *start, const char *leg) {
     char *robot = in_folder("mozzo.yaml");
     char *route = in_folder("measure.yaml");
     char *before;
-    ck_assert(g_file_get_contents("data/ferry/mozzo.yaml", &before, NULL, NULL));
+    ck_assert(g_file_get_contents("data/ferry/mozzo-plain.yaml", &before, NULL, NULL));
     char **pieces = g_strsplit(before, "\nplant:\n", 2);
     ck_assert_uint_eq(g_strv_length(pieces), 2);
     char *text = g_strdup_printf("%s\nplant:\n%s%s", pieces[0], in_plant, pieces[1]);
@@ -248,7 +237,7 @@ START_TEST(a_measured_drive_goes_into_the_robot_file_and_nothing_else_changes) {
                              "x_mm: 200, y_mm: 500", "measure_drive: {rounds: 1}");
     char *once = written(before, "measured_drive:");
     ck_assert_ptr_nonnull(strstr(out, "no more than 20")); // 20xx mm/s2
-    ck_assert_ptr_nonnull(strstr(once, "measured_drive:\n  lag_ms: "));
+    ck_assert_ptr_nonnull(strstr(once, "measured_drive:\n  lag_ms: 4"));
     // Known, it is measured again and nothing is left to say.
     char *twice = written(before, "measured_drive:");
     ck_assert_ptr_null(strstr(out, "no more than"));
@@ -271,7 +260,7 @@ START_TEST(a_measured_geometry_goes_into_the_robot_file_and_nothing_else_changes
     lab_robot *first = lab_robot_from_bytes("a", once, strlen(once), &error);
     lab_robot *second = lab_robot_from_bytes("b", twice, strlen(twice), &error);
     ck_assert(first != NULL && second != NULL && second->measured);
-    ck_assert_float_eq_tol(first->description.track_mm, second->description.track_mm, 0.5F);
+    ck_assert_float_eq_tol(first->description.track_mm, second->description.track_mm, 0.3F);
     ck_assert_float_eq_tol(first->geometry.ahead_mm[0] - first->geometry.ahead_mm[1],
                            second->geometry.ahead_mm[0] - second->geometry.ahead_mm[1], 0.4F);
     ck_assert_double_eq(first->plant.eye[0].ahead_mm, 70.0);
