@@ -128,7 +128,7 @@ void compare_head(int runs) {
 bool compare(const char *name, lab_robot *robot, int runs) {
     GError *error = NULL;
     static const char text[] = "robot: r\nmat: m\nstart: {x_mm: 300, y_mm: 500}\nlegs:\n"
-                               "  - travel: {distance_mm: 1}\n";
+                               "  - advance: {distance_mm: 1}\n";
     lab_route *route = lab_route_from_bytes("x", text, sizeof text - 1, &error);
     route->robot = robot;
     route->mat = cmo_sim_mat_from_bytes("m", svg, sizeof svg - 1, NULL, &error);

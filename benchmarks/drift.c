@@ -33,7 +33,7 @@ static lab_route *make(unsigned lines, bool stated) {
         if (stated) {
             g_string_append_printf(text, ", place: {%s}", places[i]);
         }
-        g_string_append(text, "}\n  - rotate: {angle_deg: 90}\n");
+        g_string_append(text, "}\n  - turn: {angle_deg: 90}\n");
     }
     GError *error = NULL;
     lab_route *route = lab_route_from_bytes("drift", text->str, text->len, &error);

@@ -290,7 +290,7 @@ void cmo_line_finish(cmo_robot *robot, cmo_line_state *state, cmo_target target_
         cmo_set_figure(robot, CMO_REST_ERROR_MM, (both - target) * cosine);
         cmo_set_figure(robot, CMO_OVERSHOOT_MM, (both + rolled - target) * cosine);
         if (angled) {
-            float turned = cmo_turn_rad(robot) - candidate->turn_rad;
+            float turned = cmo_turned_rad(robot) - candidate->turn_rad;
             cmo_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmo_degrees(angle + turned));
         }
     }

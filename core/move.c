@@ -8,7 +8,7 @@
 
 // What a trapezoid of this way takes at most, ms, doubled; two seconds to settle; and to roll out,
 // which without encoders is thought to take six lags for each factor of e.
-static uint32_t longest_ms(const cmo_travel_parameters *p, float lag_ms) {
+static uint32_t longest_ms(const cmo_advance_parameters *p, float lag_ms) {
     float way = fabsf(p->distance_mm);
     float seconds =
         way / p->speed_mm_s + p->speed_mm_s / fminf(p->acceleration_mm_s2, p->braking_mm_s2);
@@ -21,7 +21,7 @@ float cmo_least_tolerance_mm(const cmo_robot *robot) {
     return counted ? fmaxf(0.4F, 0.5F * fmaxf(d->left_step_mm, d->right_step_mm)) : 0.5F;
 }
 
-static void rest(cmo_robot *robot, cmo_travel_state *state) {
+static void rest(cmo_robot *robot, cmo_advance_state *state) {
     bool stands = robot->still_us >= cmo_standstill_us(robot);
     cmo_raise_figure(robot, CMO_OVERSHOOT_MM,
                      cmo_motion_way(&state->motion, robot) - state->motion.target_mm);
@@ -39,8 +39,8 @@ static void rest(cmo_robot *robot, cmo_travel_state *state) {
 }
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
-    cmo_travel_state *state = (cmo_travel_state *)routine;
-    const cmo_travel_parameters *p = &state->parameters;
+    cmo_advance_state *state = (cmo_advance_state *)routine;
+    const cmo_advance_parameters *p = &state->parameters;
     cmo_motion *motion = &state->motion;
     if (robot->stage == CMO_STAGE_IDLE) { // the first step: from here on
         // Where it is to go on moving, the profile must not brake for its target.
@@ -74,8 +74,8 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
 }
 
-cmo_outcome cmo_move_begin(cmo_robot *robot, cmo_travel_state *state, cmo_kind kind) {
-    cmo_travel_parameters *p = &state->parameters;
+cmo_outcome cmo_move_begin(cmo_robot *robot, cmo_advance_state *state, cmo_kind kind) {
+    cmo_advance_parameters *p = &state->parameters;
     const cmo_robot_description *d = robot->description;
     float slowest = fmaxf(d->slowest_mm_s, 1.0F);
     float usual = fmaxf(0.5F * d->top_speed_mm_s, slowest);

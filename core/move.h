@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// A move by a known way of the wheels: what travel and rotate share.
+// A move by a known way of the wheels: what advance and turn share.
 #ifndef CMO_MOVE_H
 #define CMO_MOVE_H
 
@@ -9,6 +9,6 @@
 float cmo_least_tolerance_mm(const cmo_robot *robot);
 
 // Begins the move: state holds the parameters and the signs of the wheels.
-cmo_outcome cmo_move_begin(cmo_robot *robot, cmo_travel_state *state, cmo_kind kind);
+cmo_outcome cmo_move_begin(cmo_robot *robot, cmo_advance_state *state, cmo_kind kind);
 
 #endif

@@ -51,7 +51,7 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
 
 const char *cmo_kind_name(cmo_kind kind) {
     static const char *const names[CMO_KINDS] = {
-        "none",        "travel",      "rotate",        "drive_until_line", "stop_on_line",
+        "none",        "advance",     "turn",          "drive_until_line", "stop_on_line",
         "action",      "take_levels", "check_wiring",  "measure_geometry", "square_on_line",
         "stay_inside", "countdown",   "measure_drive",
     };

@@ -111,13 +111,13 @@ static float choose_turn(const cmo_robot *robot, cmo_stay_state *state) {
     if (fabsf(entry) < HEAD_ON_RAD) {
         side = state->other ? 1.0F : -1.0F;
     }
-    cmo_turn turn = state->short_runs >= SHORT_RUNS ? CMO_TURN_MIDDLE : p->turn;
+    cmo_leaving leave = state->short_runs >= SHORT_RUNS ? CMO_LEAVE_MIDDLE : p->leave;
     float off = 0.0F; // from inward
-    if (turn == CMO_TURN_MIRRORED) {
+    if (leave == CMO_LEAVE_MIRRORED) {
         off = state->to_and_fro < MOST_TO_AND_FRO ? -entry : -side * ASIDE_RAD;
-    } else if (turn == CMO_TURN_AWAY) {
+    } else if (leave == CMO_LEAVE_BY_ANGLE) {
         off = cmo_wrap(entry + side * cmo_radians(p->angle_deg) - CMO_PI);
-    } else if (turn == CMO_TURN_MIDDLE) {
+    } else if (leave == CMO_LEAVE_MIDDLE) {
         float middle =
             cmo_direction(state->covered_x_mm - pose->x_mm, state->covered_y_mm - pose->y_mm);
         off = cmo_wrap(middle - wall->normal_rad - CMO_PI);

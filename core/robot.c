@@ -79,7 +79,7 @@ float cmo_way_mm(const cmo_robot *robot) {
     return 0.5F * (robot->odometer.left_mm + robot->odometer.right_mm);
 }
 
-float cmo_turn_rad(const cmo_robot *robot) {
+float cmo_turned_rad(const cmo_robot *robot) {
     return (robot->odometer.right_mm - robot->odometer.left_mm) / robot->description->track_mm;
 }
 

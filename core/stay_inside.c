@@ -36,7 +36,7 @@ static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p)
     } choices[] = {{(unsigned)p->boundary, CMO_TONE_VOID, "boundary"},
                    {(unsigned)p->too_fast, CMO_TOO_FAST_ACCEPT, "too_fast"},
                    {(unsigned)p->grazing, CMO_GRAZING_REFUSE, "grazing"},
-                   {(unsigned)p->turn, CMO_TURN_MIDDLE, "turn"}};
+                   {(unsigned)p->leave, CMO_LEAVE_MIDDLE, "leave"}};
     for (size_t i = 0; i < sizeof choices / sizeof *choices; i++) {
         if (choices[i].value > choices[i].most) {
             return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, choices[i].field, NAN);

@@ -12,7 +12,7 @@ static const cmo_line_parameters to_the_line = {
     .creep_mm_s = 150,   // slow while looking
     .least_width_mm = 15 // the line is 20 mm wide; what is much narrower is none
 };
-static const cmo_travel_parameters axle_onto_the_line = {.distance_mm = 58};
+static const cmo_advance_parameters axle_onto_the_line = {.distance_mm = 58};
 
 static bool report(const cmo_robot *robot, cmo_outcome outcome) {
     const cmo_report *r = &robot->report;
@@ -38,6 +38,6 @@ int main(void) {
         cmo_robot_set_levels(&robot, i, &mozzo_levels[i]);
     }
     bool done = report(&robot, cmo_stop_on_line(&robot, &to_the_line)) &&
-                report(&robot, cmo_travel(&robot, &axle_onto_the_line));
+                report(&robot, cmo_advance(&robot, &axle_onto_the_line));
     return done ? 0 : 1;
 }

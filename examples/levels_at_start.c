@@ -25,7 +25,7 @@ int main(void) {
     }
     printf("%s\n", recall(&robot) ? "levels of another day, until they are taken anew"
                                   : "no levels are stored yet");
-    cmo_travel(&robot, &(cmo_travel_parameters){.distance_mm = 310}); // to just before the line
+    cmo_advance(&robot, &(cmo_advance_parameters){.distance_mm = 310}); // to just before the line
     cmo_outcome outcome =
         cmo_take_levels(&robot, &(cmo_take_levels_parameters){.distance_mm = 150});
     if (outcome != CMO_OUTCOME_DONE) {

@@ -28,9 +28,9 @@ int main(void) {
     for (uint8_t i = 0; i < 2; i++) { // for the bars alone; the counts need no levels
         cmo_robot_set_levels(&robot, i, &mozzo_levels[i]);
     }
-    cmo_travel_state travel;
-    cmo_travel_parameters slowly = {.distance_mm = 520, .speed_mm_s = 120};
-    cmo_outcome outcome = cmo_travel_start(&robot, &travel, &slowly);
+    cmo_advance_state advance;
+    cmo_advance_parameters slowly = {.distance_mm = 520, .speed_mm_s = 120};
+    cmo_outcome outcome = cmo_advance_start(&robot, &advance, &slowly);
     for (unsigned ticks = 0; outcome == CMO_RUNNING; ticks++) {
         outcome = cmo_tick(&robot);
         if (ticks % 10 == 9) {

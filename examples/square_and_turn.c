@@ -33,8 +33,8 @@ int main(void) {
     const cmo_stated_line first_cross_line = {.x_mm = 600, .y_mm = 500, .heading_deg = 0};
     cmo_left_over left;
     cmo_take_pose(&robot, &square.line, &first_cross_line, &left);
-    cmo_travel(&robot, &(cmo_travel_parameters){.distance_mm = 150 - left.ahead_mm});
-    cmo_rotate(&robot, &(cmo_rotate_parameters){.angle_deg = 90 - left.turn_deg});
+    cmo_advance(&robot, &(cmo_advance_parameters){.distance_mm = 150 - left.ahead_mm});
+    cmo_turn(&robot, &(cmo_turn_parameters){.angle_deg = 90 - left.turn_deg});
     const cmo_pose *pose = &robot.odometer.pose;
     printf("believes to stand at x %.1f y %.1f, heading %.2f degrees\n", (double)pose->x_mm,
            (double)pose->y_mm, (double)pose->heading_rad * 57.29578);

@@ -24,9 +24,9 @@ static cmo_halt to_halt(double halt) {
     return isnan(halt) ? CMO_HALT_DEFAULT : (cmo_halt)((int)halt + CMO_HALT_COAST);
 }
 
-static void finish_travel(lab_leg *leg, const staged_leg *staged) {
-    const staged_move *from = &staged->travel;
-    leg->parameters.travel = (cmo_travel_parameters){
+static void finish_advance(lab_leg *leg, const staged_leg *staged) {
+    const staged_move *from = &staged->advance;
+    leg->parameters.advance = (cmo_advance_parameters){
         .distance_mm = or_zero(from->amount),
         .speed_mm_s = or_zero(from->speed_mm_s),
         .acceleration_mm_s2 = or_zero(from->acceleration_mm_s2),
@@ -38,9 +38,9 @@ static void finish_travel(lab_leg *leg, const staged_leg *staged) {
     };
 }
 
-static void finish_rotate(lab_leg *leg, const staged_leg *staged) {
-    const staged_move *from = &staged->rotate;
-    leg->parameters.rotate = (cmo_rotate_parameters){
+static void finish_turn(lab_leg *leg, const staged_leg *staged) {
+    const staged_move *from = &staged->turn;
+    leg->parameters.turn = (cmo_turn_parameters){
         .angle_deg = or_zero(from->amount),
         .speed_mm_s = or_zero(from->speed_mm_s),
         .acceleration_mm_s2 = or_zero(from->acceleration_mm_s2),
@@ -161,7 +161,7 @@ static void finish_stay_inside(lab_leg *leg, const staged_leg *staged) {
         .grazing = (cmo_grazing)or_zero(from->grazing),
         .convex = or_zero(from->convex) != 0.0F,
         .guess = or_zero(from->guess) != 0.0F,
-        .turn = (cmo_turn)or_zero(from->turn),
+        .leave = (cmo_leaving)or_zero(from->leave),
         .angle_deg = or_zero(from->angle_deg),
         .margin_mm = or_zero(from->margin_mm),
         .acceleration_mm_s2 = or_zero(from->acceleration_mm_s2),
@@ -190,8 +190,8 @@ static const struct {
     cmo_kind kind;
     void (*finish)(lab_leg *leg, const staged_leg *staged);
 } routines[] = {
-    {CMO_KIND_TRAVEL, finish_travel},
-    {CMO_KIND_ROTATE, finish_rotate},
+    {CMO_KIND_ADVANCE, finish_advance},
+    {CMO_KIND_TURN, finish_turn},
     {CMO_KIND_DRIVE_UNTIL_LINE, finish_drive_until_line},
     {CMO_KIND_STOP_ON_LINE, finish_stop_on_line},
     {CMO_KIND_SQUARE_ON_LINE, finish_square_on_line},
@@ -203,11 +203,11 @@ static const struct {
     {CMO_KIND_COUNTDOWN, finish_countdown},
 };
 
-// `- travel` without parameters is an easy slip; it reads as if it were `- travel: {}`.
+// `- advance` without parameters is an easy slip; it reads as if it were `- advance: {}`.
 static bool read_leg(yaml_reader *reader, const yaml_node_t *node, const char *path, lab_leg *leg) {
     if (node->type != YAML_MAPPING_NODE) {
         return yaml_reader_wrong(reader, node, path,
-                                 "must be a routine with its parameters, as in - travel: "
+                                 "must be a routine with its parameters, as in - advance: "
                                  "{distance_mm: 60}");
     }
     if (node->data.mapping.pairs.top - node->data.mapping.pairs.start != 1) {
@@ -228,8 +228,8 @@ static bool read_leg(yaml_reader *reader, const yaml_node_t *node, const char *p
             routines[i].finish(leg, &staged);
         }
     }
-    if ((leg->kind == CMO_KIND_TRAVEL && leg->parameters.travel.distance_mm == 0.0F) ||
-        (leg->kind == CMO_KIND_ROTATE && leg->parameters.rotate.angle_deg == 0.0F)) {
+    if ((leg->kind == CMO_KIND_ADVANCE && leg->parameters.advance.distance_mm == 0.0F) ||
+        (leg->kind == CMO_KIND_TURN && leg->parameters.turn.angle_deg == 0.0F)) {
         char *field = g_strdup_printf("%s.%s", path, cmo_kind_name(leg->kind));
         yaml_reader_wrong(reader, node, field, "a move by 0 is none; leave the leg out");
         g_free(field);

@@ -30,7 +30,7 @@ static const char *const too_fast_names[] = {"refuse", "slow", NULL};
 static const char *const tone_names[] = {"dark", "light", "void", NULL};
 static const char *const sensor_names[] = {"either", "left", "right", "both", NULL};
 
-static const lab_key travel_keys[] = {
+static const lab_key advance_keys[] = {
     KEY(staged_move, amount, "distance_mm", -20000, 20000, "mm", MUST,
         "way to drive; negative is backward"),
     SPEED(staged_move, speed_mm_s, "half the top speed", "speed"),
@@ -42,10 +42,10 @@ static const lab_key travel_keys[] = {
     HALT(staged_move),
     ENDING(staged_move),
     KEY_END};
-static const lab_section travel_section = {"travel", "Drive straight on by a distance.",
-                                           travel_keys};
+static const lab_section advance_section = {"advance", "Drive straight on by a distance.",
+                                            advance_keys};
 
-static const lab_key rotate_keys[] = {
+static const lab_key turn_keys[] = {
     KEY(staged_move, amount, "angle_deg", -3600, 3600, "deg", MUST,
         "turn; positive is to the left"),
     SPEED(staged_move, speed_mm_s, "a third of the top speed", "speed of the wheels"),
@@ -56,7 +56,7 @@ static const lab_key rotate_keys[] = {
     LONGEST_S(staged_move, TWICE),
     HALT(staged_move),
     KEY_END};
-static const lab_section rotate_section = {"rotate", "Turn on the spot by an angle.", rotate_keys};
+static const lab_section turn_section = {"turn", "Turn on the spot by an angle.", turn_keys};
 
 static const lab_key band_keys[] = {
     KEY(staged_band, low, "low", -2, 3, "", "open",
@@ -103,7 +103,7 @@ static const lab_key place_keys[] = {
     KEY_END};
 static const lab_section place_section = {"legs[].place",
                                           "Where the line truly is. It sets the robot's pose, and "
-                                          "the next travel and rotate make good what "
+                                          "the next advance and turn make good what "
                                           "is left of this leg's errors.",
                                           place_keys};
 #define PLACE                                                                                      \
@@ -206,7 +206,7 @@ static const lab_section measure_drive_section = {
 
 static const char *const grazing_names[] = {"sway", "accept", "refuse", NULL};
 static const char *const stay_too_fast_names[] = {"refuse", "slow", "accept", NULL};
-static const char *const turn_names[] = {"mirrored", "away", "inward", "middle", NULL};
+static const char *const leave_names[] = {"mirrored", "by_angle", "inward", "middle", NULL};
 static const char *const bumper_names[] = {"left", "right", "back", NULL};
 
 static const lab_key stay_keys[] = {
@@ -228,9 +228,10 @@ static const lab_key stay_keys[] = {
              "tyres stand further out than the spots"),
     KEY_FLAG(staged_stay, guess, "guess", "false",
              "where one sensor alone has crossed, guess the boundary's direction"),
-    KEY_CHOICE(staged_stay, turn, "turn", turn_names, "mirrored",
+    KEY_CHOICE(staged_stay, leave, "leave", leave_names, "mirrored",
                "which way to go on; middle: toward the middle of the ground covered"),
-    KEY(staged_stay, angle_deg, "angle_deg", 20, 180, "deg", "120", "with turn: away, by this"),
+    KEY(staged_stay, angle_deg, "angle_deg", 20, 180, "deg", "120",
+        "with leave: by_angle, the turn from its heading"),
     KEY(staged_stay, margin_mm, "margin_mm", 0.5, 100, "mm", "3",
         "how far inside the wheels are to stay"),
     RATES(staged_stay, "", ROBOTS),
@@ -261,8 +262,8 @@ static const lab_section countdown_section = {
     "countdown", "Wait for the start button, and count down.", countdown_keys};
 
 const lab_key lab_leg_keys[] = {
-    KEY_SECTION(staged_leg, travel, "travel", &travel_section, "", "drive straight on"),
-    KEY_SECTION(staged_leg, rotate, "rotate", &rotate_section, "", "turn on the spot"),
+    KEY_SECTION(staged_leg, advance, "advance", &advance_section, "", "drive straight on"),
+    KEY_SECTION(staged_leg, turn, "turn", &turn_section, "", "turn on the spot"),
     KEY_SECTION(staged_leg, drive_until_line, "drive_until_line", &drive_section, "",
                 "drive until a line"),
     KEY_SECTION(staged_leg, stop_on_line, "stop_on_line", &stop_section, "", "stop on a line"),
@@ -361,7 +362,7 @@ const lab_section lab_route_section = {"route file", "A robot, a mat, a start po
 
 const lab_section *const lab_route_sections[] = {
     &lab_route_section,     &lab_start_section,   &lab_spread_section,   &object_section,
-    &stop_place_section,    &lab_leg_section,     &travel_section,       &rotate_section,
+    &stop_place_section,    &lab_leg_section,     &advance_section,      &turn_section,
     &drive_section,         &stop_section,        &square_section,       &band_section,
     &place_section,         &take_levels_section, &check_wiring_section, &measure_geometry_section,
     &measure_drive_section, &stay_section,        &countdown_section,    NULL};

@@ -45,7 +45,7 @@ typedef struct staged_drive_leg {
 
 typedef struct staged_stay {
     staged_band band;
-    double boundary, cruise_mm_s, too_fast, grazing, convex, guess, turn, angle_deg, margin_mm,
+    double boundary, cruise_mm_s, too_fast, grazing, convex, guess, leave, angle_deg, margin_mm,
         acceleration_mm_s2, braking_mm_s2, halt, for_s, rebounds, distance_mm, touch, range_mm,
         charge_mm, charge_mm_s, scan_deg;
 } staged_stay;
@@ -55,7 +55,7 @@ typedef struct staged_countdown {
 } staged_countdown;
 
 typedef struct staged_leg {
-    staged_move travel, rotate;
+    staged_move advance, turn;
     staged_line drive_until_line, stop_on_line, square_on_line;
     staged_levels_leg take_levels;
     staged_wiring_leg check_wiring;

@@ -8,8 +8,8 @@
 
 // Any routine's state: one object serves all legs.
 typedef union routine_state {
-    cmo_travel_state travel;
-    cmo_rotate_state rotate;
+    cmo_advance_state advance;
+    cmo_turn_state turn;
     cmo_line_state line;
     cmo_square_state square;
     cmo_take_levels_state levels;
@@ -22,10 +22,10 @@ typedef union routine_state {
 
 static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_leg *leg) {
     switch (leg->kind) {
-    case CMO_KIND_TRAVEL:
-        return cmo_travel_start(robot, &state->travel, &leg->parameters.travel);
-    case CMO_KIND_ROTATE:
-        return cmo_rotate_start(robot, &state->rotate, &leg->parameters.rotate);
+    case CMO_KIND_ADVANCE:
+        return cmo_advance_start(robot, &state->advance, &leg->parameters.advance);
+    case CMO_KIND_TURN:
+        return cmo_turn_start(robot, &state->turn, &leg->parameters.turn);
     case CMO_KIND_DRIVE_UNTIL_LINE:
         return cmo_drive_until_line_start(robot, &state->line, &leg->parameters.line_search);
     case CMO_KIND_TAKE_LEVELS:
@@ -191,7 +191,7 @@ static uint32_t applying(const lab_leg *leg) {
     if (leg->kind == CMO_KIND_STAY_INSIDE) {
         return figures | CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S);
     }
-    if (leg->kind == CMO_KIND_TRAVEL) {
+    if (leg->kind == CMO_KIND_ADVANCE) {
         return figures | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
     }
     const cmo_line_parameters *line = lab_leg_line(leg);
@@ -260,15 +260,15 @@ static void take_findings(lab_leg_result *result, const cmo_robot *robot,
 static lab_leg make_good(const lab_leg *leg, cmo_left_over *left_over) {
     lab_leg made = *leg;
     float least = 0.01F;
-    if (leg->kind == CMO_KIND_TRAVEL) {
-        float sign = leg->parameters.travel.distance_mm < 0.0F ? -1.0F : 1.0F;
-        float way = fabsf(leg->parameters.travel.distance_mm) - sign * left_over->ahead_mm;
-        made.parameters.travel.distance_mm = sign * fmaxf(way, least);
+    if (leg->kind == CMO_KIND_ADVANCE) {
+        float sign = leg->parameters.advance.distance_mm < 0.0F ? -1.0F : 1.0F;
+        float way = fabsf(leg->parameters.advance.distance_mm) - sign * left_over->ahead_mm;
+        made.parameters.advance.distance_mm = sign * fmaxf(way, least);
         left_over->ahead_mm = 0.0F;
-    } else if (leg->kind == CMO_KIND_ROTATE) {
-        float sign = leg->parameters.rotate.angle_deg < 0.0F ? -1.0F : 1.0F;
-        float angle = fabsf(leg->parameters.rotate.angle_deg) - sign * left_over->turn_deg;
-        made.parameters.rotate.angle_deg = sign * fmaxf(angle, least);
+    } else if (leg->kind == CMO_KIND_TURN) {
+        float sign = leg->parameters.turn.angle_deg < 0.0F ? -1.0F : 1.0F;
+        float angle = fabsf(leg->parameters.turn.angle_deg) - sign * left_over->turn_deg;
+        made.parameters.turn.angle_deg = sign * fmaxf(angle, least);
         *left_over = (cmo_left_over){0.0F, 0.0F};
     } else {
         *left_over = (cmo_left_over){0.0F, 0.0F}; // another line sets the pose anew

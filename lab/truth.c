@@ -328,13 +328,13 @@ void lab_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resul
     lab_put(truth, CMO_TURNED_DEG, degrees(end->heading_rad - start->heading_rad));
     const cmo_port *port = cmo_sim_port((cmo_sim *)(uintptr_t)sim);
     uint32_t end_clock_us = port->clock(port->context);
-    if (leg->kind == CMO_KIND_TRAVEL) {
-        double sign = leg->parameters.travel.distance_mm < 0.0F ? -1.0 : 1.0;
+    if (leg->kind == CMO_KIND_ADVANCE) {
+        double sign = leg->parameters.advance.distance_mm < 0.0F ? -1.0 : 1.0;
         double furthest = -INFINITY;
         for (size_t i = 0; i < s.count; i++) {
             furthest = fmax(furthest, sign * (s.at[i].way_mm - start->way_mm));
         }
-        lab_put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.travel.distance_mm);
+        lab_put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.advance.distance_mm);
     } else if (leg->kind == CMO_KIND_STAY_INSIDE) {
         lab_patrol_truth(route, sim, result);
     } else if (lab_leg_line(leg) != NULL) {

@@ -86,11 +86,11 @@ int main(void) {
         cmo_robot_set_levels(&robot, 0, &levels);
         cmo_robot_set_levels(&robot, 1, &levels);
         cmo_line_parameters line = {.blind_mm = 150, .cruise_mm_s = 450, .creep_mm_s = 200};
-        cmo_rotate_parameters turn = {.angle_deg = 133};
+        cmo_turn_parameters turn = {.angle_deg = 133};
         cmo_outcome first = cmo_stop_on_line(&robot, &line);
         printf("%a %a ", (double)robot.report.crossing_mm,
                (double)robot.report.figure[CMO_ENTRY_ANGLE_DEG]);
-        cmo_outcome second = cmo_rotate(&robot, &turn);
+        cmo_outcome second = cmo_turn(&robot, &turn);
         cmo_sim_truth t = cmo_sim_truth_now(sim);
         printf("%d %d %a %a %a %a %a\n", first, second, t.x_mm, t.y_mm, t.heading_rad, t.way_mm,
                (double)robot.odometer.pose.heading_rad);

@@ -128,7 +128,7 @@ START_TEST(a_robot_that_fails_gives_status_1_and_says_why) {
     char *route =
         g_strdup_printf("robot: %s/data/ferry/mozzo.yaml\nmat: %s/data/ferry/car-deck.svg\n"
                         "start: {x_mm: 200, y_mm: 600}\nlegs:\n"
-                        "  - stop_on_line: {longest_mm: 150}\n  - rotate: {angle_deg: 9}\n",
+                        "  - stop_on_line: {longest_mm: 150}\n  - turn: {angle_deg: 9}\n",
                         SOURCE_DIR, SOURCE_DIR);
     ck_assert(g_file_set_contents(path, route, -1, NULL));
     ck_assert_int_eq(CALL("drive %s/fail.yaml"), 1);

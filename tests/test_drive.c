@@ -271,15 +271,15 @@ START_TEST(what_was_measured_goes_into_the_description) {
 }
 END_TEST
 
-// The command of the second tick of a travel: the speed by then, and what it leads by.
+// The command of the second tick of an advance: the speed by then, and what it leads by.
 static float second_command(bool known) {
     ideal r;
     start_ideal(&r, PLAIN_TRAITS);
     r.description.lag_ms = 60;
     r.description.lag_measured = known;
-    cmo_travel_state travel;
-    cmo_travel_parameters p = {.distance_mm = 500};
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &p), CMO_RUNNING);
+    cmo_advance_state advance;
+    cmo_advance_parameters p = {.distance_mm = 500};
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &p), CMO_RUNNING);
     turn(&r, 10000);
     turn(&r, 10000);
     return r.robot.left.command_mm_s;

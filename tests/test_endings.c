@@ -4,17 +4,17 @@
 
 #include <math.h>
 
-static const cmo_travel_parameters far = {.distance_mm = 10000};
-static const cmo_travel_parameters near = {.distance_mm = 50};
+static const cmo_advance_parameters far = {.distance_mm = 10000};
+static const cmo_advance_parameters near = {.distance_mm = 50};
 
 // ---------------------------------------------------------------------------------------- halts --
 
 START_TEST(a_halt_that_failed_goes_on_in_the_routines_after_it) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
     r.paper.halt_answer = CMO_NOT_YET;
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &far), CMO_RUNNING);
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &far), CMO_RUNNING);
     for (int i = 0; i < 20; i++) {
         turn(&r, 10000);
     }
@@ -22,7 +22,7 @@ START_TEST(a_halt_that_failed_goes_on_in_the_routines_after_it) {
     ck_assert_int_eq(turn(&r, 10000), CMO_OUTCOME_ABORTED);
     ck_assert(r.robot.report.motors_may_run);
     unsigned drives = r.paper.drives;
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &near), CMO_RUNNING);
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &near), CMO_RUNNING);
     ck_assert(r.robot.report.motors_may_run);
     for (int i = 0; i < 10; i++) {
         unsigned halts = r.paper.halts;
@@ -39,13 +39,13 @@ END_TEST
 
 START_TEST(a_halt_that_never_succeeds_lets_the_next_routine_end_in_time) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
     r.paper.halt_answer = CMO_FAILED;
-    cmo_travel_parameters p = {.distance_mm = 100, .longest_ms = 300};
-    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 100),
+    cmo_advance_parameters p = {.distance_mm = 100, .longest_ms = 300};
+    ck_assert_int_eq(run_ideal(&r, cmo_advance_start(&r.robot, &advance, &p), 100),
                      CMO_OUTCOME_TIME_OVER);
-    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 100),
+    ck_assert_int_eq(run_ideal(&r, cmo_advance_start(&r.robot, &advance, &p), 100),
                      CMO_OUTCOME_TIME_OVER);
     ck_assert(r.robot.report.motors_may_run);
 }
@@ -67,18 +67,18 @@ END_TEST
 
 START_TEST(an_abort_between_two_routines_ends_the_next_and_no_further_one) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
     turn(&r, 10000);
     cmo_abort(&r.robot);
-    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &near), 500),
+    ck_assert_int_eq(run_ideal(&r, cmo_advance_start(&r.robot, &advance, &near), 500),
                      CMO_OUTCOME_ABORTED);
     ck_assert_uint_eq(r.paper.drives, 0);
     ck_assert(r.paper.halted);
-    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &near), 500),
+    ck_assert_int_eq(run_ideal(&r, cmo_advance_start(&r.robot, &advance, &near), 500),
                      CMO_OUTCOME_DONE);
     // Halted by hand: that ends the routine, too.
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &far), CMO_RUNNING);
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &far), CMO_RUNNING);
     turn(&r, 10000);
     ck_assert_int_eq(cmo_halt_now(&r.robot, CMO_HALT_DEFAULT), CMO_OK);
     ck_assert_ptr_null(r.robot.routine);
@@ -106,11 +106,11 @@ END_TEST
 
 START_TEST(drive_commands_that_are_never_taken_are_no_way) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, (uint16_t)(PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS));
     r.paper.drive_answer = CMO_NOT_YET;
-    cmo_travel_parameters p = {.distance_mm = 300};
-    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 1000),
+    cmo_advance_parameters p = {.distance_mm = 300};
+    ck_assert_int_eq(run_ideal(&r, cmo_advance_start(&r.robot, &advance, &p), 1000),
                      CMO_OUTCOME_PORT_FAILED);
     ck_assert_double_lt(figure(&r.robot, CMO_TRAVELLED_MM), 5);
     ck_assert(r.paper.halted);
@@ -122,11 +122,11 @@ START_TEST(a_drive_that_fails_ends_the_routine_halted) {
     for (size_t i = 0; i < G_N_ELEMENTS(places); i++) {
         for (int ending = CMO_END_HALTED; ending <= CMO_END_MOVING; ending++) {
             ideal r;
-            cmo_travel_state travel;
+            cmo_advance_state advance;
             start_ideal(&r, PLAIN_TRAITS);
             r.drive_fails_mm = places[i] - (ending == CMO_END_HALTED);
-            cmo_travel_parameters p = {.distance_mm = 300, .ending = (cmo_ending)ending};
-            ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 500),
+            cmo_advance_parameters p = {.distance_mm = 300, .ending = (cmo_ending)ending};
+            ck_assert_int_eq(run_ideal(&r, cmo_advance_start(&r.robot, &advance, &p), 500),
                              CMO_OUTCOME_PORT_FAILED);
             ck_assert(r.paper.halted);
             ck_assert(!r.robot.report.motors_may_run);
@@ -137,10 +137,10 @@ END_TEST
 
 START_TEST(a_halt_that_the_port_no_longer_has_becomes_another) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
-    cmo_travel_parameters p = {.distance_mm = 100, .halt = CMO_HALT_HOLD};
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &p), CMO_RUNNING);
+    cmo_advance_parameters p = {.distance_mm = 100, .halt = CMO_HALT_HOLD};
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &p), CMO_RUNNING);
     r.paper.port.traits = (uint16_t)(PLAIN_TRAITS & ~(CMO_TRAIT_HOLD | CMO_TRAIT_BRAKE));
     ck_assert_int_eq(run_ideal(&r, CMO_RUNNING, 500), CMO_OUTCOME_DONE);
     ck_assert_int_eq(r.paper.last_halt, CMO_HALT_COAST);
@@ -149,11 +149,11 @@ END_TEST
 
 START_TEST(motors_that_cannot_keep_up_are_waited_for) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
     r.fastest_mm_s = 150; // a worn battery
-    cmo_travel_parameters p = {.distance_mm = 900, .speed_mm_s = 500, .longest_ms = 20000};
-    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 1000),
+    cmo_advance_parameters p = {.distance_mm = 900, .speed_mm_s = 500, .longest_ms = 20000};
+    ck_assert_int_eq(run_ideal(&r, cmo_advance_start(&r.robot, &advance, &p), 1000),
                      CMO_OUTCOME_DONE);
     ck_assert_double_eq_tol(r.left_mm, 900, 1.1);
     ck_assert_double_le(figure(&r.robot, CMO_OVERSHOOT_MM), 1);
@@ -164,14 +164,14 @@ END_TEST
 
 START_TEST(no_limit_is_too_long_for_the_clock) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
     r.description.slowest_mm_s = 0;
     r.description.tick_us = 25000;
     // Longer than the port's clock counts; the wheels are held by hand, softly enough to count.
-    cmo_travel_parameters p = {
+    cmo_advance_parameters p = {
         .distance_mm = 20000, .speed_mm_s = 4.0F, .longest_ms = 80 * 60 * 1000};
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &p), CMO_RUNNING);
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &p), CMO_RUNNING);
     cmo_outcome outcome = CMO_RUNNING;
     unsigned ticks = 0;
     while (outcome == CMO_RUNNING && ticks < 81U * 60 * 40) {
@@ -211,13 +211,13 @@ END_TEST
 START_TEST(every_routine_ends_by_its_limit_where_the_encoders_never_answer) {
     ideal r;
     cmo_check_wiring_state wiring;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
     r.paper.sample.have = 0;
     cmo_check_wiring_parameters w = {.longest_ms = 700};
     cmo_outcome outcome = run_ideal(&r, cmo_check_wiring_start(&r.robot, &wiring, &w), 100);
     ck_assert_int_ne(outcome, CMO_RUNNING);
-    outcome = run_ideal(&r, cmo_travel_start(&r.robot, &travel, &near), 100);
+    outcome = run_ideal(&r, cmo_advance_start(&r.robot, &advance, &near), 100);
     ck_assert_int_eq(outcome, CMO_OUTCOME_ENCODER_SILENT);
     ck_assert(r.paper.halted);
 }
@@ -247,14 +247,15 @@ END_TEST
 
 START_TEST(after_a_pause_at_speed_it_starts_from_a_standstill) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
-    cmo_travel_parameters p = {.distance_mm = 200, .speed_mm_s = 400, .ending = CMO_END_MOVING};
-    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &p), 500), CMO_OUTCOME_DONE);
+    cmo_advance_parameters p = {.distance_mm = 200, .speed_mm_s = 400, .ending = CMO_END_MOVING};
+    ck_assert_int_eq(run_ideal(&r, cmo_advance_start(&r.robot, &advance, &p), 500),
+                     CMO_OUTCOME_DONE);
     ck_assert_float_gt(cmo_speed_mm_s(&r.robot), 350);
     r.paper.clock_us += 100000; // the last command has run out
     r.paper.left = r.paper.right = 0;
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &near), CMO_RUNNING);
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &near), CMO_RUNNING);
     turn(&r, 10000);
     ck_assert_float_le(fabsf(cmo_speed_mm_s(&r.robot)), 100); // it may have rolled on a little
     ck_assert_int_eq(run_ideal(&r, CMO_RUNNING, 500), CMO_OUTCOME_DONE);
@@ -263,16 +264,16 @@ END_TEST
 
 START_TEST(after_an_encoder_jump_the_next_routine_works) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &far), CMO_RUNNING);
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &far), CMO_RUNNING);
     for (int i = 0; i < 20; i++) {
         ck_assert_int_eq(turn(&r, 10000), CMO_RUNNING);
     }
     r.left_mm += 2500;
     ck_assert_int_eq(turn(&r, 10000), CMO_OUTCOME_ENCODER_JUMP);
     ck_assert(r.paper.halted);
-    ck_assert_int_eq(run_ideal(&r, cmo_travel_start(&r.robot, &travel, &near), 500),
+    ck_assert_int_eq(run_ideal(&r, cmo_advance_start(&r.robot, &advance, &near), 500),
                      CMO_OUTCOME_DONE);
     ck_assert_double_eq_tol(figure(&r.robot, CMO_TRAVELLED_MM), 50, 1.1);
 }

@@ -214,11 +214,11 @@ END_TEST
 START_TEST(a_halt_that_fails_is_repeated_and_said_until_it_succeeds) {
     paper_port paper;
     cmo_robot robot;
-    cmo_travel_state state;
+    cmo_advance_state state;
     start_paper(&paper, PLAIN_TRAITS);
     cmo_robot_start(&robot, &plain_robot, &paper.port);
-    cmo_travel_parameters parameters = {.distance_mm = 100};
-    ck_assert_int_eq(cmo_travel_start(&robot, &state, &parameters), CMO_RUNNING);
+    cmo_advance_parameters parameters = {.distance_mm = 100};
+    ck_assert_int_eq(cmo_advance_start(&robot, &state, &parameters), CMO_RUNNING);
     cmo_tick(&robot);
     paper.halt_answer = CMO_NOT_YET;
     paper.answer = CMO_FAILED;
@@ -242,9 +242,9 @@ START_TEST(a_clock_that_stands_still_does_not_hang_the_library) {
     cmo_robot robot;
     start_paper(&paper, PLAIN_TRAITS);
     cmo_robot_start(&robot, &plain_robot, &paper.port);
-    cmo_travel_state state;
-    cmo_travel_parameters parameters = {.distance_mm = 100};
-    ck_assert_int_eq(cmo_travel_start(&robot, &state, &parameters), CMO_RUNNING);
+    cmo_advance_state state;
+    cmo_advance_parameters parameters = {.distance_mm = 100};
+    ck_assert_int_eq(cmo_advance_start(&robot, &state, &parameters), CMO_RUNNING);
     cmo_outcome outcome = CMO_RUNNING;
     for (int i = 0; i < 2000 && outcome == CMO_RUNNING; i++) {
         outcome = cmo_tick(&robot);
@@ -287,9 +287,9 @@ START_TEST(parameters_that_make_no_sense_are_refused_before_anything_moves) {
     }
     ck_assert_float_eq_tol(bench.robot.limit, 400.0F, 0.5F); // 0.8 of 5 mm in 10 ms
     static const struct {
-        cmo_travel_parameters travel;
+        cmo_advance_parameters advance;
         const char *field;
-    } travels[] = {
+    } advances[] = {
         {{.distance_mm = 0}, "distance_mm"},
         {{.distance_mm = NAN}, "distance_mm"},
         {{.distance_mm = 20001}, "distance_mm"},
@@ -299,22 +299,23 @@ START_TEST(parameters_that_make_no_sense_are_refused_before_anything_moves) {
         {{.distance_mm = 10, .braking_mm_s2 = 1}, "braking_mm_s2"},
         {{.distance_mm = 10, .ending = (cmo_ending)5}, "ending"},
     };
-    for (size_t i = 0; i < G_N_ELEMENTS(travels); i++) {
-        ck_assert_int_eq(cmo_travel(&bench.robot, &travels[i].travel), CMO_OUTCOME_BAD_PARAMETER);
-        ck_assert_str_eq(bench.robot.field, travels[i].field);
+    for (size_t i = 0; i < G_N_ELEMENTS(advances); i++) {
+        ck_assert_int_eq(cmo_advance(&bench.robot, &advances[i].advance),
+                         CMO_OUTCOME_BAD_PARAMETER);
+        ck_assert_str_eq(bench.robot.field, advances[i].field);
     }
     static const struct {
-        cmo_rotate_parameters rotate;
+        cmo_turn_parameters turn;
         const char *field;
-    } rotates[] = {
+    } turns[] = {
         {{.angle_deg = 0}, "angle_deg"},
         {{.angle_deg = 3601}, "angle_deg"},
         {{.angle_deg = 10, .tolerance_deg = 21}, "tolerance_deg"},
         {{.angle_deg = 10, .speed_mm_s = 9000}, "speed_mm_s"},
     };
-    for (size_t i = 0; i < G_N_ELEMENTS(rotates); i++) {
-        ck_assert_int_eq(cmo_rotate(&bench.robot, &rotates[i].rotate), CMO_OUTCOME_BAD_PARAMETER);
-        ck_assert_str_eq(bench.robot.field, rotates[i].field);
+    for (size_t i = 0; i < G_N_ELEMENTS(turns); i++) {
+        ck_assert_int_eq(cmo_turn(&bench.robot, &turns[i].turn), CMO_OUTCOME_BAD_PARAMETER);
+        ck_assert_str_eq(bench.robot.field, turns[i].field);
     }
     cmo_action_parameters none = {.function = NULL};
     ck_assert_int_eq(cmo_action(&bench.robot, &none), CMO_OUTCOME_BAD_PARAMETER);
@@ -328,10 +329,10 @@ START_TEST(a_second_routine_is_refused_while_one_runs) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
-    cmo_travel_state first, second;
-    cmo_travel_parameters parameters = {.distance_mm = 100};
-    ck_assert_int_eq(cmo_travel_start(&bench.robot, &first, &parameters), CMO_RUNNING);
-    ck_assert_int_eq(cmo_travel_start(&bench.robot, &second, &parameters),
+    cmo_advance_state first, second;
+    cmo_advance_parameters parameters = {.distance_mm = 100};
+    ck_assert_int_eq(cmo_advance_start(&bench.robot, &first, &parameters), CMO_RUNNING);
+    ck_assert_int_eq(cmo_advance_start(&bench.robot, &second, &parameters),
                      CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_str_eq(bench.robot.field, "routine");
     ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_DONE);
@@ -387,8 +388,8 @@ START_TEST(what_the_robot_lacks_is_refused_not_faked) {
     cmo_robot robot;
     start_paper(&paper, CMO_TRAIT_ENCODERS | CMO_TRAIT_SPEED | CMO_TRAIT_COAST);
     cmo_robot_start(&robot, &plain_robot, &paper.port);
-    cmo_travel_parameters brakes = {.distance_mm = 100, .halt = CMO_HALT_BRAKE};
-    ck_assert_int_eq(cmo_travel(&robot, &brakes), CMO_OUTCOME_NOT_SUPPORTED);
+    cmo_advance_parameters brakes = {.distance_mm = 100, .halt = CMO_HALT_BRAKE};
+    ck_assert_int_eq(cmo_advance(&robot, &brakes), CMO_OUTCOME_NOT_SUPPORTED);
     ck_assert_str_eq(robot.field, "halt");
     ck_assert_int_eq(cmo_halt_now(&robot, CMO_HALT_HOLD), CMO_FAILED);
     cmo_line_parameters plain = {.blind_mm = 0};
@@ -403,8 +404,8 @@ START_TEST(what_the_robot_lacks_is_refused_not_faked) {
     cmo_line_parameters both = {.watch = CMO_WATCH_BOTH};
     ck_assert_int_eq(cmo_drive_until_line(&robot, &both), CMO_OUTCOME_NOT_SUPPORTED);
     paper.port.wait = NULL;
-    cmo_travel_parameters travel = {.distance_mm = 100};
-    ck_assert_int_eq(cmo_travel(&robot, &travel), CMO_OUTCOME_NOT_SUPPORTED);
+    cmo_advance_parameters advance = {.distance_mm = 100};
+    ck_assert_int_eq(cmo_advance(&robot, &advance), CMO_OUTCOME_NOT_SUPPORTED);
     ck_assert_str_eq(robot.field, "wait");
     ck_assert_uint_eq(paper.drives, 0);
 }

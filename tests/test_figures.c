@@ -115,11 +115,11 @@ START_TEST(a_coasting_robot_is_thought_to_roll_on_for_longer) {
     float rolled[2];
     for (int i = 0; i < 2; i++) {
         ideal r;
-        cmo_travel_state travel;
+        cmo_advance_state advance;
         start_ideal(&r, (uint16_t)(PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS));
         r.description.lag_ms = 50;
-        cmo_travel_parameters p = {.distance_mm = 1000, .speed_mm_s = 400};
-        ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &p), CMO_RUNNING);
+        cmo_advance_parameters p = {.distance_mm = 1000, .speed_mm_s = 400};
+        ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &p), CMO_RUNNING);
         for (int n = 0; n < 60; n++) {
             turn(&r, 10000);
         }

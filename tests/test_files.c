@@ -138,8 +138,8 @@ END_TEST
 START_TEST(a_route_is_read_leg_by_leg) {
     static const char text[] =
         ROUTE "longest_s: 30\nlegs:\n"
-              "  - travel: {distance_mm: -60, halt: hold, ending: moving}\n"
-              "  - rotate: {angle_deg: 90, tolerance_deg: 2}\n"
+              "  - advance: {distance_mm: -60, halt: hold, ending: moving}\n"
+              "  - turn: {angle_deg: 90, tolerance_deg: 2}\n"
               "  - drive_until_line: {}\n"
               "  - stop_on_line: {tone: light, sensor: both, least_width_mm: 0, longest_s: 4.5}\n";
     GError *error = NULL;
@@ -150,11 +150,11 @@ START_TEST(a_route_is_read_leg_by_leg) {
     ck_assert_uint_eq(route->legs, 4);
     ck_assert_double_eq(route->longest_s, 30);
     ck_assert_double_eq(route->heading_deg, 0);
-    ck_assert_int_eq(route->leg[0].kind, CMO_KIND_TRAVEL);
-    ck_assert_float_eq(route->leg[0].parameters.travel.distance_mm, -60);
-    ck_assert_int_eq(route->leg[0].parameters.travel.halt, CMO_HALT_HOLD);
-    ck_assert_int_eq(route->leg[0].parameters.travel.ending, CMO_END_MOVING);
-    ck_assert_float_eq(route->leg[1].parameters.rotate.tolerance_deg, 2);
+    ck_assert_int_eq(route->leg[0].kind, CMO_KIND_ADVANCE);
+    ck_assert_float_eq(route->leg[0].parameters.advance.distance_mm, -60);
+    ck_assert_int_eq(route->leg[0].parameters.advance.halt, CMO_HALT_HOLD);
+    ck_assert_int_eq(route->leg[0].parameters.advance.ending, CMO_END_MOVING);
+    ck_assert_float_eq(route->leg[1].parameters.turn.tolerance_deg, 2);
     ck_assert_int_eq(route->leg[2].kind, CMO_KIND_DRIVE_UNTIL_LINE);
     ck_assert_float_eq(route->leg[2].parameters.line_search.least_width_mm, 0); // the default
     const cmo_line_parameters *line = &route->leg[3].parameters.line_search;
@@ -174,17 +174,17 @@ START_TEST(whatever_is_wrong_in_a_route_is_said_with_line_and_field) {
     } cases[] = {
         {ROUTE, "legs: must be given: list of legs"},
         {ROUTE "legs: []\n", "x.yaml:4: legs: must be a list of legs"},
-        {ROUTE "legs: {travel: {}}\n", "legs: must be a list of legs"},
-        {ROUTE "legs:\n  - travel\n", "x.yaml:5: legs[1]: must be a routine with its parameters"},
-        {ROUTE "legs:\n  - travel: {distance_mm: 5}\n    rotate: {angle_deg: 5}\n",
+        {ROUTE "legs: {advance: {}}\n", "legs: must be a list of legs"},
+        {ROUTE "legs:\n  - advance\n", "x.yaml:5: legs[1]: must be a routine with its parameters"},
+        {ROUTE "legs:\n  - advance: {distance_mm: 5}\n    turn: {angle_deg: 5}\n",
          "legs[1]: must name exactly one routine"},
         {ROUTE "legs:\n  - go: {}\n",
-         "x.yaml:5: legs[1].go: unknown key; known are: travel, rotate"},
+         "x.yaml:5: legs[1].go: unknown key; known are: advance, turn"},
         {ROUTE "legs:\n  - stop_on_lin: {}\n", "did you mean stop_on_line?"},
-        {ROUTE "legs:\n  - travel: {}\n",
-         "legs[1].travel.distance_mm: must be given: way to drive"},
-        {ROUTE "legs:\n  - travel: {distance_mm: 0}\n", "legs[1].travel: a move by 0 is none"},
-        {ROUTE "legs:\n  - rotate: {angle_deg: 0}\n", "legs[1].rotate: a move by 0 is none"},
+        {ROUTE "legs:\n  - advance: {}\n",
+         "legs[1].advance.distance_mm: must be given: way to drive"},
+        {ROUTE "legs:\n  - advance: {distance_mm: 0}\n", "legs[1].advance: a move by 0 is none"},
+        {ROUTE "legs:\n  - turn: {angle_deg: 0}\n", "legs[1].turn: a move by 0 is none"},
         {ROUTE "legs:\n  - stop_on_line: {blnd_mm: 5}\n",
          "legs[1].stop_on_line.blnd_mm: unknown key; did you mean blind_mm?"},
         {ROUTE "legs:\n  - stop_on_line: {ending: moving}\n", "stop_on_line.ending: unknown key"},
@@ -192,7 +192,7 @@ START_TEST(whatever_is_wrong_in_a_route_is_said_with_line_and_field) {
          "legs[1].stop_on_line.tone: 'black' is not one of: dark, light, void"},
         {ROUTE "legs:\n  - stop_on_line: {cruise_mm_s: -5}\n",
          "cruise_mm_s: -5 is out of range; 1 to 5000 mm/s"},
-        {"robot: r\nmat: m\nstart: {x_mm: 5}\nlegs:\n  - travel: {distance_mm: 5}\n",
+        {"robot: r\nmat: m\nstart: {x_mm: 5}\nlegs:\n  - advance: {distance_mm: 5}\n",
          "start.y_mm: must be given"},
         {"robot: r\nmat: m\nstart: 5\nlegs: []\n", "x.yaml:3: start: must be keys"},
     };
@@ -207,7 +207,7 @@ START_TEST(whatever_is_wrong_in_a_route_is_said_with_line_and_field) {
     }
     GString *many = g_string_new(ROUTE "legs:\n");
     for (int i = 0; i <= LAB_LEGS_MAX; i++) {
-        g_string_append(many, "  - travel: {distance_mm: 1}\n");
+        g_string_append(many, "  - advance: {distance_mm: 1}\n");
     }
     GError *error = NULL;
     ck_assert_ptr_null(lab_route_from_bytes("x.yaml", many->str, many->len, &error));

@@ -159,7 +159,7 @@ START_TEST(what_is_no_file_is_neither_read_nor_written) {
     g_unlink(pipe);
     char *text =
         g_strdup_printf("robot: %s/data/ferry/mozzo.yaml\nmat: /dev/zero\n"
-                        "start: {x_mm: 480, y_mm: 620}\nlegs: [{travel: {distance_mm: 1}}]\n",
+                        "start: {x_mm: 480, y_mm: 620}\nlegs: [{advance: {distance_mm: 1}}]\n",
                         SOURCE_DIR);
     put("zero.yaml", text, -1);
     ck_assert_int_eq(CALL("drive %s/zero.yaml"), 2);

@@ -16,7 +16,7 @@ START_TEST(a_heading_that_is_set_anew_is_not_taken_for_a_turn) {
         paper.sample.heading_deg = headings[i];
         cmo_tick(&robot);
     }
-    ck_assert_double_eq_tol((double)cmo_turn_rad(&robot) * 180 / G_PI, 25, 0.1);
+    ck_assert_double_eq_tol((double)cmo_turned_rad(&robot) * 180 / G_PI, 25, 0.1);
 }
 END_TEST
 

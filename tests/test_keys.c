@@ -223,8 +223,8 @@ START_TEST(what_is_wrong_in_the_newer_keys_is_said) {
         {"legs:\n  - measure_geometry: {rounds: 0}\n", "rounds"},
         {"legs:\n  - measure_geometry: {rounds: 1.5}\n", "rounds"},
         {"legs:\n  - measure_drive: {rounds: 11}\n", "rounds"},
-        {"spread: {battery: 2}\nlegs:\n  - travel: {distance_mm: 5}\n", "spread.battery"},
-        {"spread: {hight: 2}\nlegs:\n  - travel: {distance_mm: 5}\n", "unknown key"},
+        {"spread: {battery: 2}\nlegs:\n  - advance: {distance_mm: 5}\n", "spread.battery"},
+        {"spread: {hight: 2}\nlegs:\n  - advance: {distance_mm: 5}\n", "unknown key"},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         GError *error = NULL;
@@ -238,16 +238,16 @@ START_TEST(what_is_wrong_in_the_newer_keys_is_said) {
 END_TEST
 
 START_TEST(a_stated_line_makes_the_next_move_good) {
-    // The same trial with the line's place and without: the travel after it goes by so much less or
-    // more as the rest error was.
+    // The same trial with the line's place and without: the advance after it goes by so much less
+    // or more as the rest error was.
     GError *error = NULL;
     double end_mm[2], rest_mm = 0.0;
     for (int stated = 0; stated < 2; stated++) {
         lab_route *route = route_of(
             stated ? "legs:\n  - stop_on_line: {rest: near_edge, effort: quick, cruise_mm_s: 300, "
-                     "place: {x_mm: 540, y_mm: 0}}\n  - travel: {distance_mm: 100}\n"
+                     "place: {x_mm: 540, y_mm: 0}}\n  - advance: {distance_mm: 100}\n"
                    : "legs:\n  - stop_on_line: {rest: near_edge, effort: quick, cruise_mm_s: 300}\n"
-                     "  - travel: {distance_mm: 100}\n",
+                     "  - advance: {distance_mm: 100}\n",
             &error);
         ck_assert_ptr_nonnull(route);
         route->x_mm = 250;

@@ -23,8 +23,8 @@ static double learned_s(double regulator, double stated_lag_ms) {
     setup.plant.regulator_reset_ms = 80.0;
     bench_robot bench = begin(&setup, &description);
     ck_assert_float_eq(bench.robot.trail_s, 0.0F); // nothing is known yet
-    cmo_travel_parameters p = {.distance_mm = 300, .speed_mm_s = 400};
-    ck_assert_int_eq(cmo_travel(&bench.robot, &p), CMO_OUTCOME_DONE);
+    cmo_advance_parameters p = {.distance_mm = 300, .speed_mm_s = 400};
+    ck_assert_int_eq(cmo_advance(&bench.robot, &p), CMO_OUTCOME_DONE);
     double trail = (double)bench.robot.trail_s;
     end_bench(&bench);
     return trail;

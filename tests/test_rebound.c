@@ -5,11 +5,11 @@
 #include <math.h>
 
 START_TEST(it_turns_as_it_was_asked_to) {
-    static const cmo_turn turns[] = {CMO_TURN_MIRRORED, CMO_TURN_AWAY, CMO_TURN_INWARD};
-    for (size_t i = 0; i < G_N_ELEMENTS(turns); i++) {
+    static const cmo_leaving leaves[] = {CMO_LEAVE_MIRRORED, CMO_LEAVE_BY_ANGLE, CMO_LEAVE_INWARD};
+    for (size_t i = 0; i < G_N_ELEMENTS(leaves); i++) {
         patrol p;
         start_patrol(&p, &dark_room, 64, 0, NULL);
-        cmo_stay_parameters parameters = {.turn = turns[i], .angle_deg = 100, .rebounds = 1};
+        cmo_stay_parameters parameters = {.leave = leaves[i], .angle_deg = 100, .rebounds = 1};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
         const cmo_rebound *r = &p.state.last;
         // The right wall, met at 20 degrees to the left of its normal.
@@ -28,7 +28,7 @@ END_TEST
 START_TEST(toward_the_middle_it_comes_back_to_where_it_was) {
     patrol p;
     start_patrol(&p, &dark_room, 64, 0, NULL);
-    cmo_stay_parameters parameters = {.turn = CMO_TURN_MIDDLE, .rebounds = 6};
+    cmo_stay_parameters parameters = {.leave = CMO_LEAVE_MIDDLE, .rebounds = 6};
     ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
     cmo_sim_truth end = cmo_sim_truth_now(p.bench.sim);
     double to_middle =

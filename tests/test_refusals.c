@@ -4,7 +4,7 @@
 
 #include <math.h>
 
-static const cmo_travel_parameters near = {.distance_mm = 50};
+static const cmo_advance_parameters near = {.distance_mm = 50};
 
 static bool never_done(cmo_robot *robot, void *context) {
     (void)robot;
@@ -18,16 +18,16 @@ START_TEST(defaults_suit_a_robot_that_can_only_drive_fast) {
     r.description.top_speed_mm_s = 100;
     r.description.slowest_mm_s = 60;
     union {
-        cmo_travel_state travel;
+        cmo_advance_state advance;
         cmo_line_state line;
         cmo_square_state square;
         cmo_check_wiring_state wiring;
     } state;
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &state.travel, &near), CMO_RUNNING);
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &state.advance, &near), CMO_RUNNING);
     ck_assert_ptr_null(r.robot.field);
     cmo_halt_now(&r.robot, CMO_HALT_DEFAULT);
     ck_assert_int_eq(
-        cmo_rotate_start(&r.robot, &state.travel, &(cmo_rotate_parameters){.angle_deg = 90}),
+        cmo_turn_start(&r.robot, &state.advance, &(cmo_turn_parameters){.angle_deg = 90}),
         CMO_RUNNING);
     cmo_halt_now(&r.robot, CMO_HALT_DEFAULT);
     ck_assert_int_eq(cmo_stop_on_line_start(&r.robot, &state.line, &(cmo_line_parameters){0}),
@@ -44,15 +44,15 @@ END_TEST
 
 START_TEST(a_refusal_is_forgotten_by_a_good_start) {
     ideal r;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_ideal(&r, PLAIN_TRAITS);
     ck_assert_int_eq(
-        cmo_travel_start(&r.robot, &travel,
-                         &(cmo_travel_parameters){.distance_mm = 9, .speed_mm_s = 1e4F}),
+        cmo_advance_start(&r.robot, &advance,
+                          &(cmo_advance_parameters){.distance_mm = 9, .speed_mm_s = 1e4F}),
         CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_str_eq(r.robot.field, "speed_mm_s");
     ck_assert_float_eq(r.robot.limit, 700.0F);
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &travel, &near), CMO_RUNNING);
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &near), CMO_RUNNING);
     ck_assert_ptr_null(r.robot.field);
     ck_assert(isnan(r.robot.limit));
 }
@@ -76,14 +76,14 @@ END_TEST
 START_TEST(a_robot_that_was_refused_does_nothing) {
     paper_port paper;
     cmo_robot robot;
-    cmo_travel_state travel;
+    cmo_advance_state advance;
     start_paper(&paper, PLAIN_TRAITS);
     cmo_robot_description bad = plain_robot;
     bad.lifetime_us = 15000;
     ck_assert_int_eq(cmo_robot_start(&robot, &bad, &paper.port), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_str_eq(robot.field, "lifetime_us");
     ck_assert_float_eq(robot.limit, 20000.0F);
-    ck_assert_int_eq(cmo_travel_start(&robot, &travel, &near), CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_int_eq(cmo_advance_start(&robot, &advance, &near), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_str_eq(robot.field, "robot");
     ck_assert_int_eq(cmo_tick(&robot), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_int_eq(cmo_run(&robot), CMO_OUTCOME_BAD_PARAMETER);
@@ -102,7 +102,7 @@ START_TEST(a_robot_that_was_refused_does_nothing) {
     uint8_t bytes[64];
     int refused = 0;
     const cmo_outcome bad_parameter = CMO_OUTCOME_BAD_PARAMETER;
-    refused += cmo_rotate_start(&robot, &travel, &(cmo_rotate_parameters){0}) == bad_parameter;
+    refused += cmo_turn_start(&robot, &advance, &(cmo_turn_parameters){0}) == bad_parameter;
     refused +=
         cmo_drive_until_line_start(&robot, &s.line, &(cmo_line_parameters){0}) == bad_parameter;
     refused += cmo_stop_on_line_start(&robot, &s.line, &(cmo_line_parameters){0}) == bad_parameter;

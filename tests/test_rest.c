@@ -299,7 +299,7 @@ START_TEST(halts_teach_what_the_next_one_will_do) {
         ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &p), CMO_OUTCOME_DONE);
         off[i] = fabs(figure(&bench.robot, CMO_PREDICTED_OVERSHOOT_MM) / beyond(&bench, 700) - 1.0);
         double back = beyond(&bench, 700) + 430.0;
-        cmo_travel(&bench.robot, &(cmo_travel_parameters){.distance_mm = (float)-back});
+        cmo_advance(&bench.robot, &(cmo_advance_parameters){.distance_mm = (float)-back});
     }
     ck_assert_double_gt(off[0], 0.2);
     ck_assert_double_lt(off[2], 0.15);

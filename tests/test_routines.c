@@ -14,14 +14,14 @@ static bench_robot start(const cmo_sim_setup *setup, const cmo_robot_description
 }
 
 // A start() returns the bench by value: the robot must not hold pointers into itself.
-START_TEST(travel_ends_at_its_distance_forward_and_backward) {
+START_TEST(advance_ends_at_its_distance_forward_and_backward) {
     static const float distances[] = {300, -300, 40, -5, 800};
     for (size_t i = 0; i < G_N_ELEMENTS(distances); i++) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
         setup.x_mm = 700;
         bench_robot bench = start(&setup, &plain_robot);
-        cmo_travel_parameters parameters = {.distance_mm = distances[i], .speed_mm_s = 400};
-        ck_assert_int_eq(cmo_travel(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        cmo_advance_parameters parameters = {.distance_mm = distances[i], .speed_mm_s = 400};
+        ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
         double way = cmo_sim_truth_now(bench.sim).way_mm;
         // One encoder step of tolerance, gear play, and 1 % of tyre creep.
         double allowed = 1.1 + 0.01 * fabs((double)distances[i]);
@@ -33,27 +33,28 @@ START_TEST(travel_ends_at_its_distance_forward_and_backward) {
 }
 END_TEST
 
-START_TEST(travel_keeps_its_speed_and_stays_straight) {
+START_TEST(advance_keeps_its_speed_and_stays_straight) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
     setup.plant.left_strength = 0.9; // unequal motors
     bench_robot bench = start(&setup, &plain_robot);
-    cmo_travel_parameters parameters = {.distance_mm = 900, .speed_mm_s = 500};
-    ck_assert_int_eq(cmo_travel(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+    cmo_advance_parameters parameters = {.distance_mm = 900, .speed_mm_s = 500};
+    ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
     ck_assert_double_eq_tol(figure(&bench.robot, CMO_TOP_SPEED_MM_S), 500, 15);
     ck_assert_double_le(fabs(cmo_sim_truth_now(bench.sim).heading_rad), 0.02);
     end_bench(&bench);
 }
 END_TEST
 
-START_TEST(a_travel_that_ends_moving_goes_over_into_the_next_without_a_halt) {
+START_TEST(an_advance_that_ends_moving_goes_over_into_the_next_without_a_halt) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
     bench_robot bench = start(&setup, &plain_robot);
-    cmo_travel_parameters first = {.distance_mm = 300, .speed_mm_s = 400, .ending = CMO_END_MOVING};
-    ck_assert_int_eq(cmo_travel(&bench.robot, &first), CMO_OUTCOME_DONE);
+    cmo_advance_parameters first = {
+        .distance_mm = 300, .speed_mm_s = 400, .ending = CMO_END_MOVING};
+    ck_assert_int_eq(cmo_advance(&bench.robot, &first), CMO_OUTCOME_DONE);
     ck_assert(!cmo_sim_halted(bench.sim));
     ck_assert_double_ge(cmo_sim_truth_now(bench.sim).speed_mm_s, 380);
-    cmo_travel_parameters second = {.distance_mm = 200, .speed_mm_s = 400};
-    ck_assert_int_eq(cmo_travel(&bench.robot, &second), CMO_OUTCOME_DONE);
+    cmo_advance_parameters second = {.distance_mm = 200, .speed_mm_s = 400};
+    ck_assert_int_eq(cmo_advance(&bench.robot, &second), CMO_OUTCOME_DONE);
     ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).way_mm, 505, 8);
     end_bench(&bench);
 }
@@ -62,8 +63,9 @@ END_TEST
 START_TEST(a_robot_left_moving_is_halted_by_the_port) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
     bench_robot bench = start(&setup, &plain_robot);
-    cmo_travel_parameters first = {.distance_mm = 300, .speed_mm_s = 400, .ending = CMO_END_MOVING};
-    ck_assert_int_eq(cmo_travel(&bench.robot, &first), CMO_OUTCOME_DONE);
+    cmo_advance_parameters first = {
+        .distance_mm = 300, .speed_mm_s = 400, .ending = CMO_END_MOVING};
+    ck_assert_int_eq(cmo_advance(&bench.robot, &first), CMO_OUTCOME_DONE);
     cmo_sim_pass(bench.sim, 600);
     ck_assert(cmo_sim_halted(bench.sim));
     ck_assert_double_le(fabs(cmo_sim_truth_now(bench.sim).speed_mm_s), 0.5);
@@ -71,13 +73,13 @@ START_TEST(a_robot_left_moving_is_halted_by_the_port) {
 }
 END_TEST
 
-START_TEST(rotate_turns_by_its_angle_either_way) {
+START_TEST(turn_goes_by_its_angle_either_way) {
     static const float angles[] = {90, -90, 5, 360, -720};
     for (size_t i = 0; i < G_N_ELEMENTS(angles); i++) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
         bench_robot bench = start(&setup, &plain_robot);
-        cmo_rotate_parameters parameters = {.angle_deg = angles[i]};
-        ck_assert_int_eq(cmo_rotate(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        cmo_turn_parameters parameters = {.angle_deg = angles[i]};
+        ck_assert_int_eq(cmo_turn(&bench.robot, &parameters), CMO_OUTCOME_DONE);
         double turned = cmo_sim_truth_now(bench.sim).heading_rad * 180 / G_PI;
         // Two wheels within a step and gear play: 2 * 1 mm on a lever of 110 mm is 1 degree.
         ck_assert_double_eq_tol(turned, (double)angles[i], 1.0 + 0.005 * fabs((double)angles[i]));
@@ -270,8 +272,8 @@ START_TEST(duty_motors_drive_as_well_as_regulated_ones) {
         cmo_sim_setup setup = plain_setup(&description, traits, mat);
         setup.plant.battery = weak ? 0.8 : 1.0;
         bench_robot bench = start(&setup, &description);
-        cmo_travel_parameters parameters = {.distance_mm = 500, .speed_mm_s = 300};
-        ck_assert_int_eq(cmo_travel(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        cmo_advance_parameters parameters = {.distance_mm = 500, .speed_mm_s = 300};
+        ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
         ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).way_mm, 500, 6);
         ck_assert_double_eq_tol(figure(&bench.robot, CMO_TOP_SPEED_MM_S), 300, 30);
         end_bench(&bench);
@@ -287,9 +289,9 @@ START_TEST(duty_motors_at_their_limit_do_not_wind_up) {
     cmo_sim_setup setup = plain_setup(&description, DUTY_TRAITS, mat);
     setup.plant.battery = 0.6;
     bench_robot bench = start(&setup, &description);
-    cmo_travel_parameters parameters = {
+    cmo_advance_parameters parameters = {
         .distance_mm = 1200, .speed_mm_s = 700, .longest_ms = 20000};
-    ck_assert_int_eq(cmo_travel(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+    ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
     ck_assert_double_le(figure(&bench.robot, CMO_OVERSHOOT_MM), 3);
     ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).way_mm, 1200, 4);
     end_bench(&bench);
@@ -306,8 +308,8 @@ START_TEST(a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels) {
         setup.plant.right_wheel = 1.01; // 1 % on 900 mm of way: 4.7 degrees
         setup.plant.heading_drift_deg_s = 0.1;
         bench_robot bench = start(&setup, &plain_robot);
-        cmo_travel_parameters parameters = {.distance_mm = 900, .speed_mm_s = 400};
-        ck_assert_int_eq(cmo_travel(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        cmo_advance_parameters parameters = {.distance_mm = 900, .speed_mm_s = 400};
+        ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
         turned[has] = cmo_sim_truth_now(bench.sim).heading_rad * 180 / G_PI - 178;
         believed[has] = figure(&bench.robot, CMO_TURNED_DEG);
         end_bench(&bench);
@@ -399,27 +401,28 @@ END_TEST
 
 int main(void) {
     mat = make_floor(&one_line);
-    const TTest *const tests[] = {travel_ends_at_its_distance_forward_and_backward,
-                                  travel_keeps_its_speed_and_stays_straight,
-                                  a_travel_that_ends_moving_goes_over_into_the_next_without_a_halt,
-                                  a_robot_left_moving_is_halted_by_the_port,
-                                  rotate_turns_by_its_angle_either_way,
-                                  drive_until_line_finds_the_edge_where_it_is,
-                                  stop_on_line_reports_its_overshoot_as_it_is,
-                                  halts_differ_coast_rolls_furthest_and_hold_comes_back,
-                                  the_entry_angle_is_known_when_both_sensors_cross,
-                                  decorations_narrower_than_a_line_are_passed_over_and_said,
-                                  a_line_before_the_end_of_the_blind_distance_is_not_looked_at,
-                                  a_light_line_on_a_dark_floor_is_found_with_either_polarity,
-                                  a_table_edge_is_found_as_void_and_refused_without_a_level,
-                                  duty_motors_drive_as_well_as_regulated_ones,
-                                  duty_motors_at_their_limit_do_not_wind_up,
-                                  a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels,
-                                  without_encoders_ways_are_estimates_and_say_so,
-                                  a_run_over_the_wrap_of_the_clock_equals_one_without,
-                                  an_action_runs_once_a_tick_until_it_is_done,
-                                  notifications_tell_start_stages_crossing_and_end,
-                                  NULL};
+    const TTest *const tests[] = {
+        advance_ends_at_its_distance_forward_and_backward,
+        advance_keeps_its_speed_and_stays_straight,
+        an_advance_that_ends_moving_goes_over_into_the_next_without_a_halt,
+        a_robot_left_moving_is_halted_by_the_port,
+        turn_goes_by_its_angle_either_way,
+        drive_until_line_finds_the_edge_where_it_is,
+        stop_on_line_reports_its_overshoot_as_it_is,
+        halts_differ_coast_rolls_furthest_and_hold_comes_back,
+        the_entry_angle_is_known_when_both_sensors_cross,
+        decorations_narrower_than_a_line_are_passed_over_and_said,
+        a_line_before_the_end_of_the_blind_distance_is_not_looked_at,
+        a_light_line_on_a_dark_floor_is_found_with_either_polarity,
+        a_table_edge_is_found_as_void_and_refused_without_a_level,
+        duty_motors_drive_as_well_as_regulated_ones,
+        duty_motors_at_their_limit_do_not_wind_up,
+        a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels,
+        without_encoders_ways_are_estimates_and_say_so,
+        a_run_over_the_wrap_of_the_clock_equals_one_without,
+        an_action_runs_once_a_tick_until_it_is_done,
+        notifications_tell_start_stages_crossing_and_end,
+        NULL};
     int status = run_suite("routines", tests);
     cmo_sim_mat_free(mat);
     return status;

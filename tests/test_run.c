@@ -211,7 +211,7 @@ START_TEST(a_failed_leg_ends_the_run_and_unmeasured_figures_are_null) {
     lab_run *run =
         run_on(DECK "<rect class='line' x='1450' width='20' height='300' "
                     "fill='#000'/></svg>",
-               "  - stop_on_line: {longest_mm: 400}\n  - travel: {distance_mm: 50}\n", 150);
+               "  - stop_on_line: {longest_mm: 400}\n  - advance: {distance_mm: 50}\n", 150);
     ck_assert_int_eq(run->outcome, CMO_OUTCOME_NO_LINE);
     ck_assert_uint_eq(run->legs->len, 1);
     char *text = lab_run_json(run, "x");
@@ -239,8 +239,8 @@ START_TEST(the_check_names_the_leg_that_the_robot_cannot_do) {
         const char *leg;
         const char *says;
     } cases[] = {
-        {"  - travel: {distance_mm: 50, speed_mm_s: 900}\n",
-         "x.yaml:5: legs[1].travel.speed_mm_s: makes no sense for this robot; 700 would do"},
+        {"  - advance: {distance_mm: 50, speed_mm_s: 900}\n",
+         "x.yaml:5: legs[1].advance.speed_mm_s: makes no sense for this robot; 700 would do"},
         {"  - stop_on_line: {blind_mm: 500, longest_mm: 400}\n", "legs[1].stop_on_line.longest_mm"},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
@@ -335,7 +335,7 @@ static const char other_robot[] =
 START_TEST(a_robot_of_quite_another_kind_does_the_same_job) {
     static const char legs[] =
         "  - stop_on_line: {cruise_mm_s: 300, creep_mm_s: 120, blind_mm: 200}\n"
-        "  - travel: {distance_mm: -100}\n  - rotate: {angle_deg: 180}\n";
+        "  - advance: {distance_mm: -100}\n  - turn: {angle_deg: 180}\n";
     static const char svg[] = DECK "<rect class='line' x='800' width='25' height='300' "
                                    "fill='#2c3036'/></svg>";
     for (uint64_t seed = 1; seed <= 10; seed++) {

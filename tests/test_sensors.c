@@ -120,8 +120,8 @@ static bench_robot drive_into_daylight(float drift_most, double change) {
     cmo_robot_set_levels(&bench.robot, 0, &levels);
     cmo_robot_set_levels(&bench.robot, 1, &levels);
     for (int i = 0; i < 12; i++) {
-        cmo_travel_parameters way = {.distance_mm = i % 2 ? -250 : 250, .speed_mm_s = 150};
-        ck_assert_int_eq(cmo_travel(&bench.robot, &way), CMO_OUTCOME_DONE);
+        cmo_advance_parameters way = {.distance_mm = i % 2 ? -250 : 250, .speed_mm_s = 150};
+        ck_assert_int_eq(cmo_advance(&bench.robot, &way), CMO_OUTCOME_DONE);
     }
     return bench;
 }

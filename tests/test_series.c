@@ -20,7 +20,7 @@ static lab_route *load(const char *text) {
 #define STOP                                                                                       \
     "robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 550}\n"                                            \
     "legs:\n  - stop_on_line: {least_width_mm: 15, rest: near_edge, cruise_mm_s: 300}\n"           \
-    "  - travel: {distance_mm: 40}\n"
+    "  - advance: {distance_mm: 40}\n"
 
 START_TEST(the_number_of_threads_changes_nothing) {
     lab_route *route = load(STOP);
@@ -80,7 +80,7 @@ START_TEST(a_spread_is_what_makes_trials_differ) {
     lab_route *route =
         load("robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 550}\n"
              "spread: {x_mm: 0, y_mm: 0, heading_deg: 0, battery: 0, grip: 0, gain: 0}\n"
-             "legs:\n  - travel: {distance_mm: 100}\n");
+             "legs:\n  - advance: {distance_mm: 100}\n");
     cmo_sim_plant *p = &route->robot->plant;
     p->wheel_spread = p->place_spread_mm = p->delay_spread_ms = p->strength_spread = 0.0;
     lab_series *narrow = lab_series_run(route, 30, 1, 0, NULL, NULL);
@@ -102,7 +102,7 @@ END_TEST
 START_TEST(trials_that_fail_are_counted_by_their_outcome) {
     lab_route *route =
         load("robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 550}\n"
-             "legs:\n  - stop_on_line: {longest_mm: 100}\n  - travel: {distance_mm: 9}\n");
+             "legs:\n  - stop_on_line: {longest_mm: 100}\n  - advance: {distance_mm: 9}\n");
     lab_series *series = lab_series_run(route, 12, 1, 0, NULL, NULL);
     ck_assert_uint_eq(series->completed, 0);
     ck_assert_uint_eq(series->leg[0].outcomes[CMO_OUTCOME_NO_LINE], 12);

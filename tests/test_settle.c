@@ -220,8 +220,8 @@ START_TEST(robots_of_every_kind_turn_as_far_as_they_think) {
     double own = 0.0;
     for (uint64_t seed = 1; seed <= ROBOTS; seed++) {
         lab_robot *robot = lab_fleet_robot(fleet, seed, NULL);
-        lab_leg leg = {.kind = CMO_KIND_ROTATE,
-                       .parameters.rotate = {.angle_deg = seed % 2 == 0 ? 90.0F : -90.0F}};
+        lab_leg leg = {.kind = CMO_KIND_TURN,
+                       .parameters.turn = {.angle_deg = seed % 2 == 0 ? 90.0F : -90.0F}};
         lab_run *run = drive(robot, mat, &leg, 500.0, 0.0, seed);
         const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
         ck_assert_int_eq(result->outcome, CMO_OUTCOME_DONE);
@@ -265,10 +265,10 @@ END_TEST
 
 START_TEST(what_is_pushed_off_its_place_does_not_dash_back) {
     ideal r;
-    cmo_travel_state state;
+    cmo_advance_state state;
     start_ideal(&r, PLAIN_TRAITS);
-    cmo_travel_parameters p = {.distance_mm = 60, .speed_mm_s = 200};
-    ck_assert_int_eq(cmo_travel_start(&r.robot, &state, &p), CMO_RUNNING);
+    cmo_advance_parameters p = {.distance_mm = 60, .speed_mm_s = 200};
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &state, &p), CMO_RUNNING);
     double fastest = 0.0;
     unsigned pushed = 0;
     for (int i = 0; i < 400 && r.robot.routine != NULL; i++) {

@@ -165,7 +165,7 @@ START_TEST(where_only_one_sensor_meets_the_line_it_is_named) {
     cmo_sim_pass(bench.sim, 300);
     // Past the line, where it can go on.
     ck_assert_double_gt(cmo_sim_truth_now(bench.sim).x_mm + 70.0, 720.0);
-    ck_assert_int_eq(cmo_travel(&bench.robot, &(cmo_travel_parameters){.distance_mm = 50}),
+    ck_assert_int_eq(cmo_advance(&bench.robot, &(cmo_advance_parameters){.distance_mm = 50}),
                      CMO_OUTCOME_DONE);
     end_bench(&bench);
     cmo_sim_mat_free(mat);
@@ -219,7 +219,7 @@ START_TEST(a_stated_line_sets_the_pose_and_tells_what_is_left_over) {
         ck_assert_float_eq(left.turn_deg, (float)figure(&bench.robot, CMO_RESIDUAL_ANGLE_DEG));
         // Along the line odometry has the last word.
         ck_assert_double_gt(fabs((double)pose->y_mm - truth.y_mm), 5.0);
-        cmo_travel(&bench.robot, &(cmo_travel_parameters){.distance_mm = 20});
+        cmo_advance(&bench.robot, &(cmo_advance_parameters){.distance_mm = 20});
         ck_assert(!cmo_take_pose(&bench.robot, &state.line, &line, NULL));
         end_bench(&bench);
     }

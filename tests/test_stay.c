@@ -127,7 +127,7 @@ START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
         const char *field;
     } bad[] = {
         {{.boundary = (cmo_tone)9}, CMO_OUTCOME_BAD_PARAMETER, "boundary"},
-        {{.turn = (cmo_turn)9}, CMO_OUTCOME_BAD_PARAMETER, "turn"},
+        {{.leave = (cmo_leaving)9}, CMO_OUTCOME_BAD_PARAMETER, "leave"},
         {{.grazing = (cmo_grazing)9}, CMO_OUTCOME_BAD_PARAMETER, "grazing"},
         {{.too_fast = (cmo_too_fast)9}, CMO_OUTCOME_BAD_PARAMETER, "too_fast"},
         {{.band = {2.0F, 1.0F}}, CMO_OUTCOME_BAD_PARAMETER, "band"},

@@ -240,8 +240,8 @@ START_TEST(a_measured_robot_drives_truer) {
         bench_robot bench;
         start_bench(&bench, &setup, &description);
         for (int i = 0; i < 4; i++) { // a square
-            cmo_travel(&bench.robot, &(cmo_travel_parameters){.distance_mm = 300});
-            cmo_rotate(&bench.robot, &(cmo_rotate_parameters){.angle_deg = 90});
+            cmo_advance(&bench.robot, &(cmo_advance_parameters){.distance_mm = 300});
+            cmo_turn(&bench.robot, &(cmo_turn_parameters){.angle_deg = 90});
         }
         cmo_sim_truth truth = cmo_sim_truth_now(bench.sim);
         off[measured] += hypot(truth.x_mm - 200.0, truth.y_mm - 500.0) / 3.0;

@@ -323,8 +323,8 @@ static void heal(wild *w) {
 // ------------------------------------------------------------------------------------ routines --
 
 typedef union any_state {
-    cmo_travel_state travel;
-    cmo_rotate_state rotate;
+    cmo_advance_state advance;
+    cmo_turn_state turn;
     cmo_line_state line;
     cmo_square_state square;
     cmo_take_levels_state levels;
@@ -377,17 +377,17 @@ static cmo_line_parameters draw_line(dice *d) {
 
 static cmo_outcome start_moving(cmo_robot *robot, any_state *s, dice *d, unsigned kind) {
     switch (kind) {
-    case CMO_KIND_TRAVEL: {
-        cmo_travel_parameters p = {
+    case CMO_KIND_ADVANCE: {
+        cmo_advance_parameters p = {
             number(d, -500, 500), number(d, 20, 500), number(d, 100, 5000), number(d, 100, 5000),
             number(d, 0.1, 5),    some_ms(d),         CMO_HALT_DEFAULT,     (cmo_ending)pick(d, 2)};
-        return cmo_travel_start(robot, &s->travel, &p);
+        return cmo_advance_start(robot, &s->advance, &p);
     }
-    case CMO_KIND_ROTATE: {
-        cmo_rotate_parameters p = {number(d, -360, 360), number(d, 20, 500), number(d, 100, 5000),
-                                   number(d, 100, 5000), number(d, 0.1, 5),  some_ms(d),
-                                   CMO_HALT_DEFAULT};
-        return cmo_rotate_start(robot, &s->rotate, &p);
+    case CMO_KIND_TURN: {
+        cmo_turn_parameters p = {number(d, -360, 360), number(d, 20, 500), number(d, 100, 5000),
+                                 number(d, 100, 5000), number(d, 0.1, 5),  some_ms(d),
+                                 CMO_HALT_DEFAULT};
+        return cmo_turn_start(robot, &s->turn, &p);
     }
     case CMO_KIND_DRIVE_UNTIL_LINE: {
         cmo_line_parameters p = draw_line(d);
@@ -415,7 +415,7 @@ static cmo_stay_parameters draw_stay(dice *d) {
         .grazing = (cmo_grazing)pick(d, 3),
         .convex = chance(d, 0.8),
         .guess = chance(d, 0.3),
-        .turn = (cmo_turn)pick(d, 4),
+        .leave = (cmo_leaving)pick(d, 4),
         .angle_deg = number(d, 20, 180),
         .margin_mm = number(d, 0.5, 10),
         .longest_ms = 1 + pick(d, 6000),
@@ -489,8 +489,8 @@ static void check_report(wild *w, const cmo_robot *robot) {
 // halting.
 static void check_end(wild *w, cmo_robot *robot, const any_state *state) {
     bool moving = robot->report.outcome == CMO_OUTCOME_DONE &&
-                  ((robot->report.kind == CMO_KIND_TRAVEL &&
-                    state->travel.parameters.ending == CMO_END_MOVING) ||
+                  ((robot->report.kind == CMO_KIND_ADVANCE &&
+                    state->advance.parameters.ending == CMO_END_MOVING) ||
                    (robot->report.kind == CMO_KIND_DRIVE_UNTIL_LINE &&
                     state->line.parameters.ending == CMO_END_MOVING));
     check_report(w, robot);
@@ -566,11 +566,11 @@ static void check_health(wild *w, cmo_robot *robot) {
     cmo_outcome outcome = CMO_RUNNING;
     for (int i = 0; i < 2 && outcome != CMO_OUTCOME_DONE;
          i++) { // a coarse encoder may seem to roll
-        outcome = cmo_travel(robot, &(cmo_travel_parameters){.distance_mm = 100.0F});
+        outcome = cmo_advance(robot, &(cmo_advance_parameters){.distance_mm = 100.0F});
     }
     if (outcome != CMO_OUTCOME_DONE) {
         static char text[80];
-        snprintf(text, sizeof text, "a healthy robot does not travel: %s %s",
+        snprintf(text, sizeof text, "a healthy robot does not advance: %s %s",
                  cmo_outcome_name(outcome), robot->field != NULL ? robot->field : "");
         complain(w, text);
     } else if (!w->last_is_halt || !w->last_halt_ok) {
@@ -596,7 +596,7 @@ static const char *run(dice given) {
     }
     unsigned routines = 1 + pick(&w.dice, 3);
     for (unsigned i = 0; i < routines && w.wrong == NULL; i++) {
-        unsigned kind = CMO_KIND_TRAVEL + pick(&w.dice, CMO_KINDS - CMO_KIND_TRAVEL);
+        unsigned kind = CMO_KIND_ADVANCE + pick(&w.dice, CMO_KINDS - CMO_KIND_ADVANCE);
         drive_routine(&w, &robot, &state, kind);
         go(&w, pick(&w.dice, 5000000));
     }

@@ -46,8 +46,8 @@ typedef enum cmo_outcome {
 /** Kinds of routine. */
 typedef enum cmo_kind {
     CMO_KIND_NONE = 0,
-    CMO_KIND_TRAVEL,
-    CMO_KIND_ROTATE,
+    CMO_KIND_ADVANCE,
+    CMO_KIND_TURN,
     CMO_KIND_DRIVE_UNTIL_LINE,
     CMO_KIND_STOP_ON_LINE,
     CMO_KIND_ACTION,
@@ -161,7 +161,7 @@ float cmo_figure_or(const cmo_report *report, cmo_figure figure, float otherwise
 const char *cmo_outcome_name(cmo_outcome outcome);
 /** One short sentence for people: what it means and what to look at. */
 const char *cmo_outcome_text(cmo_outcome outcome);
-/** "travel", "stop_on_line"... */
+/** "advance", "stop_on_line"... */
 const char *cmo_kind_name(cmo_kind kind);
 /** "blind", "search"... */
 const char *cmo_stage_name(cmo_stage stage);

@@ -8,7 +8,7 @@
  *     if (cmo_robot_start(&robot, &mozzo, &port) != CMO_OUTCOME_DONE) ...robot.field is wrong
  *     cmo_robot_set_levels(&robot, 0, &left_levels);
  *     cmo_robot_set_levels(&robot, 1, &right_levels);
- *     cmo_travel(&robot, &(cmo_travel_parameters){.distance_mm = 500});
+ *     cmo_advance(&robot, &(cmo_advance_parameters){.distance_mm = 500});
  *
  * Every robot and every routine is an object of the caller's: no heap, no globals.
  */
@@ -296,7 +296,7 @@ cmo_status cmo_halt_now(cmo_robot *robot, cmo_halt how);
 float cmo_way_mm(const cmo_robot *robot);
 
 /** Turn since the robot's start from the wheels, radians, anticlockwise. */
-float cmo_turn_rad(const cmo_robot *robot);
+float cmo_turned_rad(const cmo_robot *robot);
 
 /** Speed of the middle of the axle, mm/s. */
 float cmo_speed_mm_s(const cmo_robot *robot);

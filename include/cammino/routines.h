@@ -82,10 +82,10 @@ typedef struct cmo_motion {
     bool arrived;      /**< the profile has reached its target */
 } cmo_motion;
 
-/* ---------------------------------------------------------------------------------- travel -- */
+/* ---------------------------------------------------------------------------------- advance -- */
 
 /** Drives straight on by a distance. */
-typedef struct cmo_travel_parameters {
+typedef struct cmo_advance_parameters {
     float distance_mm;        /**< -20000..20000, not 0; negative is backward */
     float speed_mm_s;         /**< slowest..top speed; default: half the top speed */
     float acceleration_mm_s2; /**< default: the robot's */
@@ -96,23 +96,23 @@ typedef struct cmo_travel_parameters {
         longest_ms; /**< default: twice what the profile takes, plus 2000 and 40 times lag_ms */
     cmo_halt halt;  /**< default: the port's best */
     cmo_ending ending;
-} cmo_travel_parameters;
+} cmo_advance_parameters;
 
-typedef struct cmo_travel_state {
+typedef struct cmo_advance_state {
     cmo_routine routine;
-    cmo_travel_parameters parameters;
+    cmo_advance_parameters parameters;
     cmo_motion motion;
     uint32_t settle_us;
-} cmo_travel_state;
+} cmo_advance_state;
 
-cmo_outcome cmo_travel_start(cmo_robot *robot, cmo_travel_state *state,
-                             const cmo_travel_parameters *parameters);
-cmo_outcome cmo_travel(cmo_robot *robot, const cmo_travel_parameters *parameters);
+cmo_outcome cmo_advance_start(cmo_robot *robot, cmo_advance_state *state,
+                              const cmo_advance_parameters *parameters);
+cmo_outcome cmo_advance(cmo_robot *robot, const cmo_advance_parameters *parameters);
 
-/* ---------------------------------------------------------------------------------- rotate -- */
+/* ---------------------------------------------------------------------------------- turn -- */
 
 /** Turns on the spot by an angle. */
-typedef struct cmo_rotate_parameters {
+typedef struct cmo_turn_parameters {
     float angle_deg;          /**< -3600..3600, not 0; positive is to the left */
     float speed_mm_s;         /**< of the wheels; default: a third of the top speed */
     float acceleration_mm_s2; /**< of the wheels; default: half of the robot's: a body takes more
@@ -123,13 +123,13 @@ typedef struct cmo_rotate_parameters {
     uint32_t
         longest_ms; /**< default: twice what the profile takes, plus 2000 and 40 times lag_ms */
     cmo_halt halt;  /**< default: the port's best */
-} cmo_rotate_parameters;
+} cmo_turn_parameters;
 
-typedef struct cmo_travel_state cmo_rotate_state;
+typedef struct cmo_advance_state cmo_turn_state;
 
-cmo_outcome cmo_rotate_start(cmo_robot *robot, cmo_rotate_state *state,
-                             const cmo_rotate_parameters *parameters);
-cmo_outcome cmo_rotate(cmo_robot *robot, const cmo_rotate_parameters *parameters);
+cmo_outcome cmo_turn_start(cmo_robot *robot, cmo_turn_state *state,
+                           const cmo_turn_parameters *parameters);
+cmo_outcome cmo_turn(cmo_robot *robot, const cmo_turn_parameters *parameters);
 
 /* ------------------------------------------------------ drive until line and stop on line -- */
 

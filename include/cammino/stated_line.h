@@ -21,8 +21,8 @@ typedef struct cmo_stated_line {
 
 /** What a routine has left over, for the next one to make good. */
 typedef struct cmo_left_over {
-    float ahead_mm; /**< the robot stands so much too far ahead: travel by so much less */
-    float turn_deg; /**< and is turned so much too far to the left: rotate by so much less */
+    float ahead_mm; /**< the robot stands so much too far ahead: advance by so much less */
+    float turn_deg; /**< and is turned so much too far to the left: turn by so much less */
 } cmo_left_over;
 
 /**

@@ -14,13 +14,13 @@ extern "C" {
 #endif
 
 /** Which way it goes on after a rebound. */
-typedef enum cmo_turn {
-    CMO_TURN_MIRRORED =
-        0,           /**< as light leaves a mirror, at 15 degrees from the boundary at least */
-    CMO_TURN_AWAY,   /**< by `angle_deg` from its heading, away from the side that met first */
-    CMO_TURN_INWARD, /**< along the boundary's normal */
-    CMO_TURN_MIDDLE  /**< toward the middle of the ground that it has covered */
-} cmo_turn;
+typedef enum cmo_leaving {
+    CMO_LEAVE_MIRRORED =
+        0,              /**< as light leaves a mirror, at 15 degrees from the boundary at least */
+    CMO_LEAVE_BY_ANGLE, /**< by `angle_deg` from its heading, away from the side that met first */
+    CMO_LEAVE_INWARD,   /**< along the boundary's normal */
+    CMO_LEAVE_MIDDLE    /**< toward the middle of the ground that it has covered */
+} cmo_leaving;
 
 typedef struct cmo_stay_parameters {
     cmo_tone boundary; /**< what it is made of; default: dark. No floor always counts as boundary,
@@ -31,13 +31,13 @@ typedef struct cmo_stay_parameters {
                             until a stop has been seen, unless more than is safe was accepted */
     cmo_too_fast too_fast; /**< what to do about a cruise that is not; default: refuse */
     cmo_grazing grazing;   /**< what to do about blind angles (budget.h); default: sway */
-    bool convex;     /**< no corner of the boundary pokes into the floor: it may be faster, and
-                          a robot whose tyres stand further out than its spots may go at all */
-    bool guess;      /**< where one sensor alone has crossed, guess the boundary's direction,
-                          instead of turning the other one over the boundary too: quicker */
-    cmo_turn turn;   /**< default: mirrored */
-    float angle_deg; /**< of turning away, 20..180; default: 120 */
-    float margin_mm; /**< how far inside the wheels are to stay, 0.5..100; default: 3 */
+    bool convex;       /**< no corner of the boundary pokes into the floor: it may be faster, and
+                            a robot whose tyres stand further out than its spots may go at all */
+    bool guess;        /**< where one sensor alone has crossed, guess the boundary's direction,
+                            instead of turning the other one over the boundary too: quicker */
+    cmo_leaving leave; /**< default: mirrored */
+    float angle_deg;   /**< with by_angle: the turn from its heading, 20..180; default: 120 */
+    float margin_mm;   /**< how far inside the wheels are to stay, 0.5..100; default: 3 */
     float acceleration_mm_s2; /**< default: the robot's */
     float braking_mm_s2;      /**< default: the robot's */
     cmo_halt halt;            /**< at the end; default: the port's best */

@@ -91,8 +91,8 @@ typedef struct lab_leg {
     bool stated;           /**< the line's true place is known: */
     cmo_stated_line place; /**< it sets the pose, and the next move makes good what is left */
     union {
-        cmo_travel_parameters travel;
-        cmo_rotate_parameters rotate;
+        cmo_advance_parameters advance;
+        cmo_turn_parameters turn;
         cmo_line_parameters line_search;
         cmo_square_parameters square; /**< begins with a cmo_line_parameters too */
         cmo_take_levels_parameters take_levels;

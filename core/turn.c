@@ -6,8 +6,8 @@
 
 #include <math.h>
 
-cmo_outcome cmo_rotate_start(cmo_robot *robot, cmo_rotate_state *state,
-                             const cmo_rotate_parameters *parameters) {
+cmo_outcome cmo_turn_start(cmo_robot *robot, cmo_turn_state *state,
+                           const cmo_turn_parameters *parameters) {
     if (!cmo_may_begin(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
@@ -20,16 +20,16 @@ cmo_outcome cmo_rotate_start(cmo_robot *robot, cmo_rotate_state *state,
                   "tolerance_deg")) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
-    *state = (cmo_rotate_state){.parameters = {
-                                    .distance_mm = fabsf(parameters->angle_deg) * arc_mm_deg,
-                                    .speed_mm_s = parameters->speed_mm_s,
-                                    .acceleration_mm_s2 = parameters->acceleration_mm_s2,
-                                    .braking_mm_s2 = parameters->braking_mm_s2,
-                                    .tolerance_mm = tolerance_deg * arc_mm_deg,
-                                    .longest_ms = parameters->longest_ms,
-                                    .halt = parameters->halt,
-                                }};
-    cmo_travel_parameters *p = &state->parameters;
+    *state = (cmo_turn_state){.parameters = {
+                                  .distance_mm = fabsf(parameters->angle_deg) * arc_mm_deg,
+                                  .speed_mm_s = parameters->speed_mm_s,
+                                  .acceleration_mm_s2 = parameters->acceleration_mm_s2,
+                                  .braking_mm_s2 = parameters->braking_mm_s2,
+                                  .tolerance_mm = tolerance_deg * arc_mm_deg,
+                                  .longest_ms = parameters->longest_ms,
+                                  .halt = parameters->halt,
+                              }};
+    cmo_advance_parameters *p = &state->parameters;
     const cmo_robot_description *d = robot->description;
     if (p->acceleration_mm_s2 == 0.0F) {
         p->acceleration_mm_s2 = fmaxf(CMO_TURN_SHARE * d->acceleration_mm_s2, 10.0F);
@@ -42,11 +42,11 @@ cmo_outcome cmo_rotate_start(cmo_robot *robot, cmo_rotate_state *state,
     }
     state->motion.right_sign = parameters->angle_deg < 0.0F ? -1.0F : 1.0F;
     state->motion.left_sign = -state->motion.right_sign;
-    return cmo_move_begin(robot, state, CMO_KIND_ROTATE);
+    return cmo_move_begin(robot, state, CMO_KIND_TURN);
 }
 
-cmo_outcome cmo_rotate(cmo_robot *robot, const cmo_rotate_parameters *parameters) {
-    cmo_rotate_state state;
-    cmo_outcome outcome = cmo_rotate_start(robot, &state, parameters);
+cmo_outcome cmo_turn(cmo_robot *robot, const cmo_turn_parameters *parameters) {
+    cmo_turn_state state;
+    cmo_outcome outcome = cmo_turn_start(robot, &state, parameters);
     return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
 }

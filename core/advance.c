@@ -4,13 +4,13 @@
 
 #include <math.h>
 
-cmo_outcome cmo_travel_start(cmo_robot *robot, cmo_travel_state *state,
-                             const cmo_travel_parameters *parameters) {
+cmo_outcome cmo_advance_start(cmo_robot *robot, cmo_advance_state *state,
+                              const cmo_advance_parameters *parameters) {
     if (!cmo_may_begin(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
-    *state = (cmo_travel_state){.parameters = *parameters};
-    cmo_travel_parameters *p = &state->parameters;
+    *state = (cmo_advance_state){.parameters = *parameters};
+    cmo_advance_parameters *p = &state->parameters;
     if (p->distance_mm == 0.0F || !(fabsf(p->distance_mm) <= 20000.0F)) {
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "distance_mm", NAN);
     }
@@ -22,11 +22,11 @@ cmo_outcome cmo_travel_start(cmo_robot *robot, cmo_travel_state *state,
         return cmo_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "ending", NAN);
     }
     state->motion.left_sign = state->motion.right_sign = p->distance_mm < 0.0F ? -1.0F : 1.0F;
-    return cmo_move_begin(robot, state, CMO_KIND_TRAVEL);
+    return cmo_move_begin(robot, state, CMO_KIND_ADVANCE);
 }
 
-cmo_outcome cmo_travel(cmo_robot *robot, const cmo_travel_parameters *parameters) {
-    cmo_travel_state state;
-    cmo_outcome outcome = cmo_travel_start(robot, &state, parameters);
+cmo_outcome cmo_advance(cmo_robot *robot, const cmo_advance_parameters *parameters) {
+    cmo_advance_state state;
+    cmo_outcome outcome = cmo_advance_start(robot, &state, parameters);
     return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
 }
