@@ -21,7 +21,7 @@ static double luminance(void *data, double x_mm, double y_mm, unsigned *marks) {
     return tones[line];
 }
 
-cmo_sim_mat *lab_describe_sheet(double floor, double line) {
+cmo_sim_mat *labi_describe_sheet(double floor, double line) {
     double tones[2] = {floor, line};
     return cmo_sim_mat_from_function(SHEET_MM, ACROSS_MM, 1.0, luminance, tones);
 }
@@ -53,12 +53,12 @@ static found look_over(const cmo_sim_mat *mat, double x_mm, double y_mm) {
     return f;
 }
 
-cmo_sim_mat *lab_describe_sheet_of(const cmo_sim_mat *mat, double x_mm, double y_mm,
-                                   bool *over_void) {
+cmo_sim_mat *labi_describe_sheet_of(const cmo_sim_mat *mat, double x_mm, double y_mm,
+                                    bool *over_void) {
     found f = look_over(mat, x_mm, y_mm);
     double floor = cmo_sim_mat_light(mat, x_mm, y_mm, 20.0);
     *over_void = f.hole;
-    return lab_describe_sheet(floor, f.line >= 0.0 ? f.line : 0.04);
+    return labi_describe_sheet(floor, f.line >= 0.0 ? f.line : 0.04);
 }
 
 // --------------------------------------------------------------------------------------- runs --
@@ -298,8 +298,8 @@ static void take_void(lab_robot *robot, const cmo_sim_mat *sheet, uint64_t seed)
     }
 }
 
-void lab_describe(lab_robot *robot, const staged_robot *stated, const cmo_sim_mat *sheet,
-                  bool over_void, uint64_t seed) {
+void labi_describe(lab_robot *robot, const staged_robot *stated, const cmo_sim_mat *sheet,
+                   bool over_void, uint64_t seed) {
     if (robot->traits & CMO_TRAIT_ENCODERS) {
         if (isnan(stated->encoders.play_mm)) { // by turning a wheel to and fro by hand
             robot->description.gear_play_mm = (float)(0.1 * rint(10.0 * robot->plant.gear_play_mm));

@@ -44,8 +44,8 @@ static bool is_regular(const char *path, const char *what, size_t most, GError *
     return true;
 }
 
-bool lab_read_file(const char *path, const char *what, size_t most, char **bytes, size_t *size,
-                   GError **error) {
+bool labi_read_file(const char *path, const char *what, size_t most, char **bytes, size_t *size,
+                    GError **error) {
     GError *cause = NULL;
     if (!is_regular(path, what, most, error)) {
         return false;
@@ -146,14 +146,14 @@ const lab_section *const *lab_sections(void) {
     static const lab_section *all[40];
     if (all[0] == NULL) {
         size_t count = 0;
-        for (size_t i = 0; lab_robot_sections[i] != NULL; i++) {
-            all[count++] = lab_robot_sections[i];
+        for (size_t i = 0; labi_robot_sections[i] != NULL; i++) {
+            all[count++] = labi_robot_sections[i];
         }
-        for (size_t i = 0; lab_fleet_sections[i] != NULL; i++) {
-            all[count++] = lab_fleet_sections[i];
+        for (size_t i = 0; labi_fleet_sections[i] != NULL; i++) {
+            all[count++] = labi_fleet_sections[i];
         }
-        for (size_t i = 0; lab_route_sections[i] != NULL; i++) {
-            all[count++] = lab_route_sections[i];
+        for (size_t i = 0; labi_route_sections[i] != NULL; i++) {
+            all[count++] = labi_route_sections[i];
         }
     }
     return all;

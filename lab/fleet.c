@@ -33,7 +33,7 @@ typedef struct staged_fleet {
 
 static const lab_key fleet_keys[] = {
     KEY_TEXT(staged_fleet, name, "fleet", "must be given", "name of the fleet"),
-    KEY_SECTION(staged_fleet, robot, "robot", &lab_robot_section, "nothing",
+    KEY_SECTION(staged_fleet, robot, "robot", &labi_robot_section, "nothing",
                 "what all of its robots have: keys as in a robot file"),
     {"kinds", LAB_SECTION, 0, 0, 0, "", "none",
      "parts of which there are several kinds, each with keys as in a robot file", NULL, NULL, 0, 0,
@@ -43,7 +43,7 @@ static const lab_section fleet_section = {
     "fleet file",
     "What robots have in common, and by what they differ. Each seed draws another robot.",
     fleet_keys};
-const lab_section *const lab_fleet_sections[] = {&fleet_section, NULL};
+const lab_section *const labi_fleet_sections[] = {&fleet_section, NULL};
 
 // --------------------------------------------------------------------------------------- kinds --
 
@@ -70,7 +70,7 @@ static bool learn_names(yaml_reader *reader, const yaml_node_t *node, const char
                         const char *what, const char *like, char **names, unsigned most,
                         unsigned *count) {
     if (pairs_of(node) < 1 || pairs_of(node) > most) {
-        return yaml_reader_wrong(reader, node, path, "must be %s; 1 to %u", like, most);
+        return labi_yaml_wrong(reader, node, path, "must be %s; 1 to %u", like, most);
     }
     for (const yaml_node_pair_t *pair = node->data.mapping.pairs.start;
          pair < node->data.mapping.pairs.top; pair++) {
@@ -78,13 +78,13 @@ static bool learn_names(yaml_reader *reader, const yaml_node_t *node, const char
         const yaml_node_t *value = yaml_document_get_node(&reader->document, pair->value);
         for (unsigned i = 0; i < *count; i++) {
             if (strcmp(names[i], name) == 0) {
-                return yaml_reader_wrong(reader, value, path, "'%s' is given twice", name);
+                return labi_yaml_wrong(reader, value, path, "'%s' is given twice", name);
             }
         }
         if (!is_word(name)) {
-            return yaml_reader_wrong(reader, value, path,
-                                     "'%s' is no name of a %s; a to z, 0 to 9 and _ would do", name,
-                                     what);
+            return labi_yaml_wrong(reader, value, path,
+                                   "'%s' is no name of a %s; a to z, 0 to 9 and _ would do", name,
+                                   what);
         }
         names[(*count)++] = g_strdup(name);
     }
@@ -92,7 +92,7 @@ static bool learn_names(yaml_reader *reader, const yaml_node_t *node, const char
 }
 
 static bool learn_parts(yaml_reader *reader, lab_fleet *fleet) {
-    const yaml_node_t *node = yaml_reader_find(reader, yaml_reader_root(reader), "kinds");
+    const yaml_node_t *node = labi_yaml_find(reader, labi_yaml_root(reader), "kinds");
     if (node == NULL) {
         return true;
     }
@@ -101,7 +101,7 @@ static bool learn_parts(yaml_reader *reader, lab_fleet *fleet) {
                             fleet->part, LAB_PARTS_MAX, &fleet->parts);
     for (unsigned i = 0; i < fleet->parts && good; i++) {
         char *path = g_strdup_printf("kinds.%s", fleet->part[i]);
-        good = learn_names(reader, yaml_reader_find(reader, node, fleet->part[i]), path, "kind",
+        good = learn_names(reader, labi_yaml_find(reader, node, fleet->part[i]), path, "kind",
                            "kinds with their keys, as in round: {...}", fleet->kinds[i].name,
                            KINDS_MAX, &fleet->kinds[i].count);
         g_free(path);
@@ -110,7 +110,7 @@ static bool learn_parts(yaml_reader *reader, lab_fleet *fleet) {
 }
 
 unsigned lab_fleet_kind_of(const lab_fleet *fleet, unsigned part, uint64_t seed) {
-    double drawn = yaml_reader_even(seed, fleet->part[part], "kind");
+    double drawn = labi_yaml_even(seed, fleet->part[part], "kind");
     return (unsigned)(drawn * fleet->kinds[part].count);
 }
 
@@ -118,11 +118,11 @@ static bool read_kind(yaml_reader *reader, const lab_fleet *fleet, unsigned part
                       staged_robot *staged) {
     const char *part_name = fleet->part[part];
     const char *name = fleet->kinds[part].name[kind];
-    const yaml_node_t *parts = yaml_reader_find(reader, yaml_reader_root(reader), "kinds");
-    const yaml_node_t *of = yaml_reader_find(reader, parts, part_name);
-    const yaml_node_t *node = yaml_reader_find(reader, of, name);
+    const yaml_node_t *parts = labi_yaml_find(reader, labi_yaml_root(reader), "kinds");
+    const yaml_node_t *of = labi_yaml_find(reader, parts, part_name);
+    const yaml_node_t *node = labi_yaml_find(reader, of, name);
     char *path = g_strdup_printf("kinds.%s.%s", part_name, name);
-    bool good = yaml_reader_section(reader, node, path, &lab_robot_section, staged);
+    bool good = labi_yaml_section(reader, node, path, &labi_robot_section, staged);
     g_free(path);
     return good;
 }
@@ -144,7 +144,7 @@ static void mirror(const lab_section *section, void *to, const void *from, size_
 }
 
 static bool wrong(yaml_reader *reader, const char *field, const char *text) {
-    return yaml_reader_wrong(reader, yaml_reader_root(reader), field, "%s", text);
+    return labi_yaml_wrong(reader, labi_yaml_root(reader), field, "%s", text);
 }
 
 // What a user has to know before anything can be measured.
@@ -168,8 +168,8 @@ static bool check_stated(yaml_reader *reader, const staged_robot *staged) {
     if (isnan(staged->lights.left.ahead_mm) || isnan(staged->lights.left.left_mm)) {
         return wrong(reader, "lights.left", "ahead_mm and left_mm must be given");
     }
-    const yaml_node_t *root = yaml_reader_root(reader);
-    return yaml_reader_filled(reader, root, "", &lab_robot_section, staged);
+    const yaml_node_t *root = labi_yaml_root(reader);
+    return labi_yaml_filled(reader, root, "", &labi_robot_section, staged);
 }
 
 // Values to begin with, until it has been measured.
@@ -191,21 +191,21 @@ static staged_robot begin(const staged_robot *staged) {
 static bool draw(const lab_fleet *fleet, yaml_reader *reader, uint64_t seed, staged_robot *staged,
                  unsigned *kinds) {
     staged_fleet all;
-    lab_section_clear(&fleet_section, &all);
+    labi_section_clear(&fleet_section, &all);
     reader->part = reader->draws = true;
     reader->seed = seed;
-    bool good = yaml_reader_section(reader, yaml_reader_root(reader), "", &fleet_section, &all);
+    bool good = labi_yaml_section(reader, labi_yaml_root(reader), "", &fleet_section, &all);
     for (unsigned i = 0; i < fleet->parts && good; i++) {
         kinds[i] = lab_fleet_kind_of(fleet, i, seed);
         good = read_kind(reader, fleet, i, kinds[i], &all.robot);
     }
     if (good) {
-        mirror(&lab_light_section, &all.robot.lights.right, &all.robot.lights.left,
+        mirror(&labi_light_section, &all.robot.lights.right, &all.robot.lights.left,
                offsetof(staged_light, left_mm));
-        mirror(&lab_eye_section, &all.robot.plant.eyes.right, &all.robot.plant.eyes.left,
+        mirror(&labi_eye_section, &all.robot.plant.eyes.right, &all.robot.plant.eyes.left,
                offsetof(cmo_sim_eye, left_mm));
         *staged = begin(&all.robot);
-        good = check_stated(reader, staged) && lab_robot_check_staged(reader, staged);
+        good = check_stated(reader, staged) && labi_robot_check_staged(reader, staged);
         *staged = all.robot;
     }
     g_free(all.name);
@@ -215,7 +215,7 @@ static bool draw(const lab_fleet *fleet, yaml_reader *reader, uint64_t seed, sta
 
 lab_robot *lab_fleet_robot(const lab_fleet *fleet, uint64_t seed, GError **error) {
     yaml_reader reader;
-    if (!yaml_reader_open(&reader, fleet->path, fleet->bytes, fleet->size, error)) {
+    if (!labi_yaml_open(&reader, fleet->path, fleet->bytes, fleet->size, error)) {
         return NULL;
     }
     staged_robot staged;
@@ -224,7 +224,7 @@ lab_robot *lab_fleet_robot(const lab_fleet *fleet, uint64_t seed, GError **error
     if (draw(fleet, &reader, seed, &staged, kinds)) {
         staged_robot first = begin(&staged);
         robot = g_new0(lab_robot, 1);
-        lab_robot_finish(robot, &first, fleet->path);
+        labi_robot_finish(robot, &first, fleet->path);
         g_free(robot->name);
         robot->name = g_strdup_printf("%s, robot %" G_GUINT64_FORMAT, fleet->name, seed);
         robot->parts = fleet->parts;
@@ -232,11 +232,11 @@ lab_robot *lab_fleet_robot(const lab_fleet *fleet, uint64_t seed, GError **error
             robot->part[i] = fleet->part[i];
             robot->kind[i] = fleet->kinds[i].name[kinds[i]];
         }
-        lab_describe(robot, &staged, fleet->sheet, fleet->over_void, seed);
+        labi_describe(robot, &staged, fleet->sheet, fleet->over_void, seed);
     } else {
         g_prefix_error(error, "seed %" G_GUINT64_FORMAT ": ", seed);
     }
-    yaml_reader_close(&reader);
+    labi_yaml_close(&reader);
     return robot;
 }
 
@@ -245,7 +245,7 @@ lab_robot *lab_fleet_robot(const lab_fleet *fleet, uint64_t seed, GError **error
 // Each end of each range, each choice and each kind, and then some robots as they come.
 static bool check_all(lab_fleet *fleet, yaml_reader *reader, staged_fleet *all) {
     reader->part = reader->draws = reader->tries = true;
-    if (!yaml_reader_section(reader, yaml_reader_root(reader), "", &fleet_section, all)) {
+    if (!labi_yaml_section(reader, labi_yaml_root(reader), "", &fleet_section, all)) {
         return false;
     }
     if (all->name == NULL) {
@@ -275,7 +275,7 @@ static bool check_all(lab_fleet *fleet, yaml_reader *reader, staged_fleet *all) 
 
 lab_fleet *lab_fleet_from_bytes(const char *name, const char *bytes, size_t size, GError **error) {
     yaml_reader reader;
-    if (!yaml_reader_open(&reader, name, bytes, size, error)) {
+    if (!labi_yaml_open(&reader, name, bytes, size, error)) {
         return NULL;
     }
     lab_fleet *fleet = g_new0(lab_fleet, 1);
@@ -283,28 +283,28 @@ lab_fleet *lab_fleet_from_bytes(const char *name, const char *bytes, size_t size
     fleet->bytes = g_memdup2(bytes, size);
     fleet->size = size;
     staged_fleet all;
-    lab_section_clear(&fleet_section, &all);
+    labi_section_clear(&fleet_section, &all);
     bool good = check_all(fleet, &reader, &all);
     g_free(all.name);
     g_free(all.robot.name);
-    yaml_reader_close(&reader);
+    labi_yaml_close(&reader);
     if (!good) {
         lab_fleet_free(fleet);
         return NULL;
     }
-    fleet->sheet = lab_describe_sheet(0.8, 0.04);
+    fleet->sheet = labi_describe_sheet(0.8, 0.04);
     return fleet;
 }
 
 static bool is_fleet(const char *bytes, size_t size) {
     yaml_reader reader;
     GError *error = NULL;
-    if (!yaml_reader_open(&reader, "", bytes, size, &error)) {
+    if (!labi_yaml_open(&reader, "", bytes, size, &error)) {
         g_clear_error(&error);
         return false;
     }
-    bool is = yaml_reader_find(&reader, yaml_reader_root(&reader), "fleet") != NULL;
-    yaml_reader_close(&reader);
+    bool is = labi_yaml_find(&reader, labi_yaml_root(&reader), "fleet") != NULL;
+    labi_yaml_close(&reader);
     return is;
 }
 
@@ -313,7 +313,7 @@ bool lab_load_robot(const char *path, lab_robot **robot, lab_fleet **fleet, GErr
     *fleet = NULL;
     char *bytes;
     size_t size;
-    if (!lab_read_file(path, "robot file", LAB_YAML_MAX, &bytes, &size, error)) {
+    if (!labi_read_file(path, "robot file", LAB_YAML_MAX, &bytes, &size, error)) {
         return false;
     }
     if (is_fleet(bytes, size)) {
@@ -328,7 +328,7 @@ bool lab_load_robot(const char *path, lab_robot **robot, lab_fleet **fleet, GErr
 lab_fleet *lab_fleet_load(const char *path, GError **error) {
     char *bytes;
     size_t size;
-    if (!lab_read_file(path, "fleet", LAB_YAML_MAX, &bytes, &size, error)) {
+    if (!labi_read_file(path, "fleet", LAB_YAML_MAX, &bytes, &size, error)) {
         return NULL;
     }
     lab_fleet *fleet = lab_fleet_from_bytes(path, bytes, size, error);
@@ -355,7 +355,7 @@ void lab_fleet_free(lab_fleet *fleet) {
 
 void lab_fleet_stand_on(lab_fleet *fleet, const cmo_sim_mat *mat, double x_mm, double y_mm) {
     cmo_sim_mat_free(fleet->sheet);
-    fleet->sheet = lab_describe_sheet_of(mat, x_mm, y_mm, &fleet->over_void);
+    fleet->sheet = labi_describe_sheet_of(mat, x_mm, y_mm, &fleet->over_void);
 }
 
 const char *lab_fleet_name(const lab_fleet *fleet) {

@@ -154,7 +154,7 @@ lab_floor *lab_floor_from_bytes(const char *name, const char *bytes, size_t size
 lab_floor *lab_floor_read(const char *path, GError **error) {
     char *bytes;
     size_t size;
-    if (!lab_read_file(path, "readings", FLOOR_MAX, &bytes, &size, error)) {
+    if (!labi_read_file(path, "readings", FLOOR_MAX, &bytes, &size, error)) {
         return NULL;
     }
     lab_floor *floor = lab_floor_from_bytes(path, bytes, size, error);

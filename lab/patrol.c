@@ -10,7 +10,7 @@
 // Margins are looked at once in so many milliseconds where the boundary is far.
 #define FAR_MM 30.0
 
-cmo_outcome lab_patrol(cmo_robot *robot, cmo_stay_state *state, lab_leg_result *result) {
+cmo_outcome labi_patrol(cmo_robot *robot, cmo_stay_state *state, lab_leg_result *result) {
     result->rebounds = g_array_new(FALSE, FALSE, sizeof(lab_rebound));
     unsigned tries = 0;
     cmo_outcome outcome = cmo_tick(robot);
@@ -101,9 +101,9 @@ static void take_crossings(const lab_route *route, const cmo_sim *sim, lab_rebou
 
 static void judge_rebound(const lab_route *route, const cmo_sim *sim, const cmo_sim_truth *all,
                           size_t count, lab_rebound *r, double crossing_ms, double before_ms) {
-    size_t end = MIN(lab_first_at(all, count, r->end_ms), count - 1);
+    size_t end = MIN(labi_first_at(all, count, r->end_ms), count - 1);
     // It stood where its way was longest, between the crossing and the end.
-    size_t at = MIN(lab_first_at(all, count, crossing_ms), count - 1);
+    size_t at = MIN(labi_first_at(all, count, crossing_ms), count - 1);
     size_t stood = at;
     for (size_t i = at; i < end; i++) {
         stood = all[i].way_mm > all[stood].way_mm ? i : stood;
@@ -174,9 +174,9 @@ static void put_coverage(lab_leg_result *result) {
     double share = n > 0 ? (double)covered / (double)n : NAN;
     double gini = 2.0 * ranked / ((double)n * sum) - ((double)n + 1.0) / (double)n;
     double minutes = (result->end_ms - result->start_ms) / 60000.0;
-    lab_put(&result->truth, CMO_COVERED_SHARE, share);
-    lab_put(&result->truth, CMO_COVERED_PER_MIN, share / minutes);
-    lab_put(&result->truth, CMO_COVERED_EVENNESS, 1.0 - gini);
+    labi_put(&result->truth, CMO_COVERED_SHARE, share);
+    labi_put(&result->truth, CMO_COVERED_PER_MIN, share / minutes);
+    labi_put(&result->truth, CMO_COVERED_EVENNESS, 1.0 - gini);
     g_free(inside);
 }
 
@@ -197,7 +197,7 @@ void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result
         judge_rebound(route, sim, all, count, r, crossing_ms, before_ms);
         before_ms = r->end_ms;
     }
-    lab_put(&result->truth, CMO_REBOUNDS, result->rebounds->len);
+    labi_put(&result->truth, CMO_REBOUNDS, result->rebounds->len);
     double squares = 0.0;
     unsigned known = 0;
     for (guint i = 0; i < result->rebounds->len; i++) {
@@ -207,12 +207,12 @@ void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result
             known++;
         }
     }
-    lab_put(&result->truth, CMO_TURN_ERROR_DEG, known > 0 ? sqrt(squares / known) : NAN);
+    labi_put(&result->truth, CMO_TURN_ERROR_DEG, known > 0 ? sqrt(squares / known) : NAN);
     if (route->region == NULL) {
         return;
     }
     start_heat(route, &result->heat);
-    size_t first = MIN(lab_first_at(all, count, result->start_ms), count - 1);
+    size_t first = MIN(labi_first_at(all, count, result->start_ms), count - 1);
     double worst = INFINITY;
     unsigned departures = 0;
     bool away = false;
@@ -237,8 +237,8 @@ void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result
             }
         }
     }
-    lab_put(&result->truth, CMO_MARGIN_MM, worst);
-    lab_put(&result->truth, CMO_DEPARTURES, departures);
+    labi_put(&result->truth, CMO_MARGIN_MM, worst);
+    labi_put(&result->truth, CMO_DEPARTURES, departures);
     put_coverage(result);
     if (departures > 0 && result->outcome == CMO_OUTCOME_DONE) {
         result->outcome = CMO_OUTCOME_DEPARTED;

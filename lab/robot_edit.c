@@ -59,7 +59,7 @@ static void add_entry(editor *e, const yaml_node_t *mapping, const char *text) {
 }
 
 static void set_text(editor *e, yaml_node_t *mapping, const char *name, const char *value) {
-    const yaml_node_t *node = yaml_reader_find(&e->reader, mapping, name);
+    const yaml_node_t *node = labi_yaml_find(&e->reader, mapping, name);
     if (node != NULL) {
         add_edit(e, byte_at(e, node->start_mark), byte_at(e, node->end_mark), g_strdup(value));
     } else {
@@ -80,20 +80,20 @@ static void set_threshold(editor *e, yaml_node_t *mapping, const char *name, uns
                           const cmo_levels *levels) {
     if (value != 0) {
         set_number(e, mapping, name, value);
-    } else if (yaml_reader_find(&e->reader, mapping, name) != NULL) {
+    } else if (labi_yaml_find(&e->reader, mapping, name) != NULL) {
         set_number(e, mapping, name, (levels->dark + levels->light + 1U) / 2U);
     }
 }
 
 static bool edit_light(editor *e, const char *side, const cmo_levels *levels) {
-    yaml_node_t *root = yaml_reader_root(&e->reader);
-    yaml_node_t *lights = yaml_reader_find(&e->reader, root, "lights");
-    yaml_node_t *light = lights != NULL ? yaml_reader_find(&e->reader, lights, side) : NULL;
+    yaml_node_t *root = labi_yaml_root(&e->reader);
+    yaml_node_t *lights = labi_yaml_find(&e->reader, root, "lights");
+    yaml_node_t *light = lights != NULL ? labi_yaml_find(&e->reader, lights, side) : NULL;
     if (light == NULL) {
-        return yaml_reader_wrong(&e->reader, root, "lights", "there is no sensor %s to write to",
-                                 side);
+        return labi_yaml_wrong(&e->reader, root, "lights", "there is no sensor %s to write to",
+                               side);
     }
-    yaml_node_t *node = yaml_reader_find(&e->reader, light, "levels");
+    yaml_node_t *node = labi_yaml_find(&e->reader, light, "levels");
     if (node == NULL) {
         GString *entry = g_string_new(NULL);
         g_string_printf(entry, "levels: {dark: %u, light: %u, noise: %u", levels->dark,
@@ -168,8 +168,8 @@ static bool edit_levels(editor *e, const content *what) {
 // All of it is ours: a section that is there is replaced as a whole. `text` begins with a line's
 // end.
 static void set_section(editor *e, const char *name, const char *text) {
-    yaml_node_t *root = yaml_reader_root(&e->reader);
-    const yaml_node_t *old = yaml_reader_find(&e->reader, root, name);
+    yaml_node_t *root = labi_yaml_root(&e->reader);
+    const yaml_node_t *old = labi_yaml_find(&e->reader, root, name);
     if (old == NULL) {
         char *entry = g_strdup_printf("%s:%s", name, text);
         add_entry(e, root, entry);
@@ -265,11 +265,11 @@ static char *edit_text(const char *name, const char *bytes, size_t size,
                        bool (*change)(editor *, const content *), const content *what,
                        GError **error) {
     editor e = {.bytes = bytes};
-    if (!yaml_reader_open(&e.reader, name, bytes, size, error)) {
+    if (!labi_yaml_open(&e.reader, name, bytes, size, error)) {
         return NULL;
     }
     if (!g_utf8_validate(bytes, (gssize)size, NULL)) {
-        yaml_reader_close(&e.reader);
+        labi_yaml_close(&e.reader);
         g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: not a text in UTF-8", name);
         return NULL;
     }
@@ -292,7 +292,7 @@ static char *edit_text(const char *name, const char *bytes, size_t size,
         g_free(g_array_index(e.edits, edit, i).text);
     }
     g_array_free(e.edits, TRUE);
-    yaml_reader_close(&e.reader);
+    labi_yaml_close(&e.reader);
     return text;
 }
 
@@ -300,7 +300,7 @@ static bool edit_file(const char *path, bool (*change)(editor *, const content *
                       const content *what, GError **error) {
     char *bytes;
     size_t size;
-    if (!lab_read_file(path, "robot file", LAB_YAML_MAX, &bytes, &size, error)) {
+    if (!labi_read_file(path, "robot file", LAB_YAML_MAX, &bytes, &size, error)) {
         return false;
     }
     char *text = edit_text(path, bytes, size, change, what, error);

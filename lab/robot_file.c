@@ -112,10 +112,10 @@ static void finish_plant(lab_robot *robot, const staged_plant *from) {
     robot->plant.body_back_mm = robot->outline.back_mm;
     robot->plant.body_half_mm = 0.5 * (robot->outline.left_mm + robot->outline.right_mm);
     staged_plant merged = {.plant = robot->plant};
-    overlay(&lab_plant_section, &merged, from);
-    overlay(&lab_eye_section, &merged.plant.eye[0], &from->eyes.left);
+    overlay(&labi_plant_section, &merged, from);
+    overlay(&labi_eye_section, &merged.plant.eye[0], &from->eyes.left);
     if (merged.plant.eyes > 1) {
-        overlay(&lab_eye_section, &merged.plant.eye[1], &from->eyes.right);
+        overlay(&labi_eye_section, &merged.plant.eye[1], &from->eyes.right);
     }
     if (isnan(from->plant.inertia_kg_m2)) { // the default is that of the default's mass
         merged.plant.inertia_kg_m2 *= merged.plant.mass_kg / robot->plant.mass_kg;
@@ -185,7 +185,7 @@ static void finish_measured_drive(lab_robot *robot, const staged_measured_drive 
     cmo_drive_apply(drive, &robot->description);
 }
 
-void lab_robot_finish(lab_robot *robot, const staged_robot *from, const char *file) {
+void labi_robot_finish(lab_robot *robot, const staged_robot *from, const char *file) {
     cmo_robot_description *d = &robot->description;
     robot->name = from->name != NULL ? g_strdup(from->name) : g_path_get_basename(file);
     d->tick_us = (uint32_t)(1000.0 * from->tick_ms + 0.5);
@@ -234,30 +234,30 @@ void lab_robot_finish(lab_robot *robot, const staged_robot *from, const char *fi
 
 // Where a section stands; a fleet has none at its root.
 static const yaml_node_t *place_of(yaml_reader *reader, const char *section) {
-    yaml_node_t *root = yaml_reader_root(reader);
-    const yaml_node_t *node = yaml_reader_find(reader, root, section);
+    yaml_node_t *root = labi_yaml_root(reader);
+    const yaml_node_t *node = labi_yaml_find(reader, root, section);
     return node != NULL ? node : root;
 }
 
-bool lab_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {
+bool labi_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {
     const yaml_node_t *drive = place_of(reader, "drive");
     if (staged->drive.kind == 1.0 && isnan(staged->drive.full_duty_mm_s)) {
-        return yaml_reader_wrong(reader, drive, "drive.full_duty_mm_s",
-                                 "must be given for kind: duty");
+        return labi_yaml_wrong(reader, drive, "drive.full_duty_mm_s",
+                               "must be given for kind: duty");
     }
     if (staged->drive.halts == 0.0) {
-        return yaml_reader_wrong(reader, drive, "drive.halts",
-                                 "must name at least one of: coast, "
-                                 "brake, hold");
+        return labi_yaml_wrong(reader, drive, "drive.halts",
+                               "must name at least one of: coast, "
+                               "brake, hold");
     }
     if (given(staged->drive.slowest_mm_s, 0.0) > staged->drive.top_mm_s) {
-        return yaml_reader_wrong(reader, drive, "drive.slowest_mm_s",
-                                 "must not be above top_mm_s, %.10g", staged->drive.top_mm_s);
+        return labi_yaml_wrong(reader, drive, "drive.slowest_mm_s",
+                               "must not be above top_mm_s, %.10g", staged->drive.top_mm_s);
     }
     double least_ms = 2.0 * staged->tick_ms;
     if (staged->drive.lifetime_ms < least_ms) { // not where it is not given: that is no number
-        return yaml_reader_wrong(reader, drive, "drive.lifetime_ms",
-                                 "must be at least two ticks, %.10g ms", least_ms);
+        return labi_yaml_wrong(reader, drive, "drive.lifetime_ms",
+                               "must be at least two ticks, %.10g ms", least_ms);
     }
     const staged_light *sides[2] = {&staged->lights.left, &staged->lights.right};
     static const char *const names[2] = {"lights.left", "lights.right"};
@@ -265,7 +265,7 @@ bool lab_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {
     for (int i = 0; i < 2; i++) {
         if (given(sides[i]->counts_min, 0.0) > given(sides[i]->counts_max, 65535.0)) {
             char *field = g_strdup_printf("%s.counts_min", names[i]);
-            yaml_reader_wrong(reader, lights, field, "must not be above counts_max");
+            labi_yaml_wrong(reader, lights, field, "must not be above counts_max");
             g_free(field);
             return false;
         }
@@ -283,17 +283,17 @@ bool lab_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {
             if (thresholds[n] <= low || thresholds[n] >= high) { // false where it is NAN
                 char *field =
                     g_strdup_printf("%s.levels.%s_threshold", names[i], n == 0 ? "dark" : "light");
-                yaml_reader_wrong(reader, lights, field, "must lie between dark and light");
+                labi_yaml_wrong(reader, lights, field, "must lie between dark and light");
                 g_free(field);
                 return false;
             }
         }
         if (!isnan(levels->dark) && !cmo_levels_usable(&as_read)) {
             char *field = g_strdup_printf("%s.levels", names[i]);
-            yaml_reader_wrong(reader, lights, field,
-                              "dark %.0f and light %.0f are too near to each other; take them "
-                              "anew, at least 16 counts and 16 times the noise apart",
-                              levels->dark, levels->light);
+            labi_yaml_wrong(reader, lights, field,
+                            "dark %.0f and light %.0f are too near to each other; take them "
+                            "anew, at least 16 counts and 16 times the noise apart",
+                            levels->dark, levels->light);
             g_free(field);
             return false;
         }
@@ -303,30 +303,30 @@ bool lab_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {
 
 lab_robot *lab_robot_from_bytes(const char *name, const char *bytes, size_t size, GError **error) {
     yaml_reader reader;
-    if (!yaml_reader_open(&reader, name, bytes, size, error)) {
+    if (!labi_yaml_open(&reader, name, bytes, size, error)) {
         return NULL;
     }
     staged_robot staged;
-    lab_section_clear(&lab_robot_section, &staged);
+    labi_section_clear(&labi_robot_section, &staged);
     lab_robot *robot = NULL;
-    const yaml_node_t *fleet = yaml_reader_find(&reader, yaml_reader_root(&reader), "fleet");
+    const yaml_node_t *fleet = labi_yaml_find(&reader, labi_yaml_root(&reader), "fleet");
     if (fleet != NULL) {
-        yaml_reader_wrong(&reader, fleet, "fleet", "here one robot is needed, not a fleet");
-    } else if (yaml_reader_section(&reader, yaml_reader_root(&reader), "", &lab_robot_section,
-                                   &staged) &&
-               lab_robot_check_staged(&reader, &staged)) {
+        labi_yaml_wrong(&reader, fleet, "fleet", "here one robot is needed, not a fleet");
+    } else if (labi_yaml_section(&reader, labi_yaml_root(&reader), "", &labi_robot_section,
+                                 &staged) &&
+               labi_robot_check_staged(&reader, &staged)) {
         robot = g_new0(lab_robot, 1);
-        lab_robot_finish(robot, &staged, name);
+        labi_robot_finish(robot, &staged, name);
     }
     g_free(staged.name);
-    yaml_reader_close(&reader);
+    labi_yaml_close(&reader);
     return robot;
 }
 
 lab_robot *lab_robot_load(const char *path, GError **error) {
     char *bytes;
     size_t size;
-    if (!lab_read_file(path, "robot file", LAB_YAML_MAX, &bytes, &size, error)) {
+    if (!labi_read_file(path, "robot file", LAB_YAML_MAX, &bytes, &size, error)) {
         return NULL;
     }
     lab_robot *robot = lab_robot_from_bytes(path, bytes, size, error);

@@ -44,13 +44,14 @@ static const lab_key light_keys[] = {
     KEY_SECTION(staged_light, levels, "levels", &levels_section, "none; no line can be looked for",
                 "its readings over dark and light"),
     KEY_END};
-const lab_section lab_light_section = {
+const lab_section labi_light_section = {
     "lights.left, lights.right", "A light sensor, as the robot believes it to be.", light_keys};
 
-static const lab_key lights_keys[] = {KEY_SECTION(staged_lights, left, "left", &lab_light_section,
+static const lab_key lights_keys[] = {KEY_SECTION(staged_lights, left, "left", &labi_light_section,
                                                   MUST, "the left sensor, or the only one"),
-                                      KEY_SECTION(staged_lights, right, "right", &lab_light_section,
-                                                  "there is none", "the right sensor"),
+                                      KEY_SECTION(staged_lights, right, "right",
+                                                  &labi_light_section, "there is none",
+                                                  "the right sensor"),
                                       KEY_END};
 static const lab_section lights_section = {"lights", "The light sensors.", lights_keys};
 
@@ -214,11 +215,11 @@ static const lab_key eye_keys[] = {
     KEY(cmo_sim_eye, cross_light, "cross_light", 0, 0.5, "", "0",
         "share of the other sensor's lamp that it sees, from under the other"),
     KEY_END};
-const lab_section lab_eye_section = {"plant.lights.left, plant.lights.right",
-                                     "What is true of a light sensor.", eye_keys};
+const lab_section labi_eye_section = {"plant.lights.left, plant.lights.right",
+                                      "What is true of a light sensor.", eye_keys};
 static const lab_key eyes_keys[] = {
-    KEY_SECTION(staged_eyes, left, "left", &lab_eye_section, "as stated", "the left sensor"),
-    KEY_SECTION(staged_eyes, right, "right", &lab_eye_section, "as stated", "the right sensor"),
+    KEY_SECTION(staged_eyes, left, "left", &labi_eye_section, "as stated", "the left sensor"),
+    KEY_SECTION(staged_eyes, right, "right", &labi_eye_section, "as stated", "the right sensor"),
     KEY_END};
 static const lab_section eyes_section = {"plant.lights", "The true light sensors.", eyes_keys};
 
@@ -381,7 +382,7 @@ static const lab_key plant_keys[] = {
              CMO_SIM_SHADOWS_MAX, plant.shadows, "none", "shadows on the mat"),
     KEY_SECTION(staged_plant, faults, "faults", &faults_section, "none", "faults on request"),
     KEY_END};
-const lab_section lab_plant_section = {
+const lab_section labi_plant_section = {
     "plant",
     "What the simulator makes true, where it is not as the robot believes. A spread says by how "
     "much robots differ: each seed draws its own, evenly within plus and minus.",
@@ -417,15 +418,15 @@ static const lab_key robot_keys[] = {
                 "geometry by measurement"),
     KEY_SECTION(staged_robot, measured_drive, "measured_drive", &measured_drive_section,
                 "it was not measured", "the drive by measurement"),
-    KEY_SECTION(staged_robot, plant, "plant", &lab_plant_section,
+    KEY_SECTION(staged_robot, plant, "plant", &labi_plant_section,
                 "as stated, with the usual losses", "what the simulator makes true"),
     KEY_END};
-const lab_section lab_robot_section = {
+const lab_section labi_robot_section = {
     "robot file", "What the robot believes of itself; under plant, what the simulator makes true.",
     robot_keys};
 
-const lab_section *const lab_robot_sections[] = {
-    &lab_robot_section, &outline_section,        &encoders_section,  &drive_section,
-    &lights_section,    &lab_light_section,      &levels_section,    &measured_section,
-    &spot_section,      &measured_drive_section, &lab_plant_section, &eyes_section,
-    &lab_eye_section,   &shadow_section,         &faults_section,    NULL};
+const lab_section *const labi_robot_sections[] = {
+    &labi_robot_section, &outline_section,        &encoders_section,   &drive_section,
+    &lights_section,     &labi_light_section,     &levels_section,     &measured_section,
+    &spot_section,       &measured_drive_section, &labi_plant_section, &eyes_section,
+    &labi_eye_section,   &shadow_section,         &faults_section,     NULL};

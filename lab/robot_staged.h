@@ -81,11 +81,12 @@ typedef struct staged_robot {
 } staged_robot;
 
 // What no single range can say. False, and the error.
-bool lab_robot_check_staged(yaml_reader *reader, const staged_robot *staged);
+bool labi_robot_check_staged(yaml_reader *reader, const staged_robot *staged);
 
 // What the robot and the simulator take.
-void lab_robot_finish(lab_robot *robot, const staged_robot *staged, const char *file);
+void labi_robot_finish(lab_robot *robot, const staged_robot *staged, const char *file);
 
-extern const lab_section lab_robot_section, lab_light_section, lab_plant_section, lab_eye_section;
+extern const lab_section labi_robot_section, labi_light_section, labi_plant_section,
+    labi_eye_section;
 
 #endif

@@ -185,7 +185,7 @@ static void finish_countdown(lab_leg *leg, const staged_leg *staged) {
     };
 }
 
-// One row a routine, in the order of lab_leg_keys.
+// One row a routine, in the order of labi_leg_keys.
 static const struct {
     cmo_kind kind;
     void (*finish)(lab_leg *leg, const staged_leg *staged);
@@ -206,24 +206,24 @@ static const struct {
 // `- advance` without parameters is an easy slip; it reads as if it were `- advance: {}`.
 static bool read_leg(yaml_reader *reader, const yaml_node_t *node, const char *path, lab_leg *leg) {
     if (node->type != YAML_MAPPING_NODE) {
-        return yaml_reader_wrong(reader, node, path,
-                                 "must be a routine with its parameters, as in - advance: "
-                                 "{distance_mm: 60}");
+        return labi_yaml_wrong(reader, node, path,
+                               "must be a routine with its parameters, as in - advance: "
+                               "{distance_mm: 60}");
     }
     if (node->data.mapping.pairs.top - node->data.mapping.pairs.start != 1) {
-        return yaml_reader_wrong(reader, node, path,
-                                 "must name exactly one routine; begin another leg with '- '");
+        return labi_yaml_wrong(reader, node, path,
+                               "must name exactly one routine; begin another leg with '- '");
     }
     staged_leg staged; // nothing but numbers, and not all of them are keys of every routine
     for (double *number = (double *)&staged; number < (double *)(&staged + 1); number++) {
         *number = NAN;
     }
-    if (!yaml_reader_section(reader, node, path, &lab_leg_section, &staged)) {
+    if (!labi_yaml_section(reader, node, path, &labi_leg_section, &staged)) {
         return false;
     }
-    leg->line = yaml_reader_line(node);
+    leg->line = labi_yaml_line(node);
     for (size_t i = 0; i < G_N_ELEMENTS(routines); i++) {
-        if (yaml_reader_find(reader, node, lab_leg_keys[i].name) != NULL) {
+        if (labi_yaml_find(reader, node, labi_leg_keys[i].name) != NULL) {
             leg->kind = routines[i].kind;
             routines[i].finish(leg, &staged);
         }
@@ -231,7 +231,7 @@ static bool read_leg(yaml_reader *reader, const yaml_node_t *node, const char *p
     if ((leg->kind == CMO_KIND_ADVANCE && leg->parameters.advance.distance_mm == 0.0F) ||
         (leg->kind == CMO_KIND_TURN && leg->parameters.turn.angle_deg == 0.0F)) {
         char *field = g_strdup_printf("%s.%s", path, cmo_kind_name(leg->kind));
-        yaml_reader_wrong(reader, node, field, "a move by 0 is none; leave the leg out");
+        labi_yaml_wrong(reader, node, field, "a move by 0 is none; leave the leg out");
         g_free(field);
         return false;
     }
@@ -241,8 +241,8 @@ static bool read_leg(yaml_reader *reader, const yaml_node_t *node, const char *p
 static bool read_legs(yaml_reader *reader, const yaml_node_t *list, lab_route *route) {
     if (list->type != YAML_SEQUENCE_NODE ||
         list->data.sequence.items.start == list->data.sequence.items.top) {
-        return yaml_reader_wrong(reader, list, "legs",
-                                 "must be a list of legs, each beginning with '- '");
+        return labi_yaml_wrong(reader, list, "legs",
+                               "must be a list of legs, each beginning with '- '");
     }
     bool good = true;
     for (yaml_node_item_t *item = list->data.sequence.items.start;
@@ -250,7 +250,7 @@ static bool read_legs(yaml_reader *reader, const yaml_node_t *list, lab_route *r
         const yaml_node_t *node = yaml_document_get_node(&reader->document, *item);
         char *path = g_strdup_printf("legs[%u]", route->legs + 1);
         if (route->legs == LAB_LEGS_MAX) {
-            good = yaml_reader_wrong(reader, node, path, "too many; at most %d", LAB_LEGS_MAX);
+            good = labi_yaml_wrong(reader, node, path, "too many; at most %d", LAB_LEGS_MAX);
         } else {
             good = read_leg(reader, node, path, &route->leg[route->legs++]);
         }
@@ -300,22 +300,22 @@ static cmo_sim_object to_object(const staged_object *from) {
 
 // All but the legs, which need a look of their own.
 static bool read_head(yaml_reader *reader, yaml_node_t *root, staged_route *staged) {
-    lab_section_clear(&lab_start_section, &staged->start);
-    lab_section_clear(&lab_spread_section, &staged->spread);
-    return yaml_reader_section(reader, root, "", &lab_route_section, staged);
+    labi_section_clear(&labi_start_section, &staged->start);
+    labi_section_clear(&labi_spread_section, &staged->spread);
+    return labi_yaml_section(reader, root, "", &labi_route_section, staged);
 }
 
 lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size, GError **error) {
     yaml_reader reader;
-    if (!yaml_reader_open(&reader, name, bytes, size, error)) {
+    if (!labi_yaml_open(&reader, name, bytes, size, error)) {
         return NULL;
     }
     staged_route staged;
-    lab_section_clear(&lab_route_section, &staged);
+    labi_section_clear(&labi_route_section, &staged);
     lab_route *route = g_new0(lab_route, 1);
-    yaml_node_t *root = yaml_reader_root(&reader);
+    yaml_node_t *root = labi_yaml_root(&reader);
     bool good = read_head(&reader, root, &staged) &&
-                read_legs(&reader, yaml_reader_find(&reader, root, "legs"), route);
+                read_legs(&reader, labi_yaml_find(&reader, root, "legs"), route);
     if (good) {
         route->path = g_strdup(name);
         route->robot_path = beside(name, staged.robot);
@@ -341,14 +341,14 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
     }
     g_free(staged.robot);
     g_free(staged.mat);
-    yaml_reader_close(&reader);
+    labi_yaml_close(&reader);
     return route;
 }
 
 lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t seed, GError **error) {
     char *bytes;
     size_t size;
-    if (!lab_read_file(path, "route", LAB_YAML_MAX, &bytes, &size, error)) {
+    if (!labi_read_file(path, "route", LAB_YAML_MAX, &bytes, &size, error)) {
         return NULL;
     }
     lab_route *route = lab_route_from_bytes(path, bytes, size, error);

@@ -261,7 +261,7 @@ static const lab_key countdown_keys[] = {
 static const lab_section countdown_section = {
     "countdown", "Wait for the start button, and count down.", countdown_keys};
 
-const lab_key lab_leg_keys[] = {
+const lab_key labi_leg_keys[] = {
     KEY_SECTION(staged_leg, advance, "advance", &advance_section, "", "drive straight on"),
     KEY_SECTION(staged_leg, turn, "turn", &turn_section, "", "turn on the spot"),
     KEY_SECTION(staged_leg, drive_until_line, "drive_until_line", &drive_section, "",
@@ -282,9 +282,9 @@ const lab_key lab_leg_keys[] = {
     KEY_SECTION(staged_leg, countdown, "countdown", &countdown_section, "",
                 "wait for the start button"),
     KEY_END};
-const lab_section lab_leg_section = {
+const lab_section labi_leg_section = {
     "legs[]", "One leg: the name of a routine, and its parameters. {} takes all defaults.",
-    lab_leg_keys};
+    labi_leg_keys};
 
 static const lab_key start_keys[] = {
     KEY(staged_start, x_mm, "x_mm", -1000, 21000, "mm", MUST, "middle of the axle, to the right"),
@@ -292,7 +292,7 @@ static const lab_key start_keys[] = {
     KEY(staged_start, heading_deg, "heading_deg", -360, 360, "deg", "0",
         "anticlockwise from the x axis"),
     KEY_END};
-const lab_section lab_start_section = {"start", "The start pose on the mat.", start_keys};
+const lab_section labi_start_section = {"start", "The start pose on the mat.", start_keys};
 
 static const lab_key spread_keys[] = {
     KEY(lab_spread, x_mm, "x_mm", 0, 1000, "mm", "5", "of the start"),
@@ -304,11 +304,11 @@ static const lab_key spread_keys[] = {
     KEY(lab_spread, gain, "gain", 0, 0.5, "", "0.02",
         "of each sensor's gain since its levels were taken, as a share"),
     KEY_END};
-const lab_section lab_spread_section = {"spread",
-                                        "By how much the trials of a series differ, evenly within "
-                                        "plus and minus. The robot believes to "
-                                        "stand where the start says.",
-                                        spread_keys};
+const lab_section labi_spread_section = {"spread",
+                                         "By how much the trials of a series differ, evenly within "
+                                         "plus and minus. The robot believes to "
+                                         "stand where the start says.",
+                                         spread_keys};
 
 static const lab_key stop_place_keys[] = {
     KEY(staged_stop, x_mm, "x_mm", -1000, 21000, "mm", MUST, "to the right"),
@@ -345,8 +345,8 @@ static const lab_key route_keys[] = {
         "its edges are printed soft, as wide as this"),
     KEY(staged_route, longest_s, "longest_s", 0.1, 3600, "s", "3600",
         "the whole run ends after this time"),
-    KEY_SECTION(staged_route, start, "start", &lab_start_section, MUST, "start pose"),
-    KEY_SECTION(staged_route, spread, "spread", &lab_spread_section, "as beside its keys",
+    KEY_SECTION(staged_route, start, "start", &labi_start_section, MUST, "start pose"),
+    KEY_SECTION(staged_route, spread, "spread", &labi_spread_section, "as beside its keys",
                 "how trials of a series differ"),
     KEY_LIST(staged_route, object, "objects", &object_section, staged_object, CMO_SIM_OBJECTS_MAX,
              objects, "none", "what stands or drives on the mat besides"),
@@ -354,15 +354,15 @@ static const lab_key route_keys[] = {
         "when the start button is pressed"),
     KEY(staged_route, stop_pressed_s, "stop_pressed_s", 0.001, 3600, "s", "never",
         "when the stop button is pressed"),
-    {"legs", LAB_LIST, 0, 0, 0, "", MUST, "list of legs, one routine each", NULL, &lab_leg_section,
+    {"legs", LAB_LIST, 0, 0, 0, "", MUST, "list of legs, one routine each", NULL, &labi_leg_section,
      0, LAB_LEGS_MAX, 0},
     KEY_END};
-const lab_section lab_route_section = {"route file", "A robot, a mat, a start pose, and legs.",
-                                       route_keys};
+const lab_section labi_route_section = {"route file", "A robot, a mat, a start pose, and legs.",
+                                        route_keys};
 
-const lab_section *const lab_route_sections[] = {
-    &lab_route_section,     &lab_start_section,   &lab_spread_section,   &object_section,
-    &stop_place_section,    &lab_leg_section,     &advance_section,      &turn_section,
+const lab_section *const labi_route_sections[] = {
+    &labi_route_section,    &labi_start_section,  &labi_spread_section,  &object_section,
+    &stop_place_section,    &labi_leg_section,    &advance_section,      &turn_section,
     &drive_section,         &stop_section,        &square_section,       &band_section,
     &place_section,         &take_levels_section, &check_wiring_section, &measure_geometry_section,
     &measure_drive_section, &stay_section,        &countdown_section,    NULL};

@@ -84,7 +84,8 @@ typedef struct staged_route {
     lab_spread spread;
 } staged_route;
 
-extern const lab_section lab_route_section, lab_start_section, lab_spread_section, lab_leg_section;
-extern const lab_key lab_leg_keys[];
+extern const lab_section labi_route_section, labi_start_section, labi_spread_section,
+    labi_leg_section;
+extern const lab_key labi_leg_keys[];
 
 #endif

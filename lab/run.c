@@ -225,10 +225,10 @@ static void take_report(lab_leg_result *result, const cmo_report *report, const 
 
 // The figures of a patrol stand in its state.
 static void take_patrol(lab_leg_result *result, const cmo_stay_state *state) {
-    lab_put(&result->robot, CMO_REBOUNDS, state->rebounds);
-    lab_put(&result->robot, CMO_MARGIN_MM, (double)state->margin_mm);
-    lab_put(&result->robot, CMO_TURN_ERROR_DEG,
-            state->crossed > 0 ? (double)state->turn_error_deg : NAN);
+    labi_put(&result->robot, CMO_REBOUNDS, state->rebounds);
+    labi_put(&result->robot, CMO_MARGIN_MM, (double)state->margin_mm);
+    labi_put(&result->robot, CMO_TURN_ERROR_DEG,
+             state->crossed > 0 ? (double)state->turn_error_deg : NAN);
     result->cruise_mm_s = (double)state->cruise_mm_s;
     result->budget = state->budget;
 }
@@ -286,14 +286,15 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
     result.start_ms = result.end_ms = cmo_sim_truth_now(sim).time_ms;
     result.outcome = start_leg(robot, &state, leg);
     if (result.outcome == CMO_RUNNING) {
-        result.outcome = leg->kind == CMO_KIND_STAY_INSIDE ? lab_patrol(robot, &state.stay, &result)
-                                                           : cmo_run(robot);
+        result.outcome = leg->kind == CMO_KIND_STAY_INSIDE
+                             ? labi_patrol(robot, &state.stay, &result)
+                             : cmo_run(robot);
         result.end_ms = cmo_sim_truth_now(sim).time_ms;
         take_report(&result, &robot->report, leg);
         if (leg->kind == CMO_KIND_STAY_INSIDE) {
             take_patrol(&result, &state.stay);
         }
-        lab_truth(route, sim, &result, leg);
+        labi_truth(route, sim, &result, leg);
         take_findings(&result, robot, &state);
         if (leg->stated) {
             cmo_take_pose(robot, &state.line, &leg->place, left_over);

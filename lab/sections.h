@@ -45,13 +45,13 @@
 #define KEY_END                                                                                    \
     { NULL, LAB_NUMBER, 0, 0, 0, NULL, NULL, NULL, NULL, NULL, 0, 0, 0 }
 
-extern const lab_section *const lab_robot_sections[];
-extern const lab_section *const lab_fleet_sections[];
-extern const lab_section *const lab_route_sections[];
+extern const lab_section *const labi_robot_sections[];
+extern const lab_section *const labi_fleet_sections[];
+extern const lab_section *const labi_route_sections[];
 
 // Reads a text file of at most so many bytes; `what` names it in messages.
 #define LAB_YAML_MAX ((size_t)1 << 20)
-bool lab_read_file(const char *path, const char *what, size_t most, char **bytes, size_t *size,
-                   GError **error);
+bool labi_read_file(const char *path, const char *what, size_t most, char **bytes, size_t *size,
+                    GError **error);
 
 #endif

@@ -222,7 +222,7 @@ GArray *lab_trace_from_bytes(const char *name, const char *bytes, size_t size, G
 GArray *lab_trace_read(const char *path, GError **error) {
     char *bytes;
     size_t size;
-    if (!lab_read_file(path, "trace", TRACE_MAX, &bytes, &size, error)) {
+    if (!labi_read_file(path, "trace", TRACE_MAX, &bytes, &size, error)) {
         return NULL;
     }
     GArray *rows = lab_trace_from_bytes(path, bytes, size, error);

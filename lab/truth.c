@@ -12,7 +12,7 @@ typedef struct span {
     size_t count;
 } span;
 
-size_t lab_first_at(const cmo_sim_truth *all, size_t count, double time_ms) {
+size_t labi_first_at(const cmo_sim_truth *all, size_t count, double time_ms) {
     size_t low = 0;
     size_t high = count;
     while (low < high) {
@@ -26,7 +26,7 @@ size_t lab_first_at(const cmo_sim_truth *all, size_t count, double time_ms) {
     return low;
 }
 
-void lab_put(lab_figures *figures, cmo_figure figure, double value) {
+void labi_put(lab_figures *figures, cmo_figure figure, double value) {
     figures->applies |= CMO_FIGURE_BIT(figure);
     if (isfinite(value)) {
         figures->known |= CMO_FIGURE_BIT(figure);
@@ -222,7 +222,7 @@ static double sim_ms(const lab_leg_result *result, uint32_t end_clock_us, uint32
 }
 
 static double way_at(const span *s, double time_ms) {
-    size_t i = lab_first_at(s->at, s->count, time_ms);
+    size_t i = labi_first_at(s->at, s->count, time_ms);
     i = MIN(i, s->count - 1);
     double way = s->at[i].way_mm;
     if (i > 0 && s->at[i].time_ms > time_ms) {
@@ -269,10 +269,10 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     lab_figures *truth = &result->truth;
     bool halts = result->kind != CMO_KIND_DRIVE_UNTIL_LINE || p->ending == CMO_END_HALTED;
     for (size_t i = 0; i < G_N_ELEMENTS(always); i++) {
-        lab_put(truth, always[i], NAN);
+        labi_put(truth, always[i], NAN);
     }
     for (size_t i = 0; i < G_N_ELEMENTS(halted) && halts; i++) {
-        lab_put(truth, halted[i], NAN);
+        labi_put(truth, halted[i], NAN);
     }
     result->target = find_target(route, s, p);
     lab_target *target = &result->target;
@@ -281,17 +281,17 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     }
     take_chord(s, target);
     double crossed_ms = target->crossing.at.time_ms;
-    lab_put(truth, CMO_CROSSING_SPEED_MM_S, fabs(target->crossing.at.speed_mm_s));
-    lab_put(truth, CMO_ENTRY_ANGLE_DEG, angle_to(target, target->crossing.at.heading_rad));
+    labi_put(truth, CMO_CROSSING_SPEED_MM_S, fabs(target->crossing.at.speed_mm_s));
+    labi_put(truth, CMO_ENTRY_ANGLE_DEG, angle_to(target, target->crossing.at.heading_rad));
     if (result->report.present & CMO_FIGURE_BIT(CMO_REACTION_MS)) {
         uint32_t answered = result->report.crossing_us +
                             (uint32_t)(result->report.figure[CMO_REACTION_MS] * 1000.0F + 0.5F);
-        lab_put(truth, CMO_REACTION_MS, sim_ms(result, end_clock_us, answered) - crossed_ms);
+        labi_put(truth, CMO_REACTION_MS, sim_ms(result, end_clock_us, answered) - crossed_ms);
     }
     if (!halts || result->outcome != CMO_OUTCOME_DONE) {
         return;
     }
-    size_t from = lab_first_at(s->at, s->count, crossed_ms);
+    size_t from = labi_first_at(s->at, s->count, crossed_ms);
     size_t still = first_standstill(s, MIN(from, s->count - 1));
     double furthest = -INFINITY;
     for (size_t i = from; i < s->count; i++) {
@@ -299,33 +299,33 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     }
     const cmo_sim_truth *end = &s->at[s->count - 1];
     double offset = rest_offset(s->sim, target, p);
-    lab_put(truth, CMO_OVERSHOOT_MM, furthest - offset);
-    lab_put(truth, CMO_REST_ERROR_MM, beyond_edge(route, s, p, target, end) - offset);
-    lab_put(truth, CMO_RESIDUAL_ANGLE_DEG, angle_to(target, end->heading_rad));
+    labi_put(truth, CMO_OVERSHOOT_MM, furthest - offset);
+    labi_put(truth, CMO_REST_ERROR_MM, beyond_edge(route, s, p, target, end) - offset);
+    labi_put(truth, CMO_RESIDUAL_ANGLE_DEG, angle_to(target, end->heading_rad));
     const cmo_sim_truth *crossed = &target->crossing.at;
-    lab_put(truth, CMO_SLIP_MM,
-            end->way_mm - crossed->way_mm - (end->wheels_mm - crossed->wheels_mm));
+    labi_put(truth, CMO_SLIP_MM,
+             end->way_mm - crossed->way_mm - (end->wheels_mm - crossed->wheels_mm));
     if (still < s->count) {
         size_t rest = rest_start(s);
         result->stopped_ms = s->at[still].time_ms - crossed_ms;
-        lab_put(truth, CMO_STOPPING_DISTANCE_MM, s->at[still].way_mm - target->crossing.at.way_mm);
-        lab_put(truth, CMO_SETTLE_MS, fmax(s->at[rest].time_ms - s->at[still].time_ms, 0.0));
+        labi_put(truth, CMO_STOPPING_DISTANCE_MM, s->at[still].way_mm - target->crossing.at.way_mm);
+        labi_put(truth, CMO_SETTLE_MS, fmax(s->at[rest].time_ms - s->at[still].time_ms, 0.0));
     }
 }
 
-void lab_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
-               const lab_leg *leg) {
+void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
+                const lab_leg *leg) {
     size_t count;
     const cmo_sim_truth *all = cmo_sim_recorded(sim, &count);
-    size_t first = MIN(lab_first_at(all, count, result->start_ms), count - 1);
+    size_t first = MIN(labi_first_at(all, count, result->start_ms), count - 1);
     span s = {sim, all + first, count - first};
     const cmo_sim_truth *start = &s.at[0];
     const cmo_sim_truth *end = &s.at[s.count - 1];
     lab_figures *truth = &result->truth;
-    lab_put(truth, CMO_ELAPSED_MS, result->end_ms - result->start_ms);
-    lab_put(truth, CMO_TOP_SPEED_MM_S, top_speed(&s));
-    lab_put(truth, CMO_TRAVELLED_MM, end->way_mm - start->way_mm);
-    lab_put(truth, CMO_TURNED_DEG, degrees(end->heading_rad - start->heading_rad));
+    labi_put(truth, CMO_ELAPSED_MS, result->end_ms - result->start_ms);
+    labi_put(truth, CMO_TOP_SPEED_MM_S, top_speed(&s));
+    labi_put(truth, CMO_TRAVELLED_MM, end->way_mm - start->way_mm);
+    labi_put(truth, CMO_TURNED_DEG, degrees(end->heading_rad - start->heading_rad));
     const cmo_port *port = cmo_sim_port((cmo_sim *)(uintptr_t)sim);
     uint32_t end_clock_us = port->clock(port->context);
     if (leg->kind == CMO_KIND_ADVANCE) {
@@ -334,7 +334,7 @@ void lab_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resul
         for (size_t i = 0; i < s.count; i++) {
             furthest = fmax(furthest, sign * (s.at[i].way_mm - start->way_mm));
         }
-        lab_put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.advance.distance_mm);
+        labi_put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.advance.distance_mm);
     } else if (leg->kind == CMO_KIND_STAY_INSIDE) {
         lab_patrol_truth(route, sim, result);
     } else if (lab_leg_line(leg) != NULL) {

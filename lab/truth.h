@@ -7,15 +7,15 @@
 
 // Fills in result->truth and result->target from what the simulator recorded between the leg's
 // start and end; turns done into wrong_line where the robot ended on another line.
-void lab_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
-               const lab_leg *leg);
+void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
+                const lab_leg *leg);
 
 // Runs stay_inside to its end, and notes each of its rebounds.
-cmo_outcome lab_patrol(cmo_robot *robot, cmo_stay_state *state, lab_leg_result *result);
+cmo_outcome labi_patrol(cmo_robot *robot, cmo_stay_state *state, lab_leg_result *result);
 
 // Index of the first record at or after a time.
-size_t lab_first_at(const cmo_sim_truth *all, size_t count, double time_ms);
+size_t labi_first_at(const cmo_sim_truth *all, size_t count, double time_ms);
 
-void lab_put(lab_figures *figures, cmo_figure figure, double value);
+void labi_put(lab_figures *figures, cmo_figure figure, double value);
 
 #endif

@@ -10,18 +10,18 @@ GQuark lab_error_quark(void) {
     return g_quark_from_static_string("cammino-lab-error-quark");
 }
 
-int yaml_reader_line(const yaml_node_t *node) {
+int labi_yaml_line(const yaml_node_t *node) {
     return (int)node->start_mark.line + 1;
 }
 
-bool yaml_reader_wrong(const yaml_reader *reader, const yaml_node_t *node, const char *field,
-                       const char *format, ...) {
+bool labi_yaml_wrong(const yaml_reader *reader, const yaml_node_t *node, const char *field,
+                     const char *format, ...) {
     va_list arguments;
     va_start(arguments, format);
     char *text = g_strdup_vprintf(format, arguments);
     va_end(arguments);
     g_set_error(reader->error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: %s%s%s", reader->file,
-                yaml_reader_line(node), field, *field != '\0' ? ": " : "", text);
+                labi_yaml_line(node), field, *field != '\0' ? ": " : "", text);
     g_free(text);
     return false;
 }
@@ -67,8 +67,8 @@ static bool check_events(const char *file, const char *bytes, size_t size, GErro
     return good;
 }
 
-bool yaml_reader_open(yaml_reader *reader, const char *file, const char *bytes, size_t size,
-                      GError **error) {
+bool labi_yaml_open(yaml_reader *reader, const char *file, const char *bytes, size_t size,
+                    GError **error) {
     *reader = (yaml_reader){.file = file, .error = error};
     if (!check_events(file, bytes, size, error)) {
         return false;
@@ -94,15 +94,15 @@ bool yaml_reader_open(yaml_reader *reader, const char *file, const char *bytes, 
     return good;
 }
 
-void yaml_reader_close(yaml_reader *reader) {
+void labi_yaml_close(yaml_reader *reader) {
     yaml_document_delete(&reader->document);
 }
 
-yaml_node_t *yaml_reader_root(yaml_reader *reader) {
+yaml_node_t *labi_yaml_root(yaml_reader *reader) {
     return yaml_document_get_root_node(&reader->document);
 }
 
-const char *yaml_reader_text(const yaml_node_t *node) {
+const char *labi_yaml_text(const yaml_node_t *node) {
     if (node->type != YAML_SCALAR_NODE) {
         return NULL;
     }
@@ -110,13 +110,13 @@ const char *yaml_reader_text(const yaml_node_t *node) {
     return strlen(text) == node->data.scalar.length ? text : NULL;
 }
 
-yaml_node_t *yaml_reader_find(yaml_reader *reader, const yaml_node_t *mapping, const char *name) {
+yaml_node_t *labi_yaml_find(yaml_reader *reader, const yaml_node_t *mapping, const char *name) {
     if (mapping->type != YAML_MAPPING_NODE) {
         return NULL;
     }
     for (yaml_node_pair_t *pair = mapping->data.mapping.pairs.start;
          pair < mapping->data.mapping.pairs.top; pair++) {
-        const char *key = yaml_reader_text(yaml_document_get_node(&reader->document, pair->key));
+        const char *key = labi_yaml_text(yaml_document_get_node(&reader->document, pair->key));
         if (key != NULL && strcmp(key, name) == 0) {
             return yaml_document_get_node(&reader->document, pair->value);
         }
@@ -129,7 +129,7 @@ yaml_node_t *yaml_reader_find(yaml_reader *reader, const yaml_node_t *mapping, c
 static bool read_list(yaml_reader *reader, const yaml_node_t *node, const char *path,
                       const lab_key *key, char *object) {
     if (node->type != YAML_SEQUENCE_NODE) {
-        return yaml_reader_wrong(reader, node, path, "must be a list: each entry begins with '- '");
+        return labi_yaml_wrong(reader, node, path, "must be a list: each entry begins with '- '");
     }
     unsigned count = 0;
     bool good = true;
@@ -138,11 +138,11 @@ static bool read_list(yaml_reader *reader, const yaml_node_t *node, const char *
         yaml_node_t *entry = yaml_document_get_node(&reader->document, *item);
         char *entry_path = g_strdup_printf("%s[%u]", path, count + 1);
         if (count == key->most) {
-            good = yaml_reader_wrong(reader, entry, entry_path, "too many; at most %zu", key->most);
+            good = labi_yaml_wrong(reader, entry, entry_path, "too many; at most %zu", key->most);
         } else {
             char *at = object + key->offset + count * key->size;
-            lab_section_clear(key->section, at);
-            good = yaml_reader_section(reader, entry, entry_path, key->section, at);
+            labi_section_clear(key->section, at);
+            good = labi_yaml_section(reader, entry, entry_path, key->section, at);
         }
         g_free(entry_path);
     }
@@ -150,7 +150,7 @@ static bool read_list(yaml_reader *reader, const yaml_node_t *node, const char *
     return good;
 }
 
-void lab_section_clear(const lab_section *section, void *object) {
+void labi_section_clear(const lab_section *section, void *object) {
     for (const lab_key *key = section->keys; key->name != NULL; key++) {
         char *at = (char *)object + key->offset;
         if (key->type == LAB_TEXT) {
@@ -158,7 +158,7 @@ void lab_section_clear(const lab_section *section, void *object) {
         } else if (key->type < LAB_TEXT) {
             *(double *)(void *)at = NAN;
         } else if (key->type == LAB_SECTION && key->section != NULL) {
-            lab_section_clear(key->section, at);
+            labi_section_clear(key->section, at);
         } else if (key->type == LAB_LIST && key->size > 0) {
             *(unsigned *)(void *)((char *)object + key->count_offset) = 0;
         }
@@ -172,10 +172,11 @@ static bool read_value(yaml_reader *reader, const yaml_node_t *node, const char 
         return key->size == 0 || read_list(reader, node, path, key, object);
     }
     if (key->type == LAB_SECTION) {
-        return key->section == NULL || yaml_reader_section(reader, node, path, key->section, at);
+        return key->section == NULL || labi_yaml_section(reader, node, path, key->section, at);
     }
-    return key->type == LAB_TEXT ? yaml_value_text(reader, node, path, (char **)(void *)at)
-                                 : yaml_value_number(reader, node, path, key, (double *)(void *)at);
+    return key->type == LAB_TEXT
+               ? labi_yaml_value_text(reader, node, path, (char **)(void *)at)
+               : labi_yaml_value_number(reader, node, path, key, (double *)(void *)at);
 }
 
 static bool unknown_key(yaml_reader *reader, const yaml_node_t *node, const char *path,
@@ -186,11 +187,11 @@ static bool unknown_key(yaml_reader *reader, const yaml_node_t *node, const char
     }
     g_ptr_array_add(names, NULL);
     const char *const *known = (const char *const *)names->pdata;
-    const char *nearest = lab_nearest(yaml_reader_text(node), known);
+    const char *nearest = labi_nearest(labi_yaml_text(node), known);
     char *all = g_strjoinv(", ", (char **)(uintptr_t)known);
-    yaml_reader_wrong(reader, node, path,
-                      nearest ? "unknown key; did you mean %s?" : "unknown key; known are: %s",
-                      nearest ? nearest : all);
+    labi_yaml_wrong(reader, node, path,
+                    nearest ? "unknown key; did you mean %s?" : "unknown key; known are: %s",
+                    nearest ? nearest : all);
     g_free(all);
     g_ptr_array_free(names, TRUE);
     return false;
@@ -204,9 +205,9 @@ static bool check_given(yaml_reader *reader, const yaml_node_t *node, const char
                         const lab_section *section) {
     for (const lab_key *key = section->keys; key->name != NULL; key++) {
         if (strcmp(key->fallback, "must be given") == 0 &&
-            yaml_reader_find(reader, node, key->name) == NULL) {
+            labi_yaml_find(reader, node, key->name) == NULL) {
             char *field = join_path(path, key->name);
-            yaml_reader_wrong(reader, node, field, "must be given: %s", key->meaning);
+            labi_yaml_wrong(reader, node, field, "must be given: %s", key->meaning);
             g_free(field);
             return false;
         }
@@ -218,7 +219,7 @@ static bool check_given(yaml_reader *reader, const yaml_node_t *node, const char
 static bool stands_before(yaml_reader *reader, const yaml_node_t *mapping,
                           const yaml_node_pair_t *pair, const char *name) {
     for (const yaml_node_pair_t *at = mapping->data.mapping.pairs.start; at < pair; at++) {
-        const char *key = yaml_reader_text(yaml_document_get_node(&reader->document, at->key));
+        const char *key = labi_yaml_text(yaml_document_get_node(&reader->document, at->key));
         if (key != NULL && strcmp(key, name) == 0) {
             return true;
         }
@@ -226,19 +227,19 @@ static bool stands_before(yaml_reader *reader, const yaml_node_t *mapping,
     return false;
 }
 
-bool yaml_reader_section(yaml_reader *reader, const yaml_node_t *node, const char *path,
-                         const lab_section *section, void *object) {
+bool labi_yaml_section(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                       const lab_section *section, void *object) {
     if (node->type != YAML_MAPPING_NODE) {
-        return yaml_reader_wrong(reader, node, path, "must be keys with values, as in %s: ...",
-                                 section->keys[0].name);
+        return labi_yaml_wrong(reader, node, path, "must be keys with values, as in %s: ...",
+                               section->keys[0].name);
     }
     for (yaml_node_pair_t *pair = node->data.mapping.pairs.start;
          pair < node->data.mapping.pairs.top; pair++) {
         yaml_node_t *key_node = yaml_document_get_node(&reader->document, pair->key);
         yaml_node_t *value = yaml_document_get_node(&reader->document, pair->value);
-        const char *name = yaml_reader_text(key_node);
+        const char *name = labi_yaml_text(key_node);
         if (name == NULL) {
-            return yaml_reader_wrong(reader, key_node, path, "a key must be a word");
+            return labi_yaml_wrong(reader, key_node, path, "a key must be a word");
         }
         const lab_key *key = section->keys;
         while (key->name != NULL && strcmp(key->name, name) != 0) {
@@ -249,7 +250,7 @@ bool yaml_reader_section(yaml_reader *reader, const yaml_node_t *node, const cha
         if (key->name == NULL) {
             good = unknown_key(reader, key_node, field, section);
         } else if (stands_before(reader, node, pair, name)) {
-            good = yaml_reader_wrong(reader, key_node, field, "given twice");
+            good = labi_yaml_wrong(reader, key_node, field, "given twice");
         } else {
             good = read_value(reader, value, field, key, object);
         }
@@ -261,13 +262,13 @@ bool yaml_reader_section(yaml_reader *reader, const yaml_node_t *node, const cha
     return reader->part || check_given(reader, node, path, section);
 }
 
-bool yaml_reader_filled(const yaml_reader *reader, const yaml_node_t *node, const char *path,
-                        const lab_section *section, const void *object) {
+bool labi_yaml_filled(const yaml_reader *reader, const yaml_node_t *node, const char *path,
+                      const lab_section *section, const void *object) {
     for (const lab_key *key = section->keys; key->name != NULL; key++) {
         if (key->type < LAB_TEXT && strcmp(key->fallback, "must be given") == 0 &&
             isnan(*(const double *)(const void *)((const char *)object + key->offset))) {
             char *field = join_path(path, key->name);
-            yaml_reader_wrong(reader, node, field, "must be given: %s", key->meaning);
+            labi_yaml_wrong(reader, node, field, "must be given: %s", key->meaning);
             g_free(field);
             return false;
         }

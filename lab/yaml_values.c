@@ -27,7 +27,7 @@ static unsigned word_distance(const char *a, const char *b) {
     return row[length];
 }
 
-const char *lab_nearest(const char *typed, const char *const *names) {
+const char *labi_nearest(const char *typed, const char *const *names) {
     const char *best = NULL;
     unsigned least = (unsigned)strlen(typed) / 2 + 1;
     for (; *names != NULL; names++) {
@@ -62,17 +62,17 @@ static bool read_number(yaml_reader *reader, const yaml_node_t *node, const char
                         const lab_key *key, const char *text, double *out) {
     double value;
     if (!parse_number(text, &value)) {
-        return yaml_reader_wrong(reader, node, path, "%s%s%s is not a number; %.10g to %.10g%s%s",
-                                 text ? "'" : "", text ? text : "this", text ? "'" : "", key->low,
-                                 key->high, *key->unit ? " " : "", key->unit);
+        return labi_yaml_wrong(reader, node, path, "%s%s%s is not a number; %.10g to %.10g%s%s",
+                               text ? "'" : "", text ? text : "this", text ? "'" : "", key->low,
+                               key->high, *key->unit ? " " : "", key->unit);
     }
     if (key->type == LAB_WHOLE && value != floor(value)) {
-        return yaml_reader_wrong(reader, node, path, "%s is not a whole number; %.10g to %.10g",
-                                 text, key->low, key->high);
+        return labi_yaml_wrong(reader, node, path, "%s is not a whole number; %.10g to %.10g", text,
+                               key->low, key->high);
     }
     if (value < key->low || value > key->high) {
-        return yaml_reader_wrong(reader, node, path, "%s is out of range; %.10g to %.10g%s%s", text,
-                                 key->low, key->high, *key->unit ? " " : "", key->unit);
+        return labi_yaml_wrong(reader, node, path, "%s is out of range; %.10g to %.10g%s%s", text,
+                               key->low, key->high, *key->unit ? " " : "", key->unit);
     }
     *out = value;
     return true;
@@ -87,8 +87,8 @@ static bool read_choice(yaml_reader *reader, const yaml_node_t *node, const char
         }
     }
     char *choices = join_choices(key->choices);
-    yaml_reader_wrong(reader, node, path, "%s%s%s is not one of: %s", text ? "'" : "",
-                      text ? text : "this", text ? "'" : "", choices);
+    labi_yaml_wrong(reader, node, path, "%s%s%s is not one of: %s", text ? "'" : "",
+                    text ? text : "this", text ? "'" : "", choices);
     g_free(choices);
     return false;
 }
@@ -97,7 +97,7 @@ static bool read_flag(yaml_reader *reader, const yaml_node_t *node, const char *
                       const char *text, double *out) {
     bool yes = text != NULL && strcmp(text, "true") == 0;
     if (!yes && (text == NULL || strcmp(text, "false") != 0)) {
-        return yaml_reader_wrong(reader, node, path, "must be true or false");
+        return labi_yaml_wrong(reader, node, path, "must be true or false");
     }
     *out = yes ? 1.0 : 0.0;
     return true;
@@ -124,13 +124,13 @@ static bool read_choices(yaml_reader *reader, const yaml_node_t *node, const cha
                          const lab_key *key, double *out) {
     unsigned bits = 0;
     if (node->type != YAML_SEQUENCE_NODE) {
-        return yaml_reader_wrong(reader, node, path, "must be a list, as in [%s]", key->choices[0]);
+        return labi_yaml_wrong(reader, node, path, "must be a list, as in [%s]", key->choices[0]);
     }
     for (yaml_node_item_t *item = node->data.sequence.items.start;
          item < node->data.sequence.items.top; item++) {
         unsigned choice;
         const yaml_node_t *entry = yaml_document_get_node(&reader->document, *item);
-        if (!read_choice(reader, entry, path, key, yaml_reader_text(entry), &choice)) {
+        if (!read_choice(reader, entry, path, key, labi_yaml_text(entry), &choice)) {
             return false;
         }
         bits |= 1U << choice;
@@ -139,17 +139,18 @@ static bool read_choices(yaml_reader *reader, const yaml_node_t *node, const cha
     return true;
 }
 
-bool yaml_value_text(yaml_reader *reader, const yaml_node_t *node, const char *path, char **out) {
-    const char *text = yaml_reader_text(node);
+bool labi_yaml_value_text(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                          char **out) {
+    const char *text = labi_yaml_text(node);
     if (text == NULL || *text == '\0') {
-        return yaml_reader_wrong(reader, node, path, "must be a text");
+        return labi_yaml_wrong(reader, node, path, "must be a text");
     }
     char *line = lab_printable(text);
     bool plain = strcmp(line, text) == 0;
     g_free(line);
     if (!plain) {
-        return yaml_reader_wrong(reader, node, path,
-                                 "must be a text on one line, without control characters");
+        return labi_yaml_wrong(reader, node, path,
+                               "must be a text on one line, without control characters");
     }
     g_free(*out);
     *out = g_strdup(text);
@@ -158,7 +159,7 @@ bool yaml_value_text(yaml_reader *reader, const yaml_node_t *node, const char *p
 
 // ------------------------------------------------------------------------------------- draws --
 
-double yaml_reader_even(uint64_t seed, const char *path, const char *what) {
+double labi_yaml_even(uint64_t seed, const char *path, const char *what) {
     // FNV-1a over the names, then the finalizer of splitmix64: close seeds and names lie far apart.
     uint64_t hash = 0xCBF29CE484222325U ^ (seed * 0x9E3779B97F4A7C15U);
     const char *const words[2] = {path, what};
@@ -181,13 +182,13 @@ static bool read_range(yaml_reader *reader, const yaml_node_t *node, const char 
         return false;
     }
     if (key->type != LAB_NUMBER && key->type != LAB_WHOLE) {
-        return yaml_reader_wrong(reader, node, path, "has no range; name choices with 'or'");
+        return labi_yaml_wrong(reader, node, path, "has no range; name choices with 'or'");
     }
     if (!(low < high)) {
-        return yaml_reader_wrong(reader, node, path, "a range goes upward: %s to %s", ends[1],
-                                 ends[0]);
+        return labi_yaml_wrong(reader, node, path, "a range goes upward: %s to %s", ends[1],
+                               ends[0]);
     }
-    double share = yaml_reader_even(reader->seed, path, "within");
+    double share = labi_yaml_even(reader->seed, path, "within");
     *out = key->type == LAB_WHOLE ? floor(low + share * (high - low + 1.0))
                                   : low + share * (high - low);
     return true;
@@ -195,13 +196,13 @@ static bool read_range(yaml_reader *reader, const yaml_node_t *node, const char 
 
 static bool read_phrase(yaml_reader *reader, const yaml_node_t *node, const char *path,
                         const lab_key *key, double *out) {
-    const char *text = yaml_reader_text(node);
+    const char *text = labi_yaml_text(node);
     if (text == NULL) {
         return read_single(reader, node, path, key, text, out);
     }
     char **choices = g_strsplit(text, " or ", 0);
     unsigned count = g_strv_length(choices);
-    unsigned drawn = (unsigned)(yaml_reader_even(reader->seed, path, "which") * count);
+    unsigned drawn = (unsigned)(labi_yaml_even(reader->seed, path, "which") * count);
     bool good = true;
     for (unsigned i = 0; i < count && good; i++) {
         if (reader->tries || i == drawn) {
@@ -215,11 +216,11 @@ static bool read_phrase(yaml_reader *reader, const yaml_node_t *node, const char
     return good;
 }
 
-bool yaml_value_number(yaml_reader *reader, const yaml_node_t *node, const char *path,
-                       const lab_key *key, double *out) {
+bool labi_yaml_value_number(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                            const lab_key *key, double *out) {
     if (key->type == LAB_CHOICES) {
         return read_choices(reader, node, path, key, out);
     }
     return reader->draws ? read_phrase(reader, node, path, key, out)
-                         : read_single(reader, node, path, key, yaml_reader_text(node), out);
+                         : read_single(reader, node, path, key, labi_yaml_text(node), out);
 }

@@ -6,10 +6,11 @@
 #include "yaml_reader.h"
 
 // A number, a flag, a choice or several.
-bool yaml_value_number(yaml_reader *reader, const yaml_node_t *node, const char *path,
-                       const lab_key *key, double *out);
+bool labi_yaml_value_number(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                            const lab_key *key, double *out);
 
 // A text on one line.
-bool yaml_value_text(yaml_reader *reader, const yaml_node_t *node, const char *path, char **out);
+bool labi_yaml_value_text(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                          char **out);
 
 #endif

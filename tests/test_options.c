@@ -60,7 +60,7 @@ START_TEST(core_builds_with_one_sensor_and_with_many) {
     put_program();
     for (size_t i = 0; i < G_N_ELEMENTS(options); i++) {
         char *line = g_strdup_printf("sh -c 'cc -std=c11 -O1 -Wall -Wextra -Wpedantic -Werror %s "
-                                     "-I%s/include %s/core/*.c %s/f.c -o %s/f -lm && %s/f'",
+                                     "-I%s/include %s/core/*/*.c %s/f.c -o %s/f -lm && %s/f'",
                                      options[i], SOURCE_DIR, SOURCE_DIR, folder, folder, folder);
         ck_assert_msg(call(line) == 0, "%s", err);
         g_free(line);
@@ -80,7 +80,7 @@ START_TEST(a_firmware_built_with_other_options_than_the_library_does_not_link) {
         {"-DCMO_TWO_SIDED=0", "_sliding1_sided0'"},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
-        char *line = g_strdup_printf("sh -c 'cd %s && cc -std=c11 -I%s/include -c %s/core/*.c && "
+        char *line = g_strdup_printf("sh -c 'cd %s && cc -std=c11 -I%s/include -c %s/core/*/*.c && "
                                      "cc -std=c11 %s -I%s/include f.c *.o -o f -lm; "
                                      "status=$?; rm *.o; exit $status'",
                                      folder, SOURCE_DIR, SOURCE_DIR, cases[i].option, SOURCE_DIR);

@@ -13,6 +13,10 @@
 extern "C" {
 #endif
 
+/** A candidate is accepted as a line once it has lasted for this share of the least width: between
+ *  the 0.6 of the longest decoration and the 1.0 of the narrowest line. */
+#define CMO_PROOF_SHARE 0.8F
+
 /** The way from the crossing to a standstill, at worst, by part. All in mm. */
 typedef struct cmo_budget {
     float look_mm;    /**< until the next look is taken: v times the look interval */

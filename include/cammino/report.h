@@ -155,7 +155,7 @@ typedef struct cmo_report {
 /** The figure's value if it is present, else `otherwise`. */
 float cmo_figure_or(const cmo_report *report, cmo_figure figure, float otherwise);
 
-/* Names stand in a file of their own, core/names.c: a firmware that prints none links none. */
+/* Names stand in a file of their own, core/shared/names.c: a firmware that prints none links none. */
 
 /** "done", "no_line"...; "?" for a value that is none. Never NULL, as with all of these. */
 const char *cmo_outcome_name(cmo_outcome outcome);

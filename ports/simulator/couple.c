@@ -255,7 +255,7 @@ static G_ALWAYS_INLINE inline void couple_as(struct plant *pl, double dt_s, bool
     follow_play(pl, &pl->right, 1.0, c.lever_mm, dt_s);
 }
 
-void plant_couple(struct plant *pl, double dt_s) {
+void cmi_sim_plant_couple(struct plant *pl, double dt_s) {
     bool loose = pl->p->side_creep > 0.0;
     bool round = pl->p->tyre_curve == CMO_SIM_ROUND;
     if (loose || round) {

@@ -14,6 +14,6 @@ static G_ALWAYS_INLINE inline void twist(struct plant *pl, double moment, bool l
 }
 
 // Solves what the parts push each other by, after the forces of a step have changed their speeds.
-void plant_couple(struct plant *pl, double dt_s);
+void cmi_sim_plant_couple(struct plant *pl, double dt_s);
 
 #endif

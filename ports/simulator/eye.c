@@ -8,7 +8,8 @@
 
 #define REFERENCE_HEIGHT_MM 8.0
 
-void eye_start(struct eye *eye, const cmo_sim_plant *plant, unsigned number, noise *source) {
+void cmi_sim_eye_start(struct eye *eye, const cmo_sim_plant *plant, unsigned number,
+                       noise *source) {
     memset(eye, 0, sizeof *eye);
     const cmo_sim_eye *p = eye->p = &plant->eye[number];
     double height = p->height_mm / REFERENCE_HEIGHT_MM;
@@ -26,7 +27,7 @@ void eye_start(struct eye *eye, const cmo_sim_plant *plant, unsigned number, noi
     eye->interval_us = 1000.0 * p->interval_ms;
 }
 
-void eye_vary(struct eye *eye, noise *source) {
+void cmi_sim_eye_vary(struct eye *eye, noise *source) {
     noise_seed(&eye->drift, noise_bits(source));
     eye->interval_us /= 1.0 + eye->p->clock_off * noise_spread(source);
     for (int i = 0; i < 3; i++) {
@@ -34,7 +35,7 @@ void eye_vary(struct eye *eye, noise *source) {
     }
 }
 
-double eye_next_us(const struct eye *eye) {
+double cmi_sim_eye_next_us(const struct eye *eye) {
     // Two samples stand for an exposure: the nodes of Gauss's rule for two points.
     double node = 1000.0 * eye->p->exposure_ms * 0.28867513459481287;
     double middle_us = eye->next_us + eye->off_us;
@@ -101,8 +102,8 @@ static double light_at(const struct eye *eye, const cmo_sim_plant *plant, const 
     return light;
 }
 
-void eye_follow(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
-                const eye_view *view, double now_us, double dt_s) {
+void cmi_sim_eye_follow(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                        const eye_view *view, double now_us, double dt_s) {
     double light = light_at(eye, plant, mat, view, now_us);
     double share = eye->lit ? dt_s / (eye->p->lag_ms * 1e-3 + dt_s) : 1.0;
     eye->slow += share * (light - eye->slow);
@@ -128,9 +129,9 @@ static double bent(const struct eye *eye, double light) {
     return light + 4.0 * eye->p->bend * light * (1.0 - light);
 }
 
-void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
-                const eye_view *view, noise *source, bool stuck) {
-    double light = eye->lit ? eye->slow : light_at(eye, plant, mat, view, eye_next_us(eye));
+void cmi_sim_eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                        const eye_view *view, noise *source, bool stuck) {
+    double light = eye->lit ? eye->slow : light_at(eye, plant, mat, view, cmi_sim_eye_next_us(eye));
     if (eye->half == 0) {
         eye->first = light;
         eye->half = 1;

@@ -35,13 +35,13 @@ struct eye {
     uint16_t last_counts;
 };
 
-void eye_start(struct eye *eye, const cmo_sim_plant *plant, unsigned number, noise *source);
+void cmi_sim_eye_start(struct eye *eye, const cmo_sim_plant *plant, unsigned number, noise *source);
 
 // Time of the next sample of the floor, microseconds.
-double eye_next_us(const struct eye *eye);
+double cmi_sim_eye_next_us(const struct eye *eye);
 
 // Draws what was added to the sensor later, from a stream of its own.
-void eye_vary(struct eye *eye, noise *source);
+void cmi_sim_eye_vary(struct eye *eye, noise *source);
 
 // Where a spot is, which way its sensor faces, and where the other sensor's is.
 typedef struct eye_view {
@@ -50,11 +50,11 @@ typedef struct eye_view {
 } eye_view;
 
 // Follows the light between exposures; for sensors whose electronics lag.
-void eye_follow(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
-                const eye_view *view, double now_us, double dt_s);
+void cmi_sim_eye_follow(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                        const eye_view *view, double now_us, double dt_s);
 
 // Takes a sample at a place. `stuck`: the reading does not change any more.
-void eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
-                const eye_view *view, noise *source, bool stuck);
+void cmi_sim_eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
+                        const eye_view *view, noise *source, bool stuck);
 
 #endif

@@ -8,7 +8,7 @@ GQuark cmo_sim_mat_error_quark(void) {
     return g_quark_from_static_string("cmo-sim-mat-error-quark");
 }
 
-cmo_sim_mat *cmo_sim_mat_new(double width_mm, double height_mm, double px_per_mm) {
+cmo_sim_mat *cmi_sim_mat_new(double width_mm, double height_mm, double px_per_mm) {
     cmo_sim_mat *mat = g_new0(cmo_sim_mat, 1);
     mat->columns = (int)ceil(width_mm * px_per_mm - 1e-6);
     mat->rows = (int)ceil(height_mm * px_per_mm - 1e-6);
@@ -35,7 +35,7 @@ void cmo_sim_mat_free(cmo_sim_mat *mat) {
 
 cmo_sim_mat *cmo_sim_mat_from_function(double width_mm, double height_mm, double px_per_mm,
                                        cmo_sim_mat_function function, void *data) {
-    cmo_sim_mat *mat = cmo_sim_mat_new(width_mm, height_mm, px_per_mm);
+    cmo_sim_mat *mat = cmi_sim_mat_new(width_mm, height_mm, px_per_mm);
     for (int row = 0; row < mat->rows; row++) {
         for (int column = 0; column < mat->columns; column++) {
             // The corners first: where they agree, the rest of the pixel does too.

@@ -15,7 +15,7 @@ static double cover_of(const cmo_sim_mat *mat, cmo_sim_mark mark, double x_mm, d
     return cover[mark];
 }
 
-void mat_nearest(const double *in, int *from, int count, int *hull, double *limit) {
+void cmi_sim_mat_nearest(const double *in, int *from, int count, int *hull, double *limit) {
     int k = -1;
     for (int q = 0; q < count; q++) {
         if (isinf(in[q])) {
@@ -144,7 +144,7 @@ static void spread_pieces(edge_field *field) {
         for (int row = 0; row < field->rows; row++) {
             line[row] = field->nearest[(size_t)row * columns + column] >= 0 ? 0.0 : INFINITY;
         }
-        mat_nearest(line, from, field->rows, hull, limit);
+        cmi_sim_mat_nearest(line, from, field->rows, hull, limit);
         for (int row = 0; row < field->rows; row++) {
             int p = from[row];
             answer[row] = p < 0 ? -1 : field->nearest[(size_t)p * columns + column];
@@ -157,7 +157,7 @@ static void spread_pieces(edge_field *field) {
     }
     for (int row = 0; row < field->rows; row++) {
         int *pieces = field->nearest + (size_t)row * columns;
-        mat_nearest(square + (size_t)row * columns, from, field->columns, hull, limit);
+        cmi_sim_mat_nearest(square + (size_t)row * columns, from, field->columns, hull, limit);
         for (size_t column = 0; column < columns; column++) {
             answer[column] = from[column] < 0 ? -1 : pieces[from[column]];
         }

@@ -33,31 +33,32 @@ struct cmo_sim_mat {
 
 // Lower envelope of parabolas: for each q the p that has the least (q - p)^2 + in[p]; -1: there is
 // none. `hull` and `limit` are room for `count`.
-void mat_nearest(const double *in, int *from, int count, int *hull, double *limit);
+void cmi_sim_mat_nearest(const double *in, int *from, int count, int *hull, double *limit);
 
 // An empty mat of that size: no light, no marks, all void.
-cmo_sim_mat *cmo_sim_mat_new(double width_mm, double height_mm, double px_per_mm);
+cmo_sim_mat *cmi_sim_mat_new(double width_mm, double height_mm, double px_per_mm);
 
 // The same, after checking that the size can be simulated; `name` is the file's.
-cmo_sim_mat *mat_new_checked(const char *name, double width_mm, double height_mm, double px_per_mm,
-                             GError **error);
+cmo_sim_mat *cmi_sim_mat_new_checked(const char *name, double width_mm, double height_mm,
+                                     double px_per_mm, GError **error);
 
 // Blurs the light, not the marks: an edge rises evenly within `soft_mm`.
-void mat_soften(cmo_sim_mat *mat, double soft_mm);
+void cmi_sim_mat_soften(cmo_sim_mat *mat, double soft_mm);
 
 // sRGB to linear light, 0..65535.
-void mat_fill_linear(uint32_t linear[256]);
+void cmi_sim_mat_fill_linear(uint32_t linear[256]);
 
 // Averages k x k pixels of a drawing (ARGB, colours multiplied by alpha) into each pixel of the
 // map, from a row and a column on; what lies to the left has been taken before.
-void mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int width, int height,
-                   int first_row, int first_column, int k, const uint32_t linear[256]);
+void cmi_sim_mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int width,
+                           int height, int first_row, int first_column, int k,
+                           const uint32_t linear[256]);
 
-cmo_sim_mat *mat_load_svg(const char *name, const guint8 *bytes, gsize size,
-                          const cmo_sim_mat_options *options, GError **error);
+cmo_sim_mat *cmi_sim_mat_load_svg(const char *name, const guint8 *bytes, gsize size,
+                                  const cmo_sim_mat_options *options, GError **error);
 // With `is_path`, marks beside the file are looked for.
-cmo_sim_mat *mat_load_png(const char *name, bool is_path, const guint8 *bytes, gsize size,
-                          const cmo_sim_mat_options *options, GError **error);
+cmo_sim_mat *cmi_sim_mat_load_png(const char *name, bool is_path, const guint8 *bytes, gsize size,
+                                  const cmo_sim_mat_options *options, GError **error);
 
 // Luminance 0..65535 and covers of one pixel; rows are to be filled from left to right.
 static inline void mat_put_light(cmo_sim_mat *mat, int column, int row, uint32_t light) {

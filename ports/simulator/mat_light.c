@@ -14,7 +14,7 @@ static double power_0_4(double x) {
 }
 
 // sRGB to linear light (IEC 61966-2-1), 0..65535.
-void mat_fill_linear(uint32_t linear[256]) {
+void cmi_sim_mat_fill_linear(uint32_t linear[256]) {
     for (int i = 0; i < 256; i++) {
         double c = i / 255.0;
         double base = (c + 0.055) / 1.055;
@@ -75,8 +75,9 @@ static void take_block(block *last, const uint32_t *const *rows, int column, int
 }
 
 // Averages k x k pixels of a drawing into each pixel of the map.
-void mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int width, int height,
-                   int first_row, int first_column, int k, const uint32_t linear[256]) {
+void cmi_sim_mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int width,
+                           int height, int first_row, int first_column, int k,
+                           const uint32_t linear[256]) {
     int columns = MIN(mat->columns - first_column, (width + k - 1) / k);
     const uint32_t **rows = g_new(const uint32_t *, k);
     block last = {.known = false};

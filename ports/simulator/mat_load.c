@@ -11,8 +11,8 @@
 #define FILE_MAX          (64U << 20)
 #define COLUMNS_MAX       65536.0 // a row's light summed up has 32 bit
 
-cmo_sim_mat *mat_new_checked(const char *name, double width_mm, double height_mm, double px_per_mm,
-                             GError **error) {
+cmo_sim_mat *cmi_sim_mat_new_checked(const char *name, double width_mm, double height_mm,
+                                     double px_per_mm, GError **error) {
     if (!(width_mm >= 10.0) || !(height_mm >= 10.0)) {
         g_set_error(error, CMO_SIM_MAT_ERROR, CMO_SIM_MAT_ERROR_SIZE,
                     "%s: the mat is %.3g x %.3g mm, which is less than 10 mm; is its size right?",
@@ -43,7 +43,7 @@ cmo_sim_mat *mat_new_checked(const char *name, double width_mm, double height_mm
                     floor(100.0 * COLUMNS_MAX / width_mm) / 100.0);
         return NULL;
     }
-    return cmo_sim_mat_new(width_mm, height_mm, px_per_mm);
+    return cmi_sim_mat_new(width_mm, height_mm, px_per_mm);
 }
 
 static cmo_sim_mat *load(const char *name, bool is_path, const guint8 *bytes, gsize size,
@@ -67,13 +67,13 @@ static cmo_sim_mat *load(const char *name, bool is_path, const guint8 *bytes, gs
         return NULL;
     }
     cmo_sim_mat *mat = size >= 8 && memcmp(bytes, signature, 8) == 0
-                           ? mat_load_png(name, is_path, bytes, size, &chosen, error)
-                           : mat_load_svg(name, bytes, size, &chosen, error);
+                           ? cmi_sim_mat_load_png(name, is_path, bytes, size, &chosen, error)
+                           : cmi_sim_mat_load_svg(name, bytes, size, &chosen, error);
     if (mat != NULL) {
         mat->has[CMO_SIM_VOID] = true; // beyond the edges, if nowhere else
     }
     if (mat != NULL && chosen.soft_mm > 0.0) {
-        mat_soften(mat, chosen.soft_mm);
+        cmi_sim_mat_soften(mat, chosen.soft_mm);
     }
     return mat;
 }

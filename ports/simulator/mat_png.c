@@ -136,8 +136,8 @@ static bool load_marks(cmo_sim_mat *mat, const char *path, int width, int height
     return good;
 }
 
-cmo_sim_mat *mat_load_png(const char *name, bool is_path, const guint8 *bytes, gsize size,
-                          const cmo_sim_mat_options *options, GError **error) {
+cmo_sim_mat *cmi_sim_mat_load_png(const char *name, bool is_path, const guint8 *bytes, gsize size,
+                                  const cmo_sim_mat_options *options, GError **error) {
     uint32_t width, height;
     double px_per_mm;
     if (!png_header(bytes, size, &width, &height, &px_per_mm)) {
@@ -164,15 +164,15 @@ cmo_sim_mat *mat_load_png(const char *name, bool is_path, const guint8 *bytes, g
         return NULL;
     }
     cmo_sim_mat *mat =
-        mat_new_checked(name, width / px_per_mm, height / px_per_mm, px_per_mm / k, error);
+        cmi_sim_mat_new_checked(name, width / px_per_mm, height / px_per_mm, px_per_mm / k, error);
     cairo_surface_t *surface = mat != NULL ? read_png(name, bytes, size, error) : NULL;
     bool good = surface != NULL;
     if (good) {
         uint32_t linear[256];
-        mat_fill_linear(linear);
-        mat_take_rows(mat, cairo_image_surface_get_data(surface),
-                      cairo_image_surface_get_stride(surface), (int)width, (int)height, 0, 0, k,
-                      linear);
+        cmi_sim_mat_fill_linear(linear);
+        cmi_sim_mat_take_rows(mat, cairo_image_surface_get_data(surface),
+                              cairo_image_surface_get_stride(surface), (int)width, (int)height, 0,
+                              0, k, linear);
         cairo_surface_destroy(surface);
         good = !is_path || load_marks(mat, name, (int)width, (int)height, k, error);
     }

@@ -86,7 +86,7 @@ static void spread(cmo_sim_region *region, const float *edge, const bool *reache
         for (int r = 0; r < region->rows; r++) {
             line[r] = reached[at_of(region, c, r)] ? 0.0 : INFINITY;
         }
-        mat_nearest(line, from, region->rows, hull, limit);
+        cmi_sim_mat_nearest(line, from, region->rows, hull, limit);
         for (int r = 0; r < region->rows; r++) {
             above[at_of(region, c, r)] = from[r];
         }
@@ -96,7 +96,7 @@ static void spread(cmo_sim_region *region, const float *edge, const bool *reache
             int row = above[at_of(region, c, r)];
             line[c] = row < 0 ? INFINITY : (double)(row - r) * (row - r);
         }
-        mat_nearest(line, from, region->columns, hull, limit);
+        cmi_sim_mat_nearest(line, from, region->columns, hull, limit);
         for (int c = 0; c < region->columns; c++) {
             int at = at_of(region, c, r);
             int column = from[c];

@@ -24,7 +24,7 @@ static void blur(const double *in, double *out, double *sums, int count, double 
     }
 }
 
-void mat_soften(cmo_sim_mat *mat, double soft_mm) {
+void cmi_sim_mat_soften(cmo_sim_mat *mat, double soft_mm) {
     double window = soft_mm * mat->px_per_mm;
     int columns = mat->columns;
     int rows = mat->rows;

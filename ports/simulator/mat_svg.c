@@ -115,7 +115,7 @@ static bool draw_light(RsvgHandle *handle, cmo_sim_mat *mat, GError **error) {
         return false;
     }
     uint32_t linear[256];
-    mat_fill_linear(linear);
+    cmi_sim_mat_fill_linear(linear);
     int width = MIN(mat->columns, TILE_COLUMNS) * OVERSAMPLE;
     int height = STRIP_ROWS * OVERSAMPLE;
     cairo_surface_t *surface = cairo_image_surface_create(CAIRO_FORMAT_ARGB32, width, height);
@@ -123,9 +123,9 @@ static bool draw_light(RsvgHandle *handle, cmo_sim_mat *mat, GError **error) {
     for (tile at = {0, 0}; at.row < mat->rows && drawn; at = next_tile(mat, at)) {
         drawn = draw_tile(handle, mat, surface, at, OVERSAMPLE, error);
         if (drawn) {
-            mat_take_rows(mat, cairo_image_surface_get_data(surface),
-                          cairo_image_surface_get_stride(surface), width, height, at.row, at.column,
-                          OVERSAMPLE, linear);
+            cmi_sim_mat_take_rows(mat, cairo_image_surface_get_data(surface),
+                                  cairo_image_surface_get_stride(surface), width, height, at.row,
+                                  at.column, OVERSAMPLE, linear);
         }
     }
     cairo_surface_destroy(surface);
@@ -237,8 +237,8 @@ static cmo_sim_mat *draw_in_time(const char *name, drawing *d, GError **error) {
     return mat;
 }
 
-cmo_sim_mat *mat_load_svg(const char *name, const guint8 *bytes, gsize size,
-                          const cmo_sim_mat_options *options, GError **error) {
+cmo_sim_mat *cmi_sim_mat_load_svg(const char *name, const guint8 *bytes, gsize size,
+                                  const cmo_sim_mat_options *options, GError **error) {
     GError *cause = NULL;
     if (!g_utf8_validate((const char *)bytes, (gssize)size, NULL)) {
         // The parser would complain about it on stderr, over and over.
@@ -259,7 +259,7 @@ cmo_sim_mat *mat_load_svg(const char *name, const guint8 *bytes, gsize size,
     double width_mm, height_mm;
     cmo_sim_mat *mat = NULL;
     if (svg_size(name, handle, options->width_mm, &width_mm, &height_mm, error)) {
-        mat = mat_new_checked(name, width_mm, height_mm, options->px_per_mm, error);
+        mat = cmi_sim_mat_new_checked(name, width_mm, height_mm, options->px_per_mm, error);
     }
     if (mat == NULL) {
         g_object_unref(handle);

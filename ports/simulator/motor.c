@@ -62,7 +62,7 @@ static double regulate(const cmo_sim_plant *p, side *s, double dt_s) {
     return p->regulator == CMO_SIM_TRIM ? trim(p, s, goal, dt_s) : control(p, s, goal, dt_s);
 }
 
-double motor_force(const struct plant *pl, side *s, double volts, double dt_s) {
+double cmi_sim_motor_force(const struct plant *pl, side *s, double volts, double dt_s) {
     const cmo_sim_plant *p = pl->p;
     double back = s->speed_mm_s / p->no_load_mm_s;
     double duty = 0.0;

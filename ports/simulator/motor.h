@@ -9,6 +9,6 @@ static inline double clamp(double value, double low, double high) {
 }
 
 // One motor's force at the tyre in this step, mN.
-double motor_force(const struct plant *pl, side *s, double volts, double dt_s);
+double cmi_sim_motor_force(const struct plant *pl, side *s, double volts, double dt_s);
 
 #endif

@@ -12,7 +12,7 @@
 // Share of an overlap that is taken out within a step: what is pushed does not sink in.
 #define PUSH_OUT 0.1
 
-void object_start(struct object *object, const cmo_sim_object *parameters) {
+void cmi_sim_object_start(struct object *object, const cmo_sim_object *parameters) {
     *object = (struct object){parameters, parameters->x_mm, parameters->y_mm, 0.0, 0.0, 0};
 }
 
@@ -84,7 +84,8 @@ static unsigned push(struct object *o, struct plant *pl, double dt_s) {
     return nearest_left >= 0.0 ? 1 : 2;
 }
 
-unsigned objects_step(struct object *objects, unsigned count, struct plant *plant, double dt_s) {
+unsigned cmi_sim_objects_step(struct object *objects, unsigned count, struct plant *plant,
+                              double dt_s) {
     unsigned touch = 0;
     for (unsigned i = 0; i < count; i++) {
         drive(&objects[i], dt_s);
@@ -93,7 +94,8 @@ unsigned objects_step(struct object *objects, unsigned count, struct plant *plan
     return touch;
 }
 
-double objects_range(const struct object *objects, unsigned count, const struct plant *plant) {
+double cmi_sim_objects_range(const struct object *objects, unsigned count,
+                             const struct plant *plant) {
     const cmo_sim_plant *p = plant->p;
     double nearest = INFINITY;
     double sine, cosine;

@@ -12,13 +12,15 @@ struct object {
     unsigned next; // stop that it drives to
 };
 
-void object_start(struct object *object, const cmo_sim_object *parameters);
+void cmi_sim_object_start(struct object *object, const cmo_sim_object *parameters);
 
 // One step of all of them: they drive, rub, and are pushed by the robot, which they hold back.
 // Returns the bumpers that touch: 1 left, 2 right, 4 back.
-unsigned objects_step(struct object *objects, unsigned count, struct plant *plant, double dt_s);
+unsigned cmi_sim_objects_step(struct object *objects, unsigned count, struct plant *plant,
+                              double dt_s);
 
 // Distance from the range sensor to the nearest one in its cone; INFINITY: none within reach.
-double objects_range(const struct object *objects, unsigned count, const struct plant *plant);
+double cmi_sim_objects_range(const struct object *objects, unsigned count,
+                             const struct plant *plant);
 
 #endif

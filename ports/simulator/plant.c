@@ -109,8 +109,8 @@ static void start_side(side *s, const cmo_sim_plant *p, double size, double stre
     s->contact = p->gear_play_mm > 0.0 ? 0 : 2;
 }
 
-void plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *source, double x_mm,
-                 double y_mm, double heading_rad) {
+void cmi_sim_plant_start(struct plant *pl, const cmo_sim_plant *parameters, noise *source,
+                         double x_mm, double y_mm, double heading_rad) {
     memset(pl, 0, sizeof *pl);
     const cmo_sim_plant *p = pl->p = parameters;
     pl->x_mm = x_mm;
@@ -162,13 +162,13 @@ static void vary_side(side *s, const cmo_sim_plant *p, noise *source) {
     }
 }
 
-void plant_vary(struct plant *pl, noise *source) {
+void cmi_sim_plant_vary(struct plant *pl, noise *source) {
     vary_side(&pl->left, pl->p, source);
     vary_side(&pl->right, pl->p, source);
 }
 
 // The edges of four counts come again with each period of a two-channel encoder's tracks.
-int64_t plant_count(const struct plant *pl, const side *s) {
+int64_t cmi_sim_plant_count(const struct plant *pl, const side *s) {
     double steps = s->place_mm / pl->p->encoder_step_mm;
     int64_t count = (int64_t)floor(steps);
     double within = steps - (double)count;
@@ -185,7 +185,7 @@ static void turn_wheel(const struct plant *pl, side *s) {
     s->size = s->round_size * (1.0 + pl->p->eccentric * sine);
 }
 
-void plant_halt(struct plant *pl, drive_mode mode) {
+void cmi_sim_plant_halt(struct plant *pl, drive_mode mode) {
     if (mode == DRIVE_HOLD && pl->mode != DRIVE_HOLD) {
         pl->left.hold_mm = pl->left.place_mm;
         pl->right.hold_mm = pl->right.place_mm;
@@ -314,8 +314,8 @@ static void step(struct plant *pl, double dt_s) {
         turn_wheel(pl, &pl->left);
         turn_wheel(pl, &pl->right);
     }
-    double left_mn = motor_force(pl, &pl->left, volts, dt_s);
-    double right_mn = motor_force(pl, &pl->right, volts, dt_s);
+    double left_mn = cmi_sim_motor_force(pl, &pl->left, volts, dt_s);
+    double right_mn = cmi_sim_motor_force(pl, &pl->right, volts, dt_s);
     double along_mn, torque_mn_mm;
     swing_caster(pl, dt_s, &along_mn, &torque_mn_mm);
     pl->left.speed_mm_s += left_mn * dt_s * pl->per_rotor_kg;
@@ -328,7 +328,7 @@ static void step(struct plant *pl, double dt_s) {
     if (p->slope_deg != 0.0) {
         fall(pl, dt_s);
     }
-    plant_couple(pl, dt_s);
+    cmi_sim_plant_couple(pl, dt_s);
     if (p->height_mm > 0.0 || p->nose_mm > 0.0 || p->lean_mm > 0.0) {
         // A body tips within some hundredths of a second.
         double gained = (pl->speed_mm_s - before.speed_mm_s) / dt_s;
@@ -338,7 +338,7 @@ static void step(struct plant *pl, double dt_s) {
 }
 
 // What changes faster than a step lasts is worked out in parts of it: else it would swing up.
-void plant_step(struct plant *pl, double dt_s) {
+void cmi_sim_plant_step(struct plant *pl, double dt_s) {
     const cmo_sim_plant *p = pl->p;
     double rate = MAX(pl->per_lag_s, 4.0 * fabs(pl->turn_rad_s));
     if (p->caster_trail_mm >= BALL_MM) {
@@ -352,7 +352,7 @@ void plant_step(struct plant *pl, double dt_s) {
     step(pl, parts > 1 ? dt_s / parts : dt_s);
 }
 
-bool plant_sound(const struct plant *pl) {
+bool cmi_sim_plant_sound(const struct plant *pl) {
     double all = pl->side_mm_s + pl->x_mm + pl->y_mm + pl->heading_rad + pl->speed_mm_s +
                  pl->turn_rad_s + pl->left.place_mm + pl->right.place_mm + pl->caster_x +
                  pl->caster_y;

@@ -69,21 +69,21 @@ struct plant {
 };
 
 // Starts at rest. Draws the robot's own spreads from `source`.
-void plant_start(struct plant *plant, const cmo_sim_plant *parameters, noise *source, double x_mm,
-                 double y_mm, double heading_rad);
+void cmi_sim_plant_start(struct plant *plant, const cmo_sim_plant *parameters, noise *source,
+                         double x_mm, double y_mm, double heading_rad);
 
-void plant_step(struct plant *plant, double dt_s);
+void cmi_sim_plant_step(struct plant *plant, double dt_s);
 
 // Draws what was added to the plant later, from a stream of its own.
-void plant_vary(struct plant *plant, noise *source);
+void cmi_sim_plant_vary(struct plant *plant, noise *source);
 
 // An encoder's count.
-int64_t plant_count(const struct plant *plant, const side *s);
+int64_t cmi_sim_plant_count(const struct plant *plant, const side *s);
 
 // False: its motion has run away, as no robot's can.
-bool plant_sound(const struct plant *plant);
+bool cmi_sim_plant_sound(const struct plant *plant);
 
 // Ends driving in this way; hold takes the places of now.
-void plant_halt(struct plant *plant, drive_mode mode);
+void cmi_sim_plant_halt(struct plant *plant, drive_mode mode);
 
 #endif

@@ -31,7 +31,7 @@ static void obey(cmo_sim *sim) {
             sim->plant.left.command = f->left_reversed ? -left : left;
             sim->plant.right.command = f->right_reversed ? -right : right;
         } else {
-            plant_halt(&sim->plant, c.mode);
+            cmi_sim_plant_halt(&sim->plant, c.mode);
         }
     }
 }
@@ -54,7 +54,7 @@ static void expire(cmo_sim *sim) {
         sim->halted = true;
         sim->expired++;
         sim->waiting = 0;
-        plant_halt(&sim->plant, own_halt(sim));
+        cmi_sim_plant_halt(&sim->plant, own_halt(sim));
     }
 }
 
@@ -76,7 +76,7 @@ static double wave_mm(const cmo_sim_plant *p, double x_mm, double y_mm) {
 static eye_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
                         double cosine, double sine) {
     eye_view view = {.cosine = cosine, .sine = sine};
-    truth_spot_at(sim, sensor, x_mm, y_mm, cosine, sine, &view.x_mm, &view.y_mm);
+    cmi_sim_truth_spot_at(sim, sensor, x_mm, y_mm, cosine, sine, &view.x_mm, &view.y_mm);
     view.rise_mm = sim->setup.plant.nose_mm * sim->plant.gained_mm_s2 * 1e-3;
     if (sim->setup.plant.wave_mm > 0.0) {
         view.rise_mm -= wave_mm(&sim->setup.plant, view.x_mm, view.y_mm);
@@ -84,8 +84,8 @@ static eye_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double
     view.other_x_mm = view.x_mm;
     view.other_y_mm = view.y_mm;
     if (sim->eyes[sensor].p->cross_light > 0.0 && sim->setup.plant.eyes > 1) {
-        truth_spot_at(sim, sensor == 0 ? 1 : 0, x_mm, y_mm, cosine, sine, &view.other_x_mm,
-                      &view.other_y_mm);
+        cmi_sim_truth_spot_at(sim, sensor == 0 ? 1 : 0, x_mm, y_mm, cosine, sine, &view.other_x_mm,
+                              &view.other_y_mm);
     }
     return view;
 }
@@ -95,26 +95,28 @@ static void look(cmo_sim *sim, const cmo_sim_truth *after) {
     double span_us = sim->now_us - sim->before.time_ms * 1000.0;
     for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
         struct eye *eye = &sim->eyes[i];
-        for (double at = eye_next_us(eye); at <= sim->now_us; at = eye_next_us(eye)) {
+        for (double at = cmi_sim_eye_next_us(eye); at <= sim->now_us;
+             at = cmi_sim_eye_next_us(eye)) {
             double share = span_us > 0.0 ? (at - sim->before.time_ms * 1000.0) / span_us : 1.0;
-            cmo_sim_truth then = truth_between(&sim->before, after, share);
+            cmo_sim_truth then = cmi_sim_truth_between(&sim->before, after, share);
             // Within a step the robot turns by so little that two terms of the series do.
             double turn = then.heading_rad - sim->plant.heading_rad;
             double less = 1.0 - 0.5 * turn * turn;
             eye_view view = view_of(sim, i, then.x_mm, then.y_mm,
                                     sim->plant.cosine * less - sim->plant.sine * turn,
                                     sim->plant.sine * less + sim->plant.cosine * turn);
-            eye_sample(eye, &sim->setup.plant, sim->setup.mat, &view, &sim->sensing,
-                       since(sim, f->light_stuck_at_ms[i]));
+            cmi_sim_eye_sample(eye, &sim->setup.plant, sim->setup.mat, &view, &sim->sensing,
+                               since(sim, f->light_stuck_at_ms[i]));
         }
         // What was longer ago than four lags has gone by the next exposure, but for a fiftieth.
-        double ahead_us = eye_next_us(eye) - sim->now_us;
+        double ahead_us = cmi_sim_eye_next_us(eye) - sim->now_us;
         if (eye->p->lag_ms > 0.0 && ahead_us > 4000.0 * eye->p->lag_ms) {
             eye->lit = false;
         } else if (eye->p->lag_ms > 0.0 && span_us > 0.0) {
             eye_view view = view_of(sim, i, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine,
                                     sim->plant.sine);
-            eye_follow(eye, &sim->setup.plant, sim->setup.mat, &view, sim->now_us, span_us * 1e-6);
+            cmi_sim_eye_follow(eye, &sim->setup.plant, sim->setup.mat, &view, sim->now_us,
+                               span_us * 1e-6);
         }
     }
 }
@@ -138,11 +140,11 @@ static void move(cmo_sim *sim, double dt_s) {
         return;
     }
     struct plant sound = sim->plant;
-    plant_step(&sim->plant, dt_s);
+    cmi_sim_plant_step(&sim->plant, dt_s);
     if (sim->setup.objects > 0) {
-        sim->touch = objects_step(sim->objects, sim->setup.objects, &sim->plant, dt_s);
+        sim->touch = cmi_sim_objects_step(sim->objects, sim->setup.objects, &sim->plant, dt_s);
     }
-    if (!plant_sound(&sim->plant)) {
+    if (!cmi_sim_plant_sound(&sim->plant)) {
         sim->plant = sound;
         sim->diverged = true;
     }
@@ -159,7 +161,7 @@ static void step(cmo_sim *sim, double us) {
     find_range(sim);
     cmo_sim_truth after = cmo_sim_truth_now(sim);
     look(sim, &after);
-    truth_note_crossings(sim, &after);
+    cmi_sim_truth_note_crossings(sim, &after);
     if (sim->recorded != NULL) {
         g_array_append_val(sim->recorded, after);
     }
@@ -231,7 +233,7 @@ static uint32_t counts(const cmo_sim *sim, bool right) {
     }
     const side *s = right != f->encoders_swapped ? &sim->plant.right : &sim->plant.left;
     bool reversed = right ? f->right_encoder_reversed : f->left_encoder_reversed;
-    int64_t count = plant_count(&sim->plant, s);
+    int64_t count = cmi_sim_plant_count(&sim->plant, s);
     count = reversed ? -count : count;
     unsigned bits = sim->setup.plant.encoder_bits;
     return (uint32_t)(uint64_t)count & (bits < 32 ? (1U << bits) - 1U : 0xFFFFFFFFU);
@@ -332,7 +334,7 @@ void cmo_sim_object_now(const cmo_sim *sim, unsigned object, double *x_mm, doubl
 }
 
 double cmo_sim_range(const cmo_sim *sim) {
-    return objects_range(sim->objects, sim->setup.objects, &sim->plant);
+    return cmi_sim_objects_range(sim->objects, sim->setup.objects, &sim->plant);
 }
 
 const cmo_port *cmo_sim_port(cmo_sim *sim) {
@@ -381,11 +383,11 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     noise_seed(&sim->turning, setup->seed ^ 0x3C3C3C3C3C3C3C3CU);
     noise_seed(&sim->ranging, setup->seed ^ 0x7272727272727272U);
     noise_seed(&sim->mishaps, setup->seed ^ 0xA1A1A1A1A1A1A1A1U);
-    plant_start(&sim->plant, &sim->setup.plant, &build, setup->x_mm, setup->y_mm,
-                setup->heading_deg * 0.017453292519943295);
+    cmi_sim_plant_start(&sim->plant, &sim->setup.plant, &build, setup->x_mm, setup->y_mm,
+                        setup->heading_deg * 0.017453292519943295);
     noise parts; // what was added later has a stream of its own, and changes no robot of before
     noise_seed(&parts, setup->seed ^ 0x1D1D1D1D1D1D1D1DU);
-    plant_vary(&sim->plant, &parts);
+    cmi_sim_plant_vary(&sim->plant, &parts);
     if (setup->faults.left_dead) {
         sim->plant.left.strength = 0.0;
     }
@@ -393,17 +395,17 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
         sim->plant.right.strength = 0.0;
     }
     for (unsigned i = 0; i < setup->plant.eyes; i++) {
-        eye_start(&sim->eyes[i], &sim->setup.plant, i, &build);
-        eye_vary(&sim->eyes[i], &parts);
+        cmi_sim_eye_start(&sim->eyes[i], &sim->setup.plant, i, &build);
+        cmi_sim_eye_vary(&sim->eyes[i], &parts);
     }
     for (unsigned i = 0; i < setup->objects; i++) {
-        object_start(&sim->objects[i], &sim->setup.object[i]);
+        cmi_sim_object_start(&sim->objects[i], &sim->setup.object[i]);
     }
     sim->start_heading_rad = sim->plant.heading_rad;
     sim->deadline_us = INFINITY;
     sim->halted = true;
     sim->halt_asked_us = -1.0;
-    truth_start(sim);
+    cmi_sim_truth_start(sim);
     return sim;
 }
 

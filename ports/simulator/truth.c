@@ -39,8 +39,8 @@ void cmo_sim_contacts(const cmo_sim *sim, const cmo_sim_truth *at,
     place[4][1] = at->caster_y_mm;
 }
 
-void truth_spot_at(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm, double cosine,
-                   double sine, double *spot_x, double *spot_y) {
+void cmi_sim_truth_spot_at(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
+                           double cosine, double sine, double *spot_x, double *spot_y) {
     const struct eye *eye = &sim->eyes[sensor];
     *spot_x = x_mm + eye->ahead_mm * cosine - eye->left_mm * sine;
     *spot_y = y_mm + eye->ahead_mm * sine + eye->left_mm * cosine;
@@ -50,10 +50,10 @@ void cmo_sim_spot(const cmo_sim *sim, const cmo_sim_truth *at, unsigned sensor, 
                   double *y_mm) {
     double cosine, sine;
     direction_of(at->heading_rad, &cosine, &sine);
-    truth_spot_at(sim, sensor, at->x_mm, at->y_mm, cosine, sine, x_mm, y_mm);
+    cmi_sim_truth_spot_at(sim, sensor, at->x_mm, at->y_mm, cosine, sine, x_mm, y_mm);
 }
 
-cmo_sim_truth truth_between(const cmo_sim_truth *a, const cmo_sim_truth *b, double share) {
+cmo_sim_truth cmi_sim_truth_between(const cmo_sim_truth *a, const cmo_sim_truth *b, double share) {
     cmo_sim_truth truth = {
         a->time_ms + share * (b->time_ms - a->time_ms),
         a->x_mm + share * (b->x_mm - a->x_mm),
@@ -76,7 +76,7 @@ static void add_crossing(cmo_sim *sim, const cmo_sim_truth *after, unsigned sens
     double high = 1.0;
     for (int i = 0; i < 16; i++) {
         double middle = 0.5 * (low + high);
-        cmo_sim_truth at = truth_between(&sim->before, after, middle);
+        cmo_sim_truth at = cmi_sim_truth_between(&sim->before, after, middle);
         double x, y;
         cmo_sim_spot(sim, &at, sensor, &x, &y);
         if ((cmo_sim_mat_inside(sim->setup.mat, x, y) >> mark & 1U) == entering) {
@@ -85,7 +85,7 @@ static void add_crossing(cmo_sim *sim, const cmo_sim_truth *after, unsigned sens
             low = middle;
         }
     }
-    cmo_sim_crossing crossing = {.at = truth_between(&sim->before, after, high),
+    cmo_sim_crossing crossing = {.at = cmi_sim_truth_between(&sim->before, after, high),
                                  .sensor = sensor,
                                  .mark = mark,
                                  .entering = entering};
@@ -99,11 +99,12 @@ static int by_time(const void *a, const void *b) {
     return (first > second) - (first < second);
 }
 
-void truth_note_crossings(cmo_sim *sim, const cmo_sim_truth *after) {
+void cmi_sim_truth_note_crossings(cmo_sim *sim, const cmo_sim_truth *after) {
     guint had = sim->crossings->len;
     for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
         double x, y;
-        truth_spot_at(sim, i, after->x_mm, after->y_mm, sim->plant.cosine, sim->plant.sine, &x, &y);
+        cmi_sim_truth_spot_at(sim, i, after->x_mm, after->y_mm, sim->plant.cosine, sim->plant.sine,
+                              &x, &y);
         unsigned inside = cmo_sim_mat_inside(sim->setup.mat, x, y);
         unsigned changed = inside ^ sim->inside[i];
         sim->inside[i] = inside;
@@ -139,12 +140,12 @@ const cmo_sim_truth *cmo_sim_recorded(const cmo_sim *sim, size_t *count) {
 
 double cmo_sim_luminance(const cmo_sim *sim, unsigned sensor) {
     double x, y;
-    truth_spot_at(sim, sensor, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine, sim->plant.sine,
-                  &x, &y);
+    cmi_sim_truth_spot_at(sim, sensor, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine,
+                          sim->plant.sine, &x, &y);
     return cmo_sim_mat_light(sim->setup.mat, x, y, sim->eyes[sensor].spot_mm);
 }
 
-void truth_start(cmo_sim *sim) {
+void cmi_sim_truth_start(cmo_sim *sim) {
     sim->crossings = g_array_new(FALSE, FALSE, sizeof(cmo_sim_crossing));
     sim->before = cmo_sim_truth_now(sim);
     for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {

@@ -47,14 +47,14 @@ struct cmo_sim {
 };
 
 // The truth at a share of the way from one moment to another.
-cmo_sim_truth truth_between(const cmo_sim_truth *a, const cmo_sim_truth *b, double share);
+cmo_sim_truth cmi_sim_truth_between(const cmo_sim_truth *a, const cmo_sim_truth *b, double share);
 
 // A spot's place, for a robot whose heading's cosine and sine are known.
-void truth_spot_at(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm, double cosine,
-                   double sine, double *spot_x, double *spot_y);
+void cmi_sim_truth_spot_at(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
+                           double cosine, double sine, double *spot_x, double *spot_y);
 
 // Marks under each spot's centre at the start; and the crossings of the last step.
-void truth_start(cmo_sim *sim);
-void truth_note_crossings(cmo_sim *sim, const cmo_sim_truth *after);
+void cmi_sim_truth_start(cmo_sim *sim);
+void cmi_sim_truth_note_crossings(cmo_sim *sim, const cmo_sim_truth *after);
 
 #endif

@@ -1,0 +1,83 @@
+// SPDX-License-Identifier: MIT
+#include "boundary.h"
+
+#include "../shared/description.h"
+#include "../shared/routine.h"
+#include "../tick/light_input.h"
+
+#include <math.h>
+
+// A reading counts as boundary from this share of the way to it on: what is worn must not hide it.
+#define BOUNDARY_SHARE 0.2F
+// What the floor reads at the start, against the levels: so near, it is what they say; up to so
+// far, it is another floor; from so far on, it is the boundary. And so much do two spots on one
+// differ.
+#define FLOOR_SAME  0.05F
+#define FLOOR_OFF   0.4F
+#define FLOOR_RIM   0.8F
+#define FLOOR_APART 0.15F
+// Void is told from dark paint only where one look can do so: this many standard deviations apart.
+#define VOID_SIGMAS 10.0F
+
+// The band of what counts as boundary, and whether it hangs on what the floor reads: a threshold
+// that was chosen among all of a floor's surfaces knows better, and so does a void that is deep
+// enough.
+static cmo_band band_of(const cmo_levels *levels, const cmo_stay_parameters *p, float floor,
+                        bool *by_floor) {
+    bool light_rim = p->boundary == CMO_TONE_LIGHT;
+    float depth = cmo_threshold(levels, CMO_TONE_VOID);
+    bool deep = depth * -2.0F > VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
+    *by_floor = false;
+    if (p->band.low != p->band.high) {
+        return p->band;
+    }
+    if (p->boundary == CMO_TONE_VOID && deep) {
+        return (cmo_band){-INFINITY, depth};
+    }
+    *by_floor = (light_rim ? levels->light_threshold : levels->dark_threshold) == 0;
+    float share = floor + BOUNDARY_SHARE * ((light_rim ? 1.0F : 0.0F) - floor);
+    float at =
+        *by_floor ? share : cmo_threshold(levels, light_rim ? CMO_TONE_LIGHT : CMO_TONE_DARK);
+    return light_rim ? (cmo_band){at, INFINITY} : (cmo_band){-INFINITY, at};
+}
+
+void cmi_boundary_watch(cmo_robot *robot, const cmo_stay_parameters *p, float floor) {
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        cmo_light *light = &robot->light[i];
+        bool by_floor;
+        cmo_band band = band_of(&light->levels, p, floor, &by_floor);
+        cmo_edge_start_band(&light->edge, &light->levels, band,
+                            robot->description->light[i].spot_mm);
+        cmi_light_count_anew(light);
+    }
+}
+
+bool cmi_boundary_know_floor(cmo_robot *robot, const cmo_stay_parameters *p) {
+    float ideal = p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F;
+    float mean = 0.0F;
+    float apart = 0.0F;
+    uint8_t count = cmi_front_lights(robot->description);
+    for (uint8_t i = 0; i < count; i++) {
+        bool by_floor;
+        band_of(&robot->light[i].levels, p, ideal, &by_floor);
+        if (!by_floor) {
+            return true;
+        }
+        float here = robot->light[i].reflectance;
+        mean += here / (float)count;
+        apart = i == 0 ? here : fabsf(apart - here);
+    }
+    float off = fabsf(mean - ideal);
+    // Where the two differ, one of them stands on something; so do both that see the boundary.
+    if (!(off >= FLOOR_SAME && off <= FLOOR_RIM) || apart > FLOOR_APART) {
+        return true;
+    }
+    if (off > FLOOR_OFF) {
+        robot->field = "levels";
+        robot->limit = NAN;
+        cmi_end(robot, CMO_OUTCOME_LOW_CONTRAST);
+        return false;
+    }
+    cmi_boundary_watch(robot, p, mean);
+    return true;
+}

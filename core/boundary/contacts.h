@@ -1,0 +1,38 @@
+// SPDX-License-Identifier: MIT
+// Where the robot touches the floor.
+#ifndef CMI_CONTACTS_H
+#define CMI_CONTACTS_H
+
+#include <cammino/robot.h>
+
+// From the middle to a tyre's outer edge.
+static inline float cmi_half_width_mm(const cmo_robot_description *d) {
+    return 0.5F * (d->track_mm + (d->tyre_mm > 0.0F ? d->tyre_mm : 10.0F));
+}
+
+static inline float cmi_inner_width_mm(const cmo_robot_description *d) {
+    return d->track_mm - cmi_half_width_mm(d);
+}
+
+// From the axle back to the hindmost contact.
+static inline float cmi_rear_mm(const cmo_robot_description *d) {
+    return d->rear_mm > 0.0F ? d->rear_mm : 0.5F * d->track_mm;
+}
+
+// How far the contacts reach towards a wall from the middle of the axle, when the robot's heading
+// is turned from the wall's normal.
+static inline float cmi_reach_mm(const cmo_robot_description *d, float sine, float cosine) {
+    float wheel = cmi_half_width_mm(d) * (sine < 0.0F ? -sine : sine);
+    float front = d->front_mm * cosine;
+    float rear = -cmi_rear_mm(d) * cosine;
+    float ahead = front > rear ? front : rear;
+    return ahead > wheel ? ahead : wheel;
+}
+
+// The furthest that they reach in any direction that comes by as it turns away from a wall ahead.
+static inline float cmi_sweep_mm(const cmo_robot_description *d) {
+    float half = cmi_half_width_mm(d);
+    return d->front_mm > half ? d->front_mm : half;
+}
+
+#endif

@@ -1,0 +1,411 @@
+// SPDX-License-Identifier: MIT
+#include "rebound.h"
+
+#include "../moves/motion.h"
+#include "../shared/description.h"
+#include "../shared/routine.h"
+#include "../shared/trig.h"
+#include "contacts.h"
+#include "course.h"
+#include "wall.h"
+
+#include <math.h>
+#include <stddef.h>
+
+// In a corner it backs off by this much further, where it has come so far.
+#define FURTHER_MM       80.0F
+#define FURTHER_LEAST_MM 10.0F
+// Backing off while it sways, share of the cruise.
+#define BACK_SHARE 0.6F
+// How far it turns at most to feel for the boundary with the other sensor.
+#define FEEL_RAD 1.75F
+// How near to the boundary a new heading may point.
+#define SHALLOWEST_RAD (75.0F * (CMI_PI / 180.0F))
+// Within this the entry is head on, and either side would do.
+#define HEAD_ON_RAD 0.035F
+// So many rebounds in a row that leave as square as this go to and fro on one line: then it turns
+// aside by more.
+#define SQUARE_RAD      0.26F
+#define MOST_TO_AND_FRO 2U
+#define ASIDE_RAD       0.7F
+// A run shorter than this got hardly anywhere; so many in a row are a corner, and so many too many.
+#define SHORT_RUN_MM 40.0F
+#define SHORT_RUNS   3U
+#define MOST_RUNS    10U
+#define MOST_ANSWERS 3U
+// Back from feeling, as near to the way just come as this.
+#define RETURN_RAD 0.25F
+
+// ------------------------------------------------------------------------------------ crossings --
+
+// A crossing into the boundary in this tick, by either sensor. The second of two is left for the
+// next call: `sensor` says where to go on.
+static const cmo_crossing *next_crossing(const cmo_robot *robot, uint8_t *sensor) {
+    for (; *sensor < cmi_front_lights(robot->description); (*sensor)++) {
+        const cmo_light *light = &robot->light[*sensor];
+        for (uint8_t n = 0; n < light->crossings; n++) {
+            if (light->crossing[n].entering) {
+                return &light->crossing[n];
+            }
+        }
+    }
+    return NULL;
+}
+
+// One sensor may meet one boundary after the other and its neighbour none at all: that is no proof
+// against the neighbour.
+static void take_no_proof(cmo_robot *robot) {
+#if CMO_WATCH_LIGHT
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        robot->light[i].proofs = 0;
+    }
+#else
+    (void)robot;
+#endif
+}
+
+// Takes this tick's crossings. True: there were some that the wall so far does not explain.
+bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_state *state) {
+    bool met = false;
+    for (uint8_t i = 0;; i++) {
+        const cmo_crossing *crossing = next_crossing(robot, &i);
+        if (crossing == NULL) {
+            return met;
+        }
+        take_no_proof(robot);
+        bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_SCAN;
+        // A painted rim is met a second time from outside, where a sensor has gone beyond it.
+        bool again = state->wall.met & 1U << i;
+        if (turns ? cmi_wall_explains(&state->wall, robot, i) : again) {
+            continue;
+        }
+        cmi_wall_meet(&state->wall, robot, i, crossing->time_us);
+        met = true;
+    }
+}
+
+// A sensor that stands on the boundary without having crossed it: as where the robot was put down.
+bool cmi_rebound_stands_on(cmo_robot *robot, cmo_stay_state *state) {
+    bool on = false;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        if (robot->light[i].edge.inside && robot->light[i].edge.looks > 0) {
+            cmi_wall_meet(&state->wall, robot, i, robot->light[i].look_us);
+            on = true;
+        }
+    }
+    return on;
+}
+
+// -------------------------------------------------------------------------------------- rebound --
+
+// The heading to leave on, and which way round: radians to turn from here.
+static float choose_turn(const cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    const cmo_wall *wall = &state->wall;
+    const cmo_pose *pose = &robot->odometer.pose;
+    // Swaying, it is the course that comes to the boundary and leaves it.
+    bool sways = state->course.sway_rad > 0.0F;
+    float heading = sways ? state->course.heading_rad : wall->entry_rad;
+    float entry = cmi_wrap(heading - wall->normal_rad);
+    float side = entry > 0.0F ? 1.0F : -1.0F;
+    if (fabsf(entry) < HEAD_ON_RAD) {
+        side = state->other ? 1.0F : -1.0F;
+    }
+    cmo_leaving leave = state->short_runs >= SHORT_RUNS ? CMO_LEAVE_MIDDLE : p->leave;
+    float off = 0.0F; // from inward
+    if (leave == CMO_LEAVE_MIRRORED) {
+        off = state->to_and_fro < MOST_TO_AND_FRO ? -entry : -side * ASIDE_RAD;
+    } else if (leave == CMO_LEAVE_BY_ANGLE) {
+        off = cmi_wrap(entry + side * cmi_radians(p->angle_deg) - CMI_PI);
+    } else if (leave == CMO_LEAVE_MIDDLE) {
+        float middle =
+            cmi_direction(state->covered_x_mm - pose->x_mm, state->covered_y_mm - pose->y_mm);
+        off = cmi_wrap(middle - wall->normal_rad - CMI_PI);
+    }
+    // What is guessed may be off by half a right angle.
+    float shallowest = wall->known ? SHALLOWEST_RAD : 0.5F * SHALLOWEST_RAD;
+    off = fmaxf(-shallowest, fminf(off, shallowest));
+    state->heading_rad = wall->normal_rad + CMI_PI + off;
+    float left = cmi_wrap(state->heading_rad - pose->heading_rad);
+    // Away from the side that the wall is on.
+    if (left * side < 0.0F && (!wall->known || fabsf(left) > 2.8F)) {
+        left += side * 2.0F * CMI_PI;
+    }
+    state->heading_rad = pose->heading_rad + left;
+    return left;
+}
+
+void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_state *state, float turn_rad, cmo_stage stage) {
+    cmo_motion *motion = &state->motion;
+    float way = 0.5F * fabsf(turn_rad) * robot->description->track_mm;
+    float sign = turn_rad < 0.0F ? -1.0F : 1.0F;
+    cmi_motion_start(motion, robot, fmaxf(way, 0.01F), -sign, sign);
+    motion->top_mm_s = fminf(0.6F * robot->description->top_speed_mm_s, 400.0F);
+    state->since_us = 0;
+    cmi_enter(robot, stage);
+    cmi_motion_follow(motion, robot);
+}
+
+// Turns back to the heading in which it had come to a stand.
+static void return_to_way(cmo_robot *robot, cmo_stay_state *state) {
+    state->returns = true;
+    cmi_rebound_turn_by(robot, state, state->back_rad - robot->odometer.pose.heading_rad,
+                        CMO_STAGE_TURN);
+}
+
+// A crossing that the wall so far does not explain, in the middle of the turn: a corner. It turns
+// back, backs off further on the way just come, and leaves on that way.
+static void answer(cmo_robot *robot, cmo_stay_state *state) {
+    float heading = robot->odometer.pose.heading_rad;
+    state->answers = (uint8_t)(state->answers + 1U);
+    state->last.answered = true;
+    if (state->come_mm > FURTHER_LEAST_MM) {
+        return_to_way(robot, state);
+        return;
+    }
+    state->heading_rad = heading + cmi_wrap(state->course.heading_rad + CMI_PI - heading);
+    cmi_rebound_turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
+}
+
+// Backs off along the course just come.
+static bool goes_back(cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    float left = cmi_course_way(&state->course, robot) - state->back_to_mm;
+    float slow = sqrtf(2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
+    float top = fminf(robot->description->top_speed_mm_s, 300.0F);
+    if (state->course.sway_rad > 0.0F) { // tyres that turn as hard as they drive slide
+        top = fminf(top, BACK_SHARE * state->cruise_mm_s);
+    }
+    cmi_course_follow(&state->course, robot, -fminf(slow, top), p->acceleration_mm_s2,
+                      p->braking_mm_s2);
+    return left > 0.5F;
+}
+
+static void back_by(cmo_robot *robot, cmo_stay_state *state, float way_mm) {
+    state->come_mm -= way_mm;
+    state->last.back_mm += way_mm;
+    state->course.speed_mm_s = 0.0F;
+    state->back_to_mm = cmi_course_way(&state->course, robot) - way_mm;
+    cmi_enter(robot, CMO_STAGE_BACK);
+    goes_back(robot, state);
+}
+
+static void back_off(cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    cmo_wall *wall = &state->wall;
+    cmi_wall_solve(wall, robot);
+    float clearance = cmi_wall_clearance(wall, robot);
+    float beyond = fmaxf(cmo_way_mm(robot) - wall->entry_way_mm, 0.0F);
+    state->short_runs =
+        (uint8_t)(state->come_mm - beyond < SHORT_RUN_MM ? state->short_runs + 1 : 0);
+    if (state->short_runs >= MOST_RUNS) {
+        cmi_end(robot, CMO_OUTCOME_CORNERED);
+        return;
+    }
+    choose_turn(robot, state);
+    float back = cmi_wall_back(wall, robot, p->convex, state->heading_rad, p->margin_mm + 2.0F);
+    // A guess may ask for any way; what the robot itself takes up must do.
+    float most = wall->known ? INFINITY : beyond + 2.0F * cmi_half_width_mm(robot->description);
+    back = fminf(fminf(fmaxf(back, beyond + 4.0F), most), fmaxf(state->come_mm, 0.0F));
+    float entry = cmi_wrap(wall->entry_rad - wall->normal_rad);
+    state->last = (cmo_rebound){
+        .back_mm = state->last.back_mm,
+        .sensor = wall->first,
+        .crossed = state->last.crossed,
+        .known = wall->known,
+        .crossing_us = robot->report.crossing_us,
+        .x_mm = wall->x_mm[wall->first],
+        .y_mm = wall->y_mm[wall->first],
+        .speed_mm_s = state->last.speed_mm_s,
+        .entry_deg = cmi_degrees(entry),
+    };
+    if (wall->known) {
+        float sine, cosine;
+        cmi_sin_cos(robot->odometer.pose.heading_rad - wall->normal_rad, &sine, &cosine);
+        state->last.margin_mm = clearance - cmi_reach_mm(robot->description, sine, cosine);
+        state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
+    }
+    back_by(robot, state, back);
+}
+
+static void turn_away(cmo_robot *robot, cmo_stay_state *state) {
+    float heading = robot->odometer.pose.heading_rad;
+    state->reckoned_mm = cmo_way_mm(robot);
+    if (state->answers > 0) {
+        state->heading_rad = heading + cmi_wrap(state->course.heading_rad + CMI_PI - heading);
+        cmi_rebound_turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
+    } else {
+        cmi_rebound_turn_by(robot, state, choose_turn(robot, state), CMO_STAGE_TURN);
+    }
+}
+
+static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
+    cmi_rebound_learn(state);
+    cmo_rebound *last = &state->last;
+    float turned = robot->odometer.pose.heading_rad - state->wall.entry_rad;
+    last->asked_deg = cmi_degrees(state->heading_rad - state->wall.entry_rad);
+    last->turned_deg = cmi_degrees(turned);
+    last->exit_deg = cmi_degrees(cmi_wrap(state->heading_rad - state->wall.normal_rad));
+    last->done_us = robot->clock_us;
+    state->rebounds = (uint16_t)(state->rebounds < UINT16_MAX ? state->rebounds + 1 : UINT16_MAX);
+    if (last->known && last->crossed && !last->answered) {
+        float error = last->turned_deg - last->asked_deg;
+        float squares = state->turn_error_deg * state->turn_error_deg * (float)state->crossed;
+        state->crossed = (uint16_t)(state->crossed < UINT16_MAX ? state->crossed + 1 : UINT16_MAX);
+        state->turn_error_deg = sqrtf((squares + error * error) / (float)state->crossed);
+    }
+    float off = cmi_wrap(state->heading_rad - state->wall.normal_rad - CMI_PI);
+    bool square = fabsf(off) < SQUARE_RAD;
+    state->to_and_fro = (uint8_t)(square && state->to_and_fro < 255 ? state->to_and_fro + 1 : 0);
+    state->other = !state->other;
+    cmi_notify(robot, CMO_EVENT_REBOUND, (int)state->rebounds);
+    state->answers = 0;
+    state->wall.met = 0;
+}
+
+void cmi_rebound_begin(cmo_robot *robot, cmo_stay_state *state) {
+    uint8_t sensor = 0;
+    const cmo_crossing *crossing = next_crossing(robot, &sensor);
+    cmo_report *report = &robot->report;
+    report->sensor = (int8_t)state->wall.first;
+    report->crossing_us = crossing != NULL ? crossing->time_us : robot->clock_us;
+    report->crossing_mm =
+        state->wall.entry_way_mm - 0.5F * (robot->start_left_mm + robot->start_right_mm);
+    state->last.speed_mm_s = cmo_speed_mm_s(robot);
+    cmi_set_figure(robot, CMO_CROSSING_SPEED_MM_S, state->last.speed_mm_s);
+    cmi_notify(robot, CMO_EVENT_CROSSING, report->sensor);
+    cmi_rebound_brake(robot, state);
+}
+
+void cmi_rebound_answer(cmo_robot *robot, cmo_stay_state *state) {
+    state->felt = false;
+    state->back_rad = cmi_course_heading(&state->course, robot);
+    state->last.back_mm = 0.0F;
+    state->last.crossed = state->wall.met == 3;
+    if (state->wall.met == 3 || state->parameters.guess) {
+        back_off(robot, state);
+        return;
+    }
+    // Room to turn, if it stands square to the boundary after all and the other sensor met a gap.
+    const cmo_robot_description *d = robot->description;
+    float room =
+        d->light[state->wall.first].ahead_mm - (cmo_way_mm(robot) - state->wall.entry_way_mm);
+    float missing = cmi_sweep_mm(d) + state->parameters.margin_mm + 2.0F - room;
+    state->feels = true;
+    back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)));
+}
+
+// Whether the turn takes the spot that has crossed last outward, as the boundary is thought to be.
+static bool turns_outward(const cmo_robot *robot, const cmo_stay_state *state) {
+    const cmo_wall *wall = &state->wall;
+    const cmo_pose *pose = &robot->odometer.pose;
+    float rx = wall->x_mm[1U - wall->first] - pose->x_mm;
+    float ry = wall->y_mm[1U - wall->first] - pose->y_mm;
+    float sine, cosine;
+    cmi_sin_cos(wall->normal_rad, &sine, &cosine);
+    return state->motion.right_sign * (rx * sine - ry * cosine) > 0.0F;
+}
+
+// Turning towards the side that has crossed brings the other sensor forward, and takes wheels and
+// caster away from the boundary.
+void cmi_rebound_feel(cmo_robot *robot, cmo_stay_state *state) {
+    cmo_motion *motion = &state->motion;
+    cmo_wall *wall = &state->wall;
+    uint8_t first = wall->first;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && !wall->known; i++) {
+        const cmo_light *light = &robot->light[i];
+        for (uint8_t n = 0; n < light->crossings; n++) {
+            // The other one comes to it, or the first one leaves it on the other side.
+            bool entering = light->crossing[n].entering;
+            if (entering == (i != first)) {
+                cmi_wall_meet(wall, robot, i, light->crossing[n].time_us);
+                cmi_wall_solve(wall, robot);
+                take_no_proof(robot);
+                bool wrong = turns_outward(robot, state) != entering ||
+                             (i == first && cmi_wall_beyond(wall, robot, (uint8_t)(1U - i)) > 3.0F);
+                if (wall->known && wrong) {
+                    wall->known = false; // the far edge of the paint, left or entered from outside
+                    wall->met = (uint8_t)(1U << first);
+                }
+            }
+            if (entering && i != first) { // the wheel follows some 45 degrees behind it
+                float further = 0.3F * robot->description->track_mm;
+                motion->target_mm = fminf(motion->target_mm, motion->place_mm + further);
+            }
+        }
+    }
+    if (wall->known && !state->felt) {
+        float speed = motion->speed_mm_s;
+        motion->target_mm = motion->place_mm + speed * speed / (2.0F * motion->braking_mm_s2);
+        state->felt = true;
+    }
+    cmi_motion_follow(motion, robot);
+    if (motion->arrived) {
+        return_to_way(robot, state);
+    }
+}
+
+void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_state *state) {
+    if (state->feels &&
+        cmi_rebound_meet(robot, state)) { // the other one too, at the end of the braking
+        state->feels = false;
+        state->last.crossed = true;
+        back_off(robot, state);
+        return;
+    }
+    cmi_rebound_note_slide(robot, state);
+    if (goes_back(robot, state)) {
+        return;
+    }
+    if (state->feels) {
+        state->feels = false;
+        cmi_rebound_turn_by(robot, state, state->wall.met == 1 ? FEEL_RAD : -FEEL_RAD,
+                            CMO_STAGE_FEEL);
+    } else {
+        turn_away(robot, state);
+    }
+}
+
+// Settles on the heading after the turn's profile has ended.
+bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_state *state) {
+    if (!state->motion.arrived) {
+        cmi_motion_follow(&state->motion, robot);
+        return false;
+    }
+    const cmo_robot_description *d = robot->description;
+    float within_mm = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), 0.008F * d->track_mm);
+    uint32_t patience_us = 300000;
+    // On the way back from feeling it backs off next: roughly along the way just come will do, but
+    // a regulator that has swung far beyond it must not back off over another wall.
+    if (state->returns) {
+        within_mm = RETURN_RAD * 0.5F * d->track_mm;
+        patience_us = CMI_SETTLE_US;
+        if (state->since_us == 0 && cmi_motion_within(&state->motion, robot, within_mm)) {
+            return true;
+        }
+    }
+    state->since_us += robot->dt_us;
+    return cmi_motion_settle(&state->motion, robot, within_mm) || state->since_us > patience_us;
+}
+
+bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_state *state) {
+    bool met = cmi_rebound_meet(robot, state) && !state->returns && state->answers < MOST_ANSWERS;
+    if (!met && !cmi_rebound_has_turned(robot, state)) {
+        return false;
+    }
+    if (state->returns) {
+        state->returns = false;
+        if (state->answers == 0) {
+            back_off(robot, state);
+        } else {
+            back_by(robot, state, fminf(state->come_mm, FURTHER_MM));
+        }
+        return false;
+    }
+    if (met || (cmi_rebound_stands_on(robot, state) && state->answers < MOST_ANSWERS)) {
+        answer(robot, state);
+        return false;
+    }
+    finish_rebound(robot, state);
+    return true;
+}

@@ -1,0 +1,87 @@
+// SPDX-License-Identifier: MIT
+// The way to a boundary, the stop there, and what that has shown: how far it takes, and by how much
+// the tyres slid meanwhile.
+#include "../shared/routine.h"
+#include "course.h"
+#include "rebound.h"
+#include "wall.h"
+
+#include <math.h>
+
+// A stop from less than this share of the cruise tells too little of one from all of it; and slower
+// than that nothing makes it.
+#define LEAST_SPEED_SHARE 0.4F
+#define LEAST_SHARE       0.3F
+// More than this is no slide.
+#define MOST_SLIDE_MM 500.0F
+
+// Reckons the way just come, and the middle of the ground that was covered.
+void cmi_rebound_reckon(cmo_robot *robot, cmo_stay_state *state) {
+    float way = cmo_way_mm(robot) - state->reckoned_mm;
+    const cmo_pose *pose = &robot->odometer.pose;
+    state->reckoned_mm = cmo_way_mm(robot);
+    // What a charge pushes against may have held the robot back while its wheels went on.
+    if (robot->stage != CMO_STAGE_CHARGE) {
+        state->come_mm += way;
+    }
+    if (way > 0.0F) {
+        // Of what it covered long ago odometry knows less and less.
+        state->covered_mm = fminf(state->covered_mm + way, 20000.0F);
+        float share = way / state->covered_mm;
+        state->covered_x_mm += share * (pose->x_mm - state->covered_x_mm);
+        state->covered_y_mm += share * (pose->y_mm - state->covered_y_mm);
+    }
+}
+
+void cmi_rebound_brake(cmo_robot *robot, cmo_stay_state *state) {
+    if (robot->stage != CMO_STAGE_BRAKE) {
+        cmi_enter(robot, CMO_STAGE_BRAKE);
+        state->since_us = 0;
+    }
+    cmi_course_follow(&state->course, robot, 0.0F, state->parameters.acceleration_mm_s2,
+                      state->braking_mm_s2);
+}
+
+// A stop does not get longer by more than the square of the speed: where one from v has taken the
+// way s, the way that is left, S, is kept to from v sqrt(S / s) on. Slower at once, faster again by
+// and by.
+void cmi_rebound_learn(cmo_stay_state *state) {
+    float speed = fabsf(state->last.speed_mm_s);
+    if (!state->held || state->stop_mm < 1.0F || speed < LEAST_SPEED_SHARE * state->cruise_mm_s) {
+        return;
+    }
+    float safe = speed * sqrtf(state->budget.stop_mm / state->stop_mm) / state->cruise_mm_s;
+    float share = fmaxf(fminf(safe, 1.0F), LEAST_SHARE);
+    state->share = share > state->share ? 0.5F * (state->share + share) : share;
+}
+
+void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_state *state) {
+    state->stop_mm = cmo_way_mm(robot) - state->wall.entry_way_mm;
+    state->slid = false;
+}
+
+void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_robot_description *d = robot->description;
+    cmo_wall *wall = &state->wall;
+    const cmo_light *light = &robot->light[wall->first];
+    for (uint8_t n = 0; n < light->crossings && !state->slid; n++) {
+        if (light->crossing[n].entering) {
+            continue;
+        }
+        float slid = cmi_wall_leave(wall, robot, light->crossing[n].time_us);
+        // Gear play and counts are no sliding.
+        float least = d->gear_play_mm + 2.0F * fmaxf(d->left_step_mm, d->right_step_mm) + 1.0F;
+        // Still sliding on, it may leave a rim on the other side first: that is no way back.
+        state->slid = slid > least && slid < MOST_SLIDE_MM;
+        if (state->slid) {
+            cmi_wall_shift(wall, robot, slid);
+            state->stop_mm += slid;
+            float further = fminf(slid, fmaxf(state->come_mm, 0.0F));
+            state->back_to_mm -= further;
+            state->come_mm -= further;
+            state->last.back_mm += further;
+            state->last.margin_mm -= slid;
+            state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
+        }
+    }
+}

@@ -1,0 +1,370 @@
+// SPDX-License-Identifier: MIT
+// Stay inside: patrol until a sensor crosses the boundary, turn away from it, go on; charge what is
+// in range.
+#include <cammino/stay_inside.h>
+
+#include "../moves/motion.h"
+#include "../shared/description.h"
+#include "../shared/routine.h"
+#include "../shared/trig.h"
+#include "../tick/light_input.h"
+#include "boundary.h"
+#include "course.h"
+#include "rebound.h"
+
+#include <math.h>
+#include <stddef.h>
+
+// Waiting for the first look.
+#define FIRST_LOOK_MS 200U
+// At the end of the braking: slow enough, and waited for long enough.
+#define SLOW_MM_S 5.0F
+#define WAIT_US   500000U
+// Halted at the end, and waited for long enough.
+#define PUSHED_US 2000000U
+// To come to a standstill, after its time, before the routine is ended by force.
+#define GRACE_MS 5000U
+// Ticks without anything in range until a charge is given up.
+#define UNSEEN_TICKS 5U
+
+// ---------------------------------------------------------------------------------- parameters --
+
+static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p) {
+    const struct {
+        unsigned value, most;
+        const char *field;
+    } choices[] = {{(unsigned)p->boundary, CMO_TONE_VOID, "boundary"},
+                   {(unsigned)p->too_fast, CMO_TOO_FAST_ACCEPT, "too_fast"},
+                   {(unsigned)p->grazing, CMO_GRAZING_REFUSE, "grazing"},
+                   {(unsigned)p->leave, CMO_LEAVE_MIDDLE, "leave"}};
+    for (size_t i = 0; i < sizeof choices / sizeof *choices; i++) {
+        if (choices[i].value > choices[i].most) {
+            return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, choices[i].field, NAN);
+        }
+    }
+    if (!(p->band.low <= p->band.high)) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "band", NAN);
+    }
+    if (robot->description->lights < 2) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
+    }
+    if ((p->range_mm > 0.0F || p->charge_mm > 0.0F) && !(robot->port->traits & CMO_TRAIT_RANGE)) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED,
+                          p->range_mm > 0.0F ? "range_mm" : "charge_mm", NAN);
+    }
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        if (!cmo_levels_usable(&robot->light[i].levels)) {
+            return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
+        }
+    }
+    if (p->touch != 0 && !(robot->port->traits & CMO_TRAIT_TOUCH)) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "touch", NAN);
+    }
+    return CMO_OUTCOME_DONE;
+}
+
+static bool check_numbers(cmo_robot *robot, cmo_stay_parameters *p) {
+    const cmo_robot_description *d = robot->description;
+    float none = 0.0F;
+    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
+    float top = d->top_speed_mm_s;
+    float tyre = d->tyre_mm;
+    float rear = d->rear_mm;
+    float front = d->front_mm;
+    bool good =
+        cmi_take(robot, &tyre, none, 0.0F, 200.0F, "tyre_mm") &&
+        cmi_take(robot, &rear, none, 0.0F, 500.0F, "rear_mm") &&
+        cmi_take(robot, &front, none, 0.0F, 500.0F, "front_mm") &&
+        (p->cruise_mm_s == 0.0F ||
+         cmi_take(robot, &p->cruise_mm_s, none, slowest, top, "cruise_mm_s")) &&
+        (p->charge_mm_s == 0.0F ||
+         cmi_take(robot, &p->charge_mm_s, none, slowest, top, "charge_mm_s")) &&
+        cmi_take(robot, &p->angle_deg, 120.0F, 20.0F, 180.0F, "angle_deg") &&
+        cmi_take(robot, &p->margin_mm, 3.0F, 0.5F, 100.0F, "margin_mm") &&
+        cmi_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
+                 "acceleration_mm_s2") &&
+        cmi_take(robot, &p->braking_mm_s2, d->braking_mm_s2, 10.0F, 50000.0F, "braking_mm_s2") &&
+        cmi_take(robot, &p->distance_mm, none, 0.0F, 1e6F, "distance_mm") &&
+        cmi_take(robot, &p->range_mm, none, 0.0F, 5000.0F, "range_mm") &&
+        cmi_take(robot, &p->charge_mm, none, 0.0F, 5000.0F, "charge_mm") &&
+        cmi_take(robot, &p->scan_deg, none, 0.0F, 360.0F, "scan_deg");
+    if (p->longest_ms == 0) {
+        p->longest_ms = 30000;
+    }
+    return good;
+}
+
+static float least_speed(const cmo_robot_description *d) {
+    return fmaxf(2.0F * d->slowest_mm_s, 10.0F);
+}
+
+// Where no speed is safe: the parameter by which one would be.
+static const char *what_would_do(const cmo_robot_description *d, const cmo_stay_parameters *p) {
+    const struct {
+        cmo_grazing grazing;
+        const char *field;
+    } other[] = {
+        {p->grazing, "convex"}, {CMO_GRAZING_SWAY, "grazing"}, {CMO_GRAZING_ACCEPT, "grazing"}};
+    for (uint8_t i = 0; i < 3; i++) {
+        cmo_patrol_budget budget;
+        cmo_budget_patrol(d, other[i].grazing, true, p->margin_mm, p->braking_mm_s2, &budget);
+        if (budget.speed_mm_s >= least_speed(d)) {
+            return other[i].field;
+        }
+    }
+    return "margin_mm";
+}
+
+// Holds a speed to what is safe. False: it is not, and is not to be slowed down.
+static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float asked, float otherwise,
+                       const char *field, float *speed_mm_s) {
+    const cmo_robot_description *d = robot->description;
+    float safe = state->budget.speed_mm_s;
+    robot->field = field;
+    robot->limit = safe;
+    *speed_mm_s = asked == 0.0F ? otherwise : asked;
+    if (state->parameters.too_fast == CMO_TOO_FAST_ACCEPT && asked > 0.0F) {
+        return true;
+    }
+    if (safe < least_speed(d)) {
+        robot->field = what_would_do(d, &state->parameters);
+        robot->limit = NAN;
+        return false;
+    }
+    if (*speed_mm_s > safe && state->parameters.too_fast == CMO_TOO_FAST_REFUSE) {
+        return false;
+    }
+    *speed_mm_s = fminf(*speed_mm_s, safe);
+    return true;
+}
+
+// ---------------------------------------------------------------------------------------- steps --
+
+static void go_on(cmo_robot *robot, cmo_stay_state *state) {
+    state->come_mm = 0.0F;
+    state->reckoned_mm = cmo_way_mm(robot); // what it rolled in the turn is no way come
+    cmi_course_start(&state->course, robot, state->heading_rad);
+    cmi_enter(robot, CMO_STAGE_PATROL);
+}
+
+static bool in_range(const cmo_robot *robot, float range_mm) {
+    const cmo_sample *sample = robot->sample;
+    return range_mm > 0.0F && sample->have & CMO_HAVE_RANGE && sample->range_mm < range_mm;
+}
+
+// What ends it with done: the caller, its time and a touch in any stage; the rest where it drives
+// on.
+static bool is_over(const cmo_robot *robot, const cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    const cmo_sample *sample = robot->sample;
+    float way = cmo_way_mm(robot) - 0.5F * (robot->start_left_mm + robot->start_right_mm);
+    bool drives_on = robot->stage == CMO_STAGE_PATROL || robot->stage == CMO_STAGE_CHARGE;
+    return state->ending || (p->longest_ms != CMO_NO_END && robot->elapsed_ms >= p->longest_ms) ||
+           (sample->have & CMO_HAVE_TOUCH && sample->touch & p->touch) ||
+           (drives_on &&
+            ((p->rebounds != 0 && state->rebounds >= p->rebounds) ||
+             (p->distance_mm > 0.0F && way >= p->distance_mm) || in_range(robot, p->range_mm)));
+}
+
+static void patrol(cmo_robot *robot, cmo_stay_state *state) {
+    const cmo_stay_parameters *p = &state->parameters;
+    if (cmi_rebound_meet(robot, state)) {
+        cmi_rebound_begin(robot, state);
+        return;
+    }
+    bool seen = in_range(robot, p->charge_mm);
+    if (seen && robot->stage == CMO_STAGE_PATROL) {
+        state->course.heading_rad = robot->odometer.pose.heading_rad;
+        cmi_enter(robot, CMO_STAGE_CHARGE);
+    }
+    state->unseen = (uint8_t)(seen ? 0 : state->unseen < 255 ? state->unseen + 1 : 255);
+    if (robot->stage == CMO_STAGE_CHARGE && state->unseen > UNSEEN_TICKS) {
+        cmi_course_start(&state->course, robot, robot->odometer.pose.heading_rad);
+        cmi_enter(robot, CMO_STAGE_PATROL);
+    }
+    bool charges = robot->stage == CMO_STAGE_CHARGE;
+    if (charges) {
+        robot->stall_us = 0; // what it pushes may well hold it
+    }
+    float speed = charges ? state->charge_mm_s : state->cruise_mm_s;
+    cmi_course_follow(&state->course, robot, state->share * speed, p->acceleration_mm_s2,
+                      p->braking_mm_s2);
+}
+
+static void halt(cmo_robot *robot, cmo_stay_state *state) {
+    cmi_request_halt(robot, state->parameters.halt);
+    robot->still_us = state->since_us = 0;
+}
+
+static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
+    if (robot->halt != 0) { // what is pushed by another robot, say, never stands
+        state->since_us += robot->dt_us;
+        if (robot->still_us >= cmi_standstill_us(robot) || state->since_us > PUSHED_US) {
+            cmi_end(robot, CMO_OUTCOME_DONE);
+        }
+        return;
+    }
+    cmi_rebound_meet(robot, state);
+    cmi_rebound_brake(robot, state);
+    if (state->course.speed_mm_s != 0.0F) {
+        return;
+    }
+    // Motors that turn as slowly as they like are slow enough at a speed that they pass in a tick;
+    // and those that never seem to come to rest must not be waited for for ever.
+    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, SLOW_MM_S);
+    state->since_us += robot->dt_us;
+    if (fabsf(cmo_speed_mm_s(robot)) > slow && state->since_us < WAIT_US) {
+        return;
+    }
+    if (state->over) {
+        halt(robot, state);
+        return;
+    }
+    cmi_rebound_stood(robot, state);
+    cmi_rebound_answer(robot, state);
+}
+
+// Away from the boundary; then on round to look for something, if that is asked for.
+static void turn(cmo_robot *robot, cmo_stay_state *state) {
+    if (!cmi_rebound_turn(robot, state)) {
+        return;
+    }
+    float scan = cmi_radians(state->parameters.scan_deg);
+    if (scan > 0.0F && !in_range(robot, state->parameters.charge_mm)) {
+        scan = state->last.asked_deg < 0.0F ? -scan : scan; // on round, the way it turned
+        state->heading_rad += scan;
+        cmi_rebound_turn_by(robot, state, scan, CMO_STAGE_SCAN);
+        return;
+    }
+    go_on(robot, state);
+}
+
+// Turns on to look for something, and stops where it sees it.
+static void scan(cmo_robot *robot, cmo_stay_state *state) {
+    bool seen = in_range(robot, state->parameters.charge_mm);
+    bool wall = cmi_rebound_meet(robot, state);
+    if (seen || wall) {
+        state->heading_rad = robot->odometer.pose.heading_rad;
+        state->wall.met = 0;
+    } else if (!cmi_rebound_has_turned(robot, state)) {
+        return;
+    }
+    go_on(robot, state);
+}
+
+// Over in any stage but braking: from a drive along the course it brakes along it; from a turn it
+// halts at once, for there it has no way on.
+static void wind_up(cmo_robot *robot, cmo_stay_state *state) {
+    bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_FEEL ||
+                 robot->stage == CMO_STAGE_SCAN;
+    if (!turns) {
+        cmi_rebound_brake(robot, state);
+        return;
+    }
+    cmi_enter(robot, CMO_STAGE_BRAKE);
+    halt(robot, state);
+}
+
+static void step(cmo_robot *robot, cmo_routine *routine) {
+    cmo_stay_state *state = (cmo_stay_state *)routine;
+    if (!state->over && robot->stage != CMO_STAGE_IDLE && is_over(robot, state)) {
+        state->over = true;
+        if (robot->stage != CMO_STAGE_BRAKE) {
+            wind_up(robot, state);
+            return;
+        }
+    }
+    switch (robot->stage) {
+    case CMO_STAGE_IDLE:
+        for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+            if (robot->light[i].edge.looks == 0 && robot->elapsed_ms < FIRST_LOOK_MS) {
+                return; // a look at the floor first
+            }
+        }
+        if (!cmi_boundary_know_floor(robot, &state->parameters)) {
+            return;
+        }
+        state->reckoned_mm = cmo_way_mm(robot);
+        state->heading_rad = robot->odometer.pose.heading_rad;
+        go_on(robot, state);
+        return;
+    case CMO_STAGE_PATROL:
+    case CMO_STAGE_CHARGE:
+        cmi_rebound_reckon(robot, state);
+        if (state->come_mm < 1.0F && cmi_rebound_stands_on(robot, state)) {
+            cmi_rebound_begin(robot, state);
+            return;
+        }
+        patrol(robot, state);
+        return;
+    case CMO_STAGE_BRAKE:
+        cmi_rebound_reckon(robot, state);
+        come_to_stand(robot, state);
+        return;
+    case CMO_STAGE_FEEL:
+        cmi_rebound_feel(robot, state);
+        return;
+    case CMO_STAGE_BACK:
+        cmi_rebound_go_back(robot, state);
+        return;
+    case CMO_STAGE_TURN:
+        turn(robot, state);
+        return;
+    default:
+        scan(robot, state);
+        return;
+    }
+}
+
+// ---------------------------------------------------------------------------------------- start --
+
+cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
+                                  const cmo_stay_parameters *parameters) {
+    if (!cmi_may_begin(robot)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    *state = (cmo_stay_state){.parameters = *parameters, .margin_mm = INFINITY};
+    cmo_stay_parameters *p = &state->parameters;
+    cmo_outcome outcome = check_choices(robot, p);
+    if (outcome != CMO_OUTCOME_DONE) {
+        return outcome;
+    }
+    if (!check_numbers(robot, p)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    if (!cmi_take_halt(robot, &p->halt)) {
+        return CMO_OUTCOME_NOT_SUPPORTED;
+    }
+    cmo_budget_patrol(robot->description, p->grazing, p->convex, p->margin_mm, p->braking_mm_s2,
+                      &state->budget);
+    if (!hold_speed(robot, state, p->cruise_mm_s, state->budget.speed_mm_s, "cruise_mm_s",
+                    &state->cruise_mm_s) ||
+        !hold_speed(robot, state, p->charge_mm_s, state->cruise_mm_s, "charge_mm_s",
+                    &state->charge_mm_s)) {
+        return CMO_OUTCOME_TOO_FAST;
+    }
+    state->held = p->too_fast != CMO_TOO_FAST_ACCEPT || p->cruise_mm_s == 0.0F;
+    state->share = state->held ? CMI_FIRST_SHARE : 1.0F;
+    state->course.sway_rad = cmi_radians(state->budget.sway_deg);
+    state->course.sway_mm = state->budget.sway_mm;
+    state->braking_mm_s2 =
+        p->braking_mm_s2 * (state->budget.sway_deg > 0.0F ? CMI_SWAY_BRAKING : 1.0F);
+    state->motion.acceleration_mm_s2 = CMI_TURN_SHARE * p->acceleration_mm_s2; // it turns
+    state->motion.braking_mm_s2 = CMI_TURN_SHARE * p->braking_mm_s2;
+    bool ends = p->longest_ms < CMO_NO_END - GRACE_MS;
+    cmi_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE,
+              ends ? p->longest_ms + GRACE_MS : CMO_NO_END);
+    robot->curved = true;
+    cmi_boundary_watch(robot, p, p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F);
+    return CMO_RUNNING;
+}
+
+cmo_outcome cmo_stay_inside(cmo_robot *robot, const cmo_stay_parameters *parameters) {
+    cmo_stay_state state;
+    cmo_outcome outcome = cmo_stay_inside_start(robot, &state, parameters);
+    return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
+}
+
+void cmo_stay_inside_end(cmo_stay_state *state) {
+    state->ending = true;
+}

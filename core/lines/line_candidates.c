@@ -1,0 +1,328 @@
+// SPDX-License-Identifier: MIT
+// What a sensor crosses: candidates, their width, and which of them are lines.
+#include "line_search.h"
+
+#include "../shared/description.h"
+#include "../shared/routine.h"
+#include "../tick/light_input.h"
+#include "../tick/odometer.h"
+
+#include <math.h>
+#include <stddef.h>
+
+// Where one sensor has proved a line, the other one need not have measured it as wide: its tyre may
+// slide, and the spots may differ. Wider than the longest decoration it must be.
+#define LESSER_PROOF 0.65F
+
+// The tangent of the entry angle from which on it must have the whole: sensors that meet something
+// far apart may have met two things.
+#define SURE_TANGENT 0.25F
+
+uint8_t cmi_line_first(const cmo_robot *robot, const cmo_line_state *state) {
+    if (robot->report.sensor >= 0) {
+        return (uint8_t)robot->report.sensor;
+    }
+    uint8_t first = 0;
+    bool found = false;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        bool earlier =
+            candidate->open && found &&
+            (int32_t)(candidate->near.time_us - state->candidate[first].near.time_us) < 0;
+        if (candidate->open && (!found || earlier)) {
+            first = i;
+            found = true;
+        }
+    }
+    return first;
+}
+
+void cmi_line_shift(cmo_line_state *state, float by_mm) {
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->candidate[i].near.way_mm += by_mm;
+        state->candidate[i].far_mm += by_mm;
+    }
+    state->furthest_mm -= by_mm;
+}
+
+static float least_mm(const cmo_line_state *state) {
+    return state->parameters.least_width_mm;
+}
+
+static void accept(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+    state->candidate[sensor].accepted = true;
+    if (robot->report.sensor < 0) {
+        robot->report.sensor = (int8_t)sensor;
+        robot->report.crossing_us = state->candidate[sensor].near.time_us;
+        robot->report.crossing_mm =
+            state->candidate[sensor].near.way_mm - cmi_start_way(robot, sensor);
+        cmi_notify(robot, CMO_EVENT_CROSSING, sensor);
+    }
+}
+
+static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm,
+                      cmo_passed_reason reason) {
+    cmo_report *report = &robot->report;
+    float count = cmo_figure_or(report, CMO_PASSED_OVER, 0.0F) + 1.0F;
+    cmo_candidate *candidate = &state->candidate[sensor];
+    candidate->open = false;
+    candidate->met = CMO_TWO_SIDED && reason == CMO_PASSED_TOO_NARROW &&
+                     width_mm >= LESSER_PROOF * least_mm(state);
+    report->passed_at_mm = candidate->near.way_mm - cmi_start_way(robot, sensor);
+    report->passed_width_mm = width_mm;
+    report->passed_reason = (uint8_t)reason;
+    report->passed_sensor = sensor;
+    cmi_set_figure(robot, CMO_PASSED_OVER, count);
+    cmi_notify(robot, CMO_EVENT_PASSED_OVER, (int)count);
+}
+
+static bool is_settling(const cmo_robot *robot) {
+    return robot->stage == CMO_STAGE_RETURN || robot->stage == CMO_STAGE_SETTLE;
+}
+
+// By the wheels it is too narrow. But braking they may have slid: no robot is faster then than it
+// was at the crossing, nor does it slide on for longer than it may; and as wide as that it may be.
+// Of looks without times of their own it knows the time to a tick.
+static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
+                        const cmo_candidate *candidate, const cmo_crossing *crossing) {
+    float within_s = (float)(crossing->time_us - candidate->near.time_us) * 1e-6F;
+    float slides_s =
+        candidate->speed_mm_s / (CMI_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
+    bool braked =
+        robot->stage == CMO_STAGE_BRAKE || (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
+    bool timed = robot->port->traits & CMO_TRAIT_LOOK_TIMES;
+    within_s += timed ? 0.0F : 1e-6F * (float)robot->description->tick_us;
+    return CMO_SLIDING && braked && state->parameters.rest != CMO_REST_HALTED &&
+           candidate->speed_mm_s * within_s >= CMO_PROOF_SHARE * least_mm(state);
+}
+
+// The other one of the two front sensors.
+static uint8_t beside(uint8_t sensor) {
+    return (uint8_t)(CMI_FRONT - 1 - sensor);
+}
+
+// Where a sensor has met what it is on, ahead of where the axle started.
+static float met_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    return state->candidate[sensor].near.way_mm - cmi_start_way(robot, sensor) +
+           robot->description->light[sensor].ahead_mm;
+}
+
+// By how much further on than the other sensor this one has met what it is on.
+static float later_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    return met_mm(robot, state, sensor) - met_mm(robot, state, beside(sensor));
+}
+
+// The other sensor has stood on something since before the search, or since it passed it over: now
+// that this one meets it too, that may be the line.
+static void count_in(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+    uint8_t other = beside(sensor);
+    cmo_candidate *candidate = &state->candidate[other];
+    if (!candidate->met && robot->light[other].edge.inside) {
+        candidate->met = true;
+        candidate->near.way_mm += later_mm(robot, state, sensor);
+    }
+}
+
+// It has been looked at again, and is met once more.
+static bool is_known(const cmo_robot *robot, const cmo_candidate *candidate, uint8_t sensor,
+                     const cmo_crossing *crossing) {
+    float from = fabsf(crossing->way_mm - candidate->near.way_mm);
+    return candidate->known && from < cmi_line_slack_mm(robot, sensor);
+}
+
+static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                  const cmo_crossing *crossing) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    bool blind = crossing->way_mm - cmi_start_way(robot, sensor) < state->parameters.blind_mm;
+    if (candidate->accepted || (CMO_SLIDING && is_known(robot, candidate, sensor, crossing))) {
+        return;
+    }
+    if (cmi_line_pairs(state) && candidate->open && !candidate->doubted) {
+        // Met too early for a line that begins here.
+        float width = candidate->far_mm - candidate->near.way_mm;
+        pass_over(robot, state, sensor, width, CMO_PASSED_ONE_SIDED);
+    }
+    candidate->near = *crossing;
+    candidate->speed_mm_s = fabsf(cmo_speed_mm_s(robot));
+    cmo_moment moment = cmi_odometer_at(&robot->odometer, crossing->time_us);
+    candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
+    candidate->met = true;
+    candidate->open = !blind;
+    if (cmi_line_pairs(state)) {
+        count_in(robot, state, sensor);
+    }
+    candidate->known = candidate->passed = candidate->corrected = candidate->doubted = false;
+}
+
+static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                  const cmo_crossing *crossing) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    if (!candidate->open) {
+        return;
+    }
+    if (!candidate->passed) { // and not when it comes back over the near edge
+        candidate->far_mm = crossing->way_mm;
+        candidate->passed = true;
+    }
+    float width = fabsf(crossing->way_mm - candidate->near.way_mm);
+    candidate->doubted = !candidate->accepted && width < CMO_PROOF_SHARE * least_mm(state) &&
+                         may_be_wide(robot, state, candidate, crossing);
+}
+
+// Which edge it leaves the line by: as it moves; slowly, by the one that is nearer, for since the
+// look it may have turned back.
+static bool leaves_ahead(const cmo_robot *robot, const cmo_candidate *candidate, float way_mm) {
+    float speed = cmo_speed_mm_s(robot);
+    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 60.0F);
+    if (fabsf(speed) < slow && candidate->passed) {
+        return fabsf(way_mm - candidate->far_mm) < fabsf(way_mm - candidate->near.way_mm);
+    }
+    return speed > 0.0F;
+}
+
+static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                          const cmo_crossing *crossing) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    bool settles = is_settling(robot);
+    bool far = crossing->entering ? candidate->side > 0
+                                  : !settles || leaves_ahead(robot, candidate, crossing->way_mm);
+    candidate->side = (int8_t)(crossing->entering ? 0 : far ? 1 : -1);
+    if (settles) { // edges are met again, and nothing new is
+        if (state->again != NULL) {
+            state->again(robot, state, sensor, crossing, far);
+        }
+    } else if (crossing->entering) {
+        enter(robot, state, sensor, crossing);
+    } else {
+        leave(robot, state, sensor, crossing);
+    }
+}
+
+// How far a sensor has come over its candidate: to the far edge, or to its newest look.
+static float shown_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float to = candidate->passed ? candidate->far_mm : robot->light[sensor].way_mm;
+    return fabsf(to - candidate->near.way_mm);
+}
+
+// It has lasted for so long: in passing, or while it stands or drives on it.
+static bool has_shown(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                      float proof_mm) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    return (candidate->passed || robot->light[sensor].edge.inside) &&
+           shown_mm(robot, state, sensor) >= proof_mm;
+}
+
+// A halt at the crossing locks the wheels, and there is no going back to look again: there, both
+// sensors may have measured less.
+static float proof_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    bool locks = cmi_line_pairs(state) && robot->stage == CMO_STAGE_BRAKE &&
+                 state->parameters.rest == CMO_REST_HALTED;
+    return (locks ? LESSER_PROOF : CMO_PROOF_SHARE) * least_mm(state);
+}
+
+// It has left what was too narrow for a line.
+static bool is_narrow(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    return candidate->passed && !candidate->doubted &&
+           shown_mm(robot, state, sensor) < proof_mm(robot, state);
+}
+
+// What both have met here is a line, if one of them has proved it.
+static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                      float later) {
+    // The tangent of the entry angle is `later` over the sensors' distance, so a line that is w
+    // wide lasts for w sqrt(1 + tan^2) along the way.
+    uint8_t other = beside(sensor);
+    float tangent = later / fmaxf(fabsf(cmi_across_mm(robot->description)), 1.0F);
+    float slant = sqrtf(1.0F + tangent * tangent);
+    float proof = proof_mm(robot, state) * slant;
+    float sure = fminf(fabsf(tangent) / SURE_TANGENT, 1.0F);
+    float lesser = sure * proof + (1.0F - sure) * LESSER_PROOF * least_mm(state) * slant;
+    if (!state->candidate[other].open) {
+        return has_shown(robot, state, sensor, proof);
+    }
+    return has_shown(robot, state, sensor, lesser) && has_shown(robot, state, other, lesser) &&
+           (has_shown(robot, state, sensor, proof) || has_shown(robot, state, other, proof));
+}
+
+// One sensor's candidate: what has shown its width is a line.
+static void judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    // Coming back, it drives over what it has left.
+    if (!candidate->open || candidate->accepted || (is_settling(robot) && !candidate->passed)) {
+        return;
+    }
+    float shown = shown_mm(robot, state, sensor);
+    if (shown >= proof_mm(robot, state)) {
+        if (candidate->passed || robot->light[sensor].edge.inside) {
+            accept(robot, state, sensor);
+        }
+    } else if (candidate->passed && !candidate->doubted) {
+        pass_over(robot, state, sensor, shown, CMO_PASSED_TOO_NARROW);
+    }
+}
+
+// The same of two: a line is what both of them meet, at an angle at which it may be met. A rim that
+// is met nearly lengthwise, or a patch beside one sensor, is not.
+static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+    uint8_t other = beside(sensor);
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    const cmo_candidate *second = &state->candidate[other];
+    if (!candidate->open || candidate->accepted) {
+        return;
+    }
+    float later = later_mm(robot, state, sensor);
+    bool within = second->met && fabsf(later) <= state->window_mm;
+    bool shares = within && second->open;
+    if (within && both_show(robot, state, sensor, later)) {
+        accept(robot, state, sensor);
+        if (shares && !second->accepted) {
+            accept(robot, state, other);
+        }
+    } else if (is_narrow(robot, state, sensor) &&
+               (!shares || second->accepted || is_narrow(robot, state, other))) {
+        pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_TOO_NARROW);
+    } else if (!is_settling(robot) && !within && !candidate->doubted &&
+               cmi_way_now(robot, sensor) - candidate->near.way_mm > state->window_mm) {
+        pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_ONE_SIDED);
+    }
+}
+
+void cmi_line_look(cmo_robot *robot, cmo_line_state *state) {
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        const cmo_light *light = &robot->light[i];
+        for (uint8_t n = 0; n < light->crossings && state->watched & 1U << i; n++) {
+            take_crossing(robot, state, i, &light->crossing[n]);
+        }
+        if (!cmi_line_pairs(state)) {
+            judge(robot, state, i);
+        }
+    }
+    if (cmi_line_pairs(state)) {
+        uint8_t first = cmi_line_first(robot, state);
+        match(robot, state, first);
+        match(robot, state, beside(first));
+    }
+}
+
+void cmi_line_accept_open(cmo_robot *robot, cmo_line_state *state) {
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        if (candidate->open && !candidate->accepted &&
+            (candidate->passed || !cmi_line_needs_far(state))) {
+            accept(robot, state, i);
+        }
+    }
+}
+
+bool cmi_line_met(const cmo_line_state *state, bool accepted) {
+    uint8_t met = 0;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        if (state->watched & 1U << i && (accepted ? candidate->accepted : candidate->open)) {
+            met = (uint8_t)(met | 1U << i);
+        }
+    }
+    return state->parameters.watch == CMO_WATCH_BOTH ? met == state->watched : met != 0;
+}

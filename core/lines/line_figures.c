@@ -1,0 +1,104 @@
+// SPDX-License-Identifier: MIT
+// The figures of a line that was met: its looks, its crossing, and where the robot stands.
+#include "line_search.h"
+
+#include "../shared/description.h"
+#include "../shared/routine.h"
+#include "../shared/trig.h"
+
+#include <math.h>
+#include <stddef.h>
+
+static void write_look_figures(cmo_robot *robot, const cmo_line_state *state) {
+    uint32_t sum_us = 0;
+    uint32_t worst_us = 0;
+    uint32_t count = 0;
+    float gap_mm = 0.0F;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        const cmo_light *light = &robot->light[i];
+        if (state->watched & 1U << i) {
+            sum_us += light->interval_sum_us;
+            count += light->intervals;
+            worst_us = light->interval_worst_us > worst_us ? light->interval_worst_us : worst_us;
+            gap_mm = fmaxf(gap_mm, light->gap_worst_mm);
+        }
+    }
+    if (count > 0) {
+        cmi_set_figure(robot, CMO_LOOK_INTERVAL_MS, (float)sum_us * 1e-3F / (float)count);
+        cmi_set_figure(robot, CMO_LOOK_INTERVAL_WORST_MS, (float)worst_us * 1e-3F);
+        cmi_set_figure(robot, CMO_BLIND_GAP_MM, gap_mm);
+    }
+}
+
+// The angle to the perpendicular of the line through both crossing points. When the robot's
+// heading is to the left of the perpendicular, the right sensor crosses first:
+// tan(angle) = (left way - right way) / (left place - right place).
+static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, float *angle_rad) {
+    const cmo_candidate *left = &state->candidate[0];
+    const cmo_candidate *right = &state->candidate[CMO_LIGHTS_MAX > 1];
+    if (CMO_LIGHTS_MAX < 2 || !left->open || !right->open) {
+        return false;
+    }
+    const cmo_light_description *l = &robot->description->light[0];
+    const cmo_light_description *r = &robot->description->light[CMO_LIGHTS_MAX > 1];
+    // Both ways from where the routine started: before it the robot may have turned.
+    float along = (left->near.way_mm - cmi_start_way(robot, 0) + l->ahead_mm) -
+                  (right->near.way_mm - cmi_start_way(robot, 1) + r->ahead_mm);
+    float across = l->left_mm - r->left_mm;
+    if (fabsf(across) < 1.0F) {
+        return false;
+    }
+    *angle_rad = cmi_atan(along / across);
+    return true;
+}
+
+void cmi_line_write_settling(cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_candidate *candidate = &state->candidate[cmi_line_first(robot, state)];
+    write_look_figures(robot, state);
+    cmi_set_figure(robot, CMO_CROSSING_SPEED_MM_S, candidate->speed_mm_s);
+    if (state->stood) {
+        int32_t settled_us = (int32_t)(robot->clock_us - robot->still_us - state->stood_us);
+        cmi_set_figure(robot, CMO_SETTLE_MS, fmaxf((float)settled_us * 1e-3F, 0.0F));
+    }
+}
+
+void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_target target_of) {
+    uint8_t sensor = cmi_line_first(robot, state);
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    cmi_line_write_settling(robot, state);
+    float angle = 0.0F;
+    bool angled = entry_angle(robot, state, &angle);
+    if (angled) {
+        cmi_set_figure(robot, CMO_ENTRY_ANGLE_DEG, cmi_degrees(angle));
+    }
+    if (state->stood) {
+        float sine, cosine;
+        cmi_sin_cos(angle, &sine, &cosine);
+        float beyond = cmi_way_now(robot, sensor) - candidate->near.way_mm;
+        float both = beyond;
+        if (angled) { // the rest point is the middle of the spots
+            both = 0.5F * (cmi_way_now(robot, 0) - state->candidate[0].near.way_mm +
+                           cmi_way_now(robot, 1) - state->candidate[1].near.way_mm);
+        }
+        // Of a rest, errors count from there; else from the near edge.
+        float target = target_of != NULL ? target_of(robot, state, both) : 0.0F;
+        float rolled = fmaxf(state->furthest_mm - beyond, 0.0F); // came back by itself
+        cmi_set_figure(robot, CMO_REST_ERROR_MM, (both - target) * cosine);
+        cmi_set_figure(robot, CMO_OVERSHOOT_MM, (both + rolled - target) * cosine);
+        if (angled) {
+            float turned = cmo_turned_rad(robot) - candidate->turn_rad;
+            cmi_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmi_degrees(angle + turned));
+        }
+    }
+    if (CMO_SLIDING && state->slid) {
+        robot->report.estimated |=
+            robot->report.present &
+            (CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM) | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM) |
+             CMO_FIGURE_BIT(CMO_REST_ERROR_MM));
+    }
+    if (robot->halt == 0) {
+        cmi_end_moving(robot);
+    } else {
+        cmi_end(robot, CMO_OUTCOME_DONE);
+    }
+}

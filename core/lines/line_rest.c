@@ -1,0 +1,194 @@
+// SPDX-License-Identifier: MIT
+// The rest on a line: where it is, what the sensors say of it, and the moves that settle it.
+#include "line_search.h"
+
+#include "../moves/motion.h"
+#include "../shared/description.h"
+#include "../shared/routine.h"
+
+#include <math.h>
+#include <stddef.h>
+
+// How far a sensor is to go on from here to its rest.
+static float left_to_go(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float place = candidate->near.way_mm;
+    if (state->parameters.rest == CMO_REST_FAR_EDGE) {
+        place = candidate->far_mm;
+    } else if (state->parameters.rest == CMO_REST_CENTRE) {
+        place = 0.5F * (candidate->near.way_mm + candidate->far_mm);
+    }
+    return place + state->parameters.beyond_mm - cmi_way_now(robot, sensor);
+}
+
+bool cmi_line_known(const cmo_line_state *state) {
+    bool far = cmi_line_needs_far(state);
+    bool known = cmi_line_met(state, true);
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        known = known && !(far && candidate->accepted && !candidate->passed);
+    }
+    return known;
+}
+
+float cmi_line_to_rest(const cmo_robot *robot, const cmo_line_state *state) {
+    float sum = 0.0F;
+    uint8_t count = 0;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        if (state->candidate[i].accepted) {
+            sum += left_to_go(robot, state, i);
+            count++;
+        }
+    }
+    return count > 0 ? sum / (float)count : 0.0F;
+}
+
+// By the encoders a sensor stands beyond the line's other edge, where it sees floor again.
+static bool is_across(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float way = cmi_way_now(robot, sensor);
+    return state->parameters.rest == CMO_REST_FAR_EDGE
+               ? way < candidate->near.way_mm
+               : candidate->passed && way > candidate->far_mm;
+}
+
+// What looks like the edge may be the line's other one, or a floor that is a little darker than
+// where the levels were taken: the encoders tell.
+static bool may_be_edge(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                        float counted_mm, float place_mm) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    const cmo_light *light = &robot->light[sensor];
+    float width = candidate->passed ? candidate->far_mm - candidate->near.way_mm
+                                    : state->parameters.least_width_mm;
+    bool near = fabsf(counted_mm) < robot->description->light[sensor].spot_mm;
+    return fabsf(place_mm - counted_mm) < 0.5F * width &&
+           (near || cmo_edge_sees(&light->edge, light->reflectance));
+}
+
+// By how much the sensors stand further beyond the edge than the encoders say, by their readings.
+// `seen`: one sees the edge.
+static float edge_off(const cmo_robot *robot, const cmo_line_state *state, bool *seen) {
+    const cmo_line_parameters *p = &state->parameters;
+    float missed[2] = {0.0F, 0.0F}; // by sensors that see the edge; by others
+    uint8_t counts[2] = {0, 0};
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        if (!state->candidate[i].accepted) {
+            continue;
+        }
+        // Each sensor that sees the edge says by how much the encoders are off; one that is past it
+        // or before it says so only where the encoders claim the contrary.
+        float counted = -left_to_go(robot, state, i) + p->beyond_mm;
+        float place;
+        const cmo_light *light = &robot->light[i];
+        bool sees = cmo_edge_place(&light->edge, light->reflectance, &place);
+        place = p->rest == CMO_REST_FAR_EDGE ? -place : place;
+        sees = sees && may_be_edge(robot, state, i, counted, place);
+        bool contrary = !is_across(robot, state, i) &&
+                        ((place > 0.0F && counted < place) || (place < 0.0F && counted > place));
+        if (sees || contrary) {
+            missed[!sees] += place - counted;
+        }
+        counts[!sees]++;
+    }
+    uint8_t which = counts[0] == 0;
+    *seen = counts[0] > 0;
+    return counts[which] > 0 ? missed[which] / (float)counts[which] : 0.0F;
+}
+
+bool cmi_line_rests_on_edge(const cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
+    float spot = robot->description->light[cmi_line_first(robot, state)].spot_mm;
+    return spot > 0.0F && fabsf(p->beyond_mm) < 0.3F * spot && p->rest != CMO_REST_CENTRE &&
+           p->rest != CMO_REST_HALTED;
+}
+
+bool cmi_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm) {
+    bool seen;
+    *error_mm = edge_off(robot, state, &seen) - cmi_line_to_rest(robot, state);
+    return cmi_line_rests_on_edge(robot, state);
+}
+
+// From then on the encoders agree with the readings, also where a move has taken the sensors off
+// the edge again.
+bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
+    bool seen;
+    cmi_line_shift(state, -edge_off(robot, state, &seen));
+    return seen;
+}
+
+bool cmi_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
+    state->waited_us += robot->dt_us;
+    bool settled = cmi_motion_settle(&state->motion, robot, finest_mm);
+    bool moved = settled || robot->still_us > 400000 || state->waited_us > CMI_SETTLE_US;
+    if (moved) {
+        state->waited_us = 0;
+    }
+    return moved;
+}
+
+float cmi_line_ask(const cmo_robot *robot, float way_mm, float last_sign) {
+    float size = fabsf(way_mm);
+    if (way_mm * last_sign < 0.0F) {
+        size = fmaxf(size - robot->description->gear_play_mm, 0.3F * size);
+    }
+    return way_mm < 0.0F ? -size : size;
+}
+
+void cmi_line_learn_move(float *share, float goal_mm, float left_mm) {
+    float over = goal_mm < 0.0F ? left_mm : -left_mm;
+    if (fabsf(over) > CMI_LINE_MUCH_MM) {
+        *share = fmaxf(0.5F * *share, 0.25F);
+    }
+}
+
+bool cmi_line_has_looked(cmo_robot *robot, cmo_line_state *state, float slow_mm_s) {
+    robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
+    robot->driving = true; // the motors hold their speed of nothing
+    if (fabsf(robot->left.speed_mm_s) > slow_mm_s || fabsf(robot->right.speed_mm_s) > slow_mm_s) {
+        robot->still_us = 0; // within a step, but still rolling
+    }
+    uint32_t longest = 0;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        const cmo_light_description *light = &robot->description->light[i];
+        uint32_t needed = light->delay_us + light->interval_us;
+        longest = needed > longest ? needed : longest;
+    }
+    longest += robot->description->tick_us;
+    // An encoder that dithers about an edge, or a regulator that buzzes, may seem to roll for ever.
+    uint32_t patience = longest + 4 * cmi_standstill_us(robot);
+    state->waited_us += robot->dt_us;
+    bool looked = robot->still_us >= longest || state->waited_us >= patience;
+    if (looked) {
+        state->waited_us = 0;
+    }
+    return looked;
+}
+
+float cmi_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    float speed = state->candidate[cmi_line_first(robot, state)].speed_mm_s;
+    return robot->description->gear_play_mm + CMI_TYRE_CREEP * speed * speed;
+}
+
+float cmi_line_target(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm) {
+    if (state->parameters.rest == CMO_REST_HALTED) {
+        return 0.0F;
+    }
+    // Where the sensors stand over an edge, its reading says it better than the encoders. A quick
+    // stop may well stand over the other one.
+    float error;
+    bool sees =
+        state->parameters.effort != CMO_EFFORT_QUICK && cmi_line_edge_error(robot, state, &error);
+    return beyond_mm + (sees ? -error : cmi_line_to_rest(robot, state));
+}
+
+void cmi_line_write_slip(cmo_robot *robot, const cmo_line_state *state) {
+    uint8_t sensor = cmi_line_first(robot, state);
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    bool seen;
+    float off = edge_off(robot, state, &seen);
+    bool edge = seen && cmi_line_rests_on_edge(robot, state);
+    if (edge || candidate->corrected) {
+        float crossed = robot->report.crossing_mm + cmi_start_way(robot, sensor);
+        cmi_set_figure(robot, CMO_SLIP_MM, crossed - candidate->near.way_mm + (edge ? off : 0.0F));
+    }
+}

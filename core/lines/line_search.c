@@ -1,0 +1,302 @@
+// SPDX-License-Identifier: MIT
+#include "line_search.h"
+
+#include <cammino/budget.h>
+
+#include "../moves/motion.h"
+#include "../shared/description.h"
+#include "../shared/routine.h"
+#include "../shared/trig.h"
+#include "../tick/light_input.h"
+#include "../tick/odometer.h"
+
+#include <math.h>
+
+// ------------------------------------------------------------------------------- parameters --
+
+static cmo_outcome check_sensors(cmo_robot *robot, cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
+    static const uint8_t sensors[4] = {3, 1, 2, 3};
+    uint8_t lights = cmi_front_lights(robot->description);
+    if ((unsigned)p->watch > CMO_WATCH_BOTH) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "watch", NAN);
+    }
+    if (!(p->band.low <= p->band.high)) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "band", NAN);
+    }
+    if ((unsigned)p->tone > CMO_TONE_VOID) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "tone", NAN);
+    }
+    bool enough =
+        p->watch == CMO_WATCH_EITHER || p->watch == CMO_WATCH_LEFT ? lights >= 1 : lights >= 2;
+    if (!enough) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "watch", NAN);
+    }
+    state->watched = sensors[p->watch];
+    for (uint8_t i = 0; i < lights; i++) {
+        if (!(state->watched & 1U << i)) {
+            continue;
+        }
+        const cmo_levels *levels = &robot->light[i].levels;
+        if (!cmo_levels_usable(levels)) {
+            return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
+        }
+        if (p->tone == CMO_TONE_VOID && !(cmo_threshold(levels, CMO_TONE_VOID) < -0.02F)) {
+            return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "tone", NAN);
+        }
+    }
+    return CMO_OUTCOME_DONE;
+}
+
+// The way between two looks must be shorter than what proves a line; and at the edge of a table the
+// robot must stand before its wheels get there.
+static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
+    const cmo_robot_description *d = robot->description;
+    float highest = d->top_speed_mm_s;
+    if (p->least_width_mm > 0.0F) {
+        float width = cmo_budget_width(d, robot->port->traits, 1.0F);
+        highest = fminf(highest, p->least_width_mm / width);
+    }
+#if CMO_TABLE_EDGE
+    for (uint8_t i = 0; p->tone == CMO_TONE_VOID && i < cmi_front_lights(d); i++) {
+        float safe = cmo_budget_speed(d, i, cmo_budget_reach(d), p->braking_mm_s2);
+        highest = fminf(highest, safe);
+    }
+#endif
+    if (p->creep_mm_s <= highest) {
+        return true;
+    }
+    robot->field = "creep_mm_s";
+    robot->limit = highest;
+    if (p->too_fast == CMO_TOO_FAST_REFUSE || highest < fmaxf(d->slowest_mm_s, 1.0F)) {
+        return false;
+    }
+    p->creep_mm_s = highest;
+    return true;
+}
+
+static bool is_one_of(cmo_robot *robot, unsigned value, unsigned last, const char *field) {
+    if (value <= last) {
+        return true;
+    }
+    robot->field = field;
+    robot->limit = NAN;
+    return false;
+}
+
+static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
+    const cmo_robot_description *d = robot->description;
+    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
+    float top = d->top_speed_mm_s;
+    bool good =
+        cmi_take(robot, &p->blind_mm, 0.0F, 0.0F, 20000.0F, "blind_mm") &&
+        cmi_take(robot, &p->cruise_mm_s, fmaxf(0.5F * top, slowest), slowest, top, "cruise_mm_s") &&
+        cmi_take(robot, &p->creep_mm_s, p->cruise_mm_s, slowest, top, "creep_mm_s") &&
+        cmi_take(robot, &p->longest_mm, p->blind_mm + 2000.0F, p->blind_mm + 1.0F, 50000.0F,
+                 "longest_mm") &&
+        cmi_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
+                 "acceleration_mm_s2") &&
+        cmi_take(robot, &p->braking_mm_s2, d->braking_mm_s2, 10.0F, 50000.0F, "braking_mm_s2");
+    if (!good) {
+        return false;
+    }
+    if (p->least_width_mm == CMO_ANY_WIDTH) {
+        p->least_width_mm = 0.0F;
+    } else if (!cmi_take(robot, &p->least_width_mm, 10.0F, 1.0F, 500.0F, "least_width_mm")) {
+        return false;
+    }
+    if (CMO_TWO_SIDED &&
+        !cmi_take(robot, &p->largest_entry_deg, 45.0F, 1.0F, 90.0F, "largest_entry_deg")) {
+        return false;
+    }
+    if (!is_one_of(robot, (unsigned)p->rest, CMO_REST_FAR_EDGE, "rest")) {
+        return false;
+    }
+    // There is nothing to stand on beyond the edge of a table.
+    bool over = p->rest > CMO_REST_NEAR_EDGE;
+    if (p->tone == CMO_TONE_VOID && p->rest != CMO_REST_HALTED && (over || p->beyond_mm > 0.0F)) {
+        robot->field = over ? "rest" : "beyond_mm";
+        robot->limit = over ? NAN : 0.0F;
+        return false;
+    }
+    if (!cmi_take(robot, &p->beyond_mm, 0.0F, -500.0F, 500.0F, "beyond_mm")) {
+        return false;
+    }
+    if (!cmi_take(robot, &p->expected_mm, 0.0F, 0.0F, 50000.0F, "expected_mm")) {
+        return false;
+    }
+    if (!is_one_of(robot, (unsigned)p->effort, CMO_EFFORT_FINE, "effort") ||
+        !is_one_of(robot, (unsigned)p->too_fast, CMO_TOO_FAST_SLOW, "too_fast") ||
+        !is_one_of(robot, (unsigned)p->ending, CMO_END_MOVING, "ending")) {
+        return false;
+    }
+    if (p->longest_ms == 0) {
+        float seconds =
+            p->blind_mm / p->cruise_mm_s + (p->longest_mm - p->blind_mm) / p->creep_mm_s;
+        // A rest takes moves, and looks at each; where the tyres slide or the motors stick, many.
+        uint32_t settling_ms = p->rest == CMO_REST_HALTED ? 2000U : 6000U;
+        p->longest_ms = (uint32_t)(2000.0F * seconds) + settling_ms;
+    }
+    return true;
+}
+
+// Within which way the second sensor meets a line that the first one has met.
+static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
+    bool two = CMO_TWO_SIDED && cmi_front_lights(robot->description) == 2 && state->watched == 3;
+    if (!two || p->tone == CMO_TONE_VOID || p->largest_entry_deg > 89.0F) {
+        return 0.0F;
+    }
+    float sine, cosine;
+    cmi_sin_cos(cmi_radians(p->largest_entry_deg), &sine, &cosine);
+    return fabsf(cmi_across_mm(robot->description)) * sine / cosine + cmi_line_slack_mm(robot, 0);
+}
+
+static void begin_look(cmo_robot *robot, cmo_line_state *state) {
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        cmo_light *light = &robot->light[i];
+        if (state->watched & 1U << i) {
+            float spot_mm = robot->description->light[i].spot_mm;
+            if (state->parameters.band.low != state->parameters.band.high) {
+                cmo_edge_start_band(&light->edge, &light->levels, state->parameters.band, spot_mm);
+            } else {
+                cmo_edge_start(&light->edge, &light->levels, state->parameters.tone, spot_mm);
+            }
+            cmi_light_count_anew(light);
+        }
+    }
+}
+
+cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
+                           const cmo_line_parameters *parameters, cmo_step step, cmo_kind kind,
+                           bool stop) {
+    if (!cmi_may_begin(robot)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    *state = (cmo_line_state){.parameters = *parameters};
+    cmo_line_parameters *p = &state->parameters;
+    if (!stop && (p->rest != CMO_REST_HALTED || p->effort != CMO_EFFORT_NORMAL ||
+                  p->beyond_mm != 0.0F)) { // of stop on line
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER,
+                          p->rest != CMO_REST_HALTED       ? "rest"
+                          : p->effort != CMO_EFFORT_NORMAL ? "effort"
+                                                           : "beyond_mm",
+                          p->beyond_mm != 0.0F ? 0.0F : NAN);
+    }
+    cmo_outcome outcome = check_sensors(robot, state);
+    if (outcome != CMO_OUTCOME_DONE) {
+        return outcome;
+    }
+    if (!check_numbers(robot, p)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    if (!cmi_take_halt(robot, &p->halt)) {
+        return CMO_OUTCOME_NOT_SUPPORTED;
+    }
+    if (!check_speed(robot, p)) {
+        return CMO_OUTCOME_TOO_FAST;
+    }
+    state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
+    state->motion.braking_mm_s2 = p->braking_mm_s2;
+    cmi_begin(robot, &state->routine, step, kind, p->longest_ms);
+    begin_look(robot, state);
+    state->window_mm = window_mm(robot, state);
+    cmi_set_figure(robot, CMO_PASSED_OVER, 0.0F);
+    return CMO_RUNNING;
+}
+
+// ------------------------------------------------------------------------------------- limits --
+
+bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
+    float way = cmo_way_mm(robot) - 0.5F * (robot->start_left_mm + robot->start_right_mm);
+    for (uint8_t i = 0; p->tone != CMO_TONE_VOID && i < cmi_front_lights(robot->description); i++) {
+        const cmo_light *light = &robot->light[i];
+        // Void must lie clearly below dark before it can be told from dark paint.
+        float threshold = cmo_threshold(&light->levels, CMO_TONE_VOID);
+        if (light->seen && threshold < -0.05F && light->reflectance < threshold) {
+            cmi_end(robot, CMO_OUTCOME_NO_FLOOR);
+            return true;
+        }
+    }
+    // Once it is on a candidate, a line's greatest width more is allowed to show what it is.
+    bool searches = robot->stage == CMO_STAGE_BLIND || robot->stage == CMO_STAGE_SEARCH;
+    if ((searches && !cmi_line_met(state, false) && way > p->longest_mm) ||
+        (robot->stage == CMO_STAGE_PROVE && way > p->longest_mm + 500.0F)) {
+        cmo_report *report = &robot->report;
+        bool one = p->watch == CMO_WATCH_BOTH && report->passed_reason == CMO_PASSED_ONE_SIDED;
+        report->sensor = (int8_t)(one ? report->passed_sensor : report->sensor);
+        cmi_end(robot, one ? CMO_OUTCOME_ONE_SENSOR : CMO_OUTCOME_NO_LINE);
+        return true;
+    }
+    return false;
+}
+
+// --------------------------------------------------------------------------------- approach --
+
+// Where the line is expected, give or take what odometry drifts, the robot is slow enough to stop
+// within some millimetres; elsewhere it is as fast as it may be.
+static void slow_down_for(const cmo_robot *robot, cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
+    cmo_motion *motion = &state->motion;
+    float drift = 4.0F + 0.01F * p->expected_mm;
+    float left = p->expected_mm - drift - motion->place_mm;
+    // Where the way to stop is short anyway, creeping over the drift would take longer than coming
+    // back.
+    float stopping = p->creep_mm_s * p->creep_mm_s / (2.0F * p->braking_mm_s2);
+    if (motion->place_mm > p->expected_mm + drift || stopping < 4.5F * drift) {
+        return; // or it was not there
+    }
+    float slow = fmaxf(4.0F * robot->description->slowest_mm_s, 100.0F);
+    float limit = sqrtf(slow * slow + 2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
+    motion->top_mm_s = fminf(motion->top_mm_s, limit);
+}
+
+void cmi_line_approach(cmo_robot *robot, cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
+    cmo_motion *motion = &state->motion;
+    if (robot->stage == CMO_STAGE_IDLE) {
+        cmi_motion_start(motion, robot, INFINITY, 1.0F, 1.0F);
+        cmi_enter(robot, CMO_STAGE_BLIND);
+    }
+    if (robot->stage == CMO_STAGE_BLIND) {
+        float left = p->blind_mm - motion->place_mm;
+        if (left <= 0.0F) {
+            cmi_enter(robot, CMO_STAGE_SEARCH);
+            for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+                robot->light[i].gap_worst_mm = 0.0F;
+            }
+        }
+        float slow =
+            sqrtf(p->creep_mm_s * p->creep_mm_s + 2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
+        motion->top_mm_s = fminf(p->cruise_mm_s, slow);
+    }
+    if (robot->stage == CMO_STAGE_SEARCH) {
+        motion->top_mm_s = p->creep_mm_s;
+    }
+    if (p->expected_mm > 0.0F) {
+        slow_down_for(robot, state);
+    }
+    if (robot->stage == CMO_STAGE_PROVE) { // some millimetres, and it is to stop again at once
+        float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
+        slow = p->rest != CMO_REST_HALTED ? 3.0F * slow : slow; // it comes back anyway
+        motion->top_mm_s = fminf(p->creep_mm_s, slow);
+    }
+    cmi_motion_follow(motion, robot);
+}
+
+void cmi_line_refute(cmo_robot *robot, cmo_line_state *state) {
+    state->stood = false;
+    state->furthest_mm = 0.0F;
+    robot->report.present &=
+        ~(CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM));
+    cmi_enter(robot, CMO_STAGE_SEARCH);
+}
+
+void cmi_line_resume(cmo_robot *robot, cmo_line_state *state) {
+    if (!cmi_line_met(state, false)) { // that was no line: its figures go with it
+        cmi_line_refute(robot, state);
+    }
+    cmi_motion_start(&state->motion, robot, INFINITY, 1.0F, 1.0F);
+    state->motion.braking_mm_s2 = state->parameters.braking_mm_s2;
+}

@@ -1,0 +1,355 @@
+// SPDX-License-Identifier: MIT
+// Square on a line: latch both sensors on the way over it, turn and place the robot in one move,
+// and settle both wheels on what the sensors read of the edge.
+#include <cammino/square.h>
+
+#include "../moves/motion.h"
+#include "../shared/description.h"
+#include "../shared/routine.h"
+#include "../shared/trig.h"
+#include "bearing.h"
+#include "line_search.h"
+
+#include <math.h>
+
+// No wheel is sent a shorter way.
+#define LEAST_WAY_MM 0.01F
+
+static bool on_far_edge(const cmo_square_state *state) {
+    return state->line.parameters.rest == CMO_REST_FAR_EDGE;
+}
+
+// --------------------------------------------------------------------------------------- moves --
+
+// Both wheels by ways of their own, in step with each other, by a share of the limits.
+static void move_wheels(cmo_robot *robot, cmo_square_state *state, float left_mm, float right_mm,
+                        float share, float top_mm_s, cmo_stage stage) {
+    float most = fmaxf(fmaxf(fabsf(left_mm), fabsf(right_mm)), LEAST_WAY_MM);
+    cmo_motion *motion = &state->line.motion;
+    cmi_motion_start(motion, robot, most, left_mm / most, right_mm / most);
+    share *= cmi_motion_share(motion->left_sign, motion->right_sign);
+    motion->acceleration_mm_s2 = share * state->line.parameters.acceleration_mm_s2;
+    motion->braking_mm_s2 = share * state->line.parameters.braking_mm_s2;
+    motion->top_mm_s = fminf(robot->description->top_speed_mm_s, top_mm_s);
+    robot->still_us = 0;
+    cmi_enter(robot, stage);
+    cmi_motion_follow(motion, robot);
+}
+
+// The middle by a way, and a turn with it.
+static void move(cmo_robot *robot, cmo_square_state *state, float way_mm, float turn_rad,
+                 float top_mm_s, cmo_stage stage) {
+    float half = 0.5F * turn_rad * robot->description->track_mm;
+    move_wheels(robot, state, way_mm - half, way_mm + half, 1.0F, top_mm_s, stage);
+}
+
+// Turns to square and puts the sensors over the edge, in one move: while the angle falls evenly
+// from a to 0 over the way D, the axle comes nearer along the normal by D sin(a) / a.
+static void place(cmo_robot *robot, cmo_square_state *state) {
+    cmi_bearing b = cmi_bearing_now(robot, state);
+    float goal =
+        (on_far_edge(state) ? cmi_bearing_width_mm(state) : 0.0F) - cmi_bearing_ahead_mm(robot);
+    float sine, cosine;
+    cmi_sin_cos(b.angle_rad, &sine, &cosine);
+    float share = fabsf(b.angle_rad) > 0.01F ? sine / b.angle_rad : 1.0F;
+    move(robot, state, (goal - b.axle_mm) / share, -b.angle_rad, 500.0F, CMO_STAGE_RETURN);
+}
+
+static void halt(cmo_robot *robot, cmo_square_state *state) {
+    cmi_line_halt(robot, &state->line);
+}
+
+// ------------------------------------------------------------------------------------- settling --
+
+// How far each sensor is to go on to stand over the edge: by its reading where it sees the edge,
+// else by the encoders, put right where the reading contradicts them. Keeps whether both see it,
+// and by how much the encoders are off then.
+static void edge_errors(const cmo_robot *robot, cmo_square_state *state, float to_go[2]) {
+    cmi_bearing b = cmi_bearing_now(robot, state);
+    bool far = on_far_edge(state);
+    state->slip_mm = 0.0F;
+    state->seen = true;
+    for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        const cmo_light *light = &robot->light[i];
+        float counted = far ? b.spot_mm[i] - cmi_bearing_width_mm(state) : b.spot_mm[i];
+        float place_mm;
+        bool sees = cmo_edge_place(&light->edge, light->reflectance, &place_mm);
+        place_mm = far ? -place_mm : place_mm;
+        // Square means that the spot that is further ahead is so much further beyond the edge.
+        float further = robot->description->light[i].ahead_mm - cmi_bearing_ahead_mm(robot);
+        bool contrary =
+            (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
+        to_go[i] = further - (sees || contrary ? place_mm : counted);
+        state->slip_mm += 0.5F * (place_mm - counted);
+        state->seen = state->seen && sees;
+    }
+}
+
+// Moves to settle, at most; after so many of them, this much more than the tolerance will do.
+#define ROUNDS         10U
+#define PATIENT_ROUNDS 2U
+#define CONTENT        1.6F
+
+// Of the limits, these moves are driven by a share: of gentle ones, what both wheels leave differs
+// less.
+#define SHARE 0.5F
+
+// Ways of both wheels that take the sensors by these.
+static void wheel_ways(const cmo_robot *robot, const float sensors[2], float wheels[2]) {
+    const cmo_robot_description *d = robot->description;
+    float turn = -(sensors[0] - sensors[1]) / cmi_across_mm(d);
+    float way = sensors[0] + turn * d->light[0].left_mm;
+    wheels[0] = way - 0.5F * turn * d->track_mm;
+    wheels[1] = way + 0.5F * turn * d->track_mm;
+}
+
+static void learn_move(const cmo_robot *robot, cmo_square_state *state, const float to_go[2]) {
+    float left[2];
+    wheel_ways(robot, to_go, left);
+    for (int i = 0; i < 2; i++) {
+        cmi_line_learn_move(&state->share, state->goal_mm[i], left[i]);
+    }
+}
+
+static void move_on(cmo_robot *robot, cmo_square_state *state, const float to_go[2]) {
+    wheel_ways(robot, to_go, state->goal_mm);
+    state->rounds++;
+    const cmo_motion *last = &state->line.motion;
+    float left = cmi_line_ask(robot, state->goal_mm[0], last->left_sign);
+    float right = cmi_line_ask(robot, state->goal_mm[1], last->right_sign);
+    move_wheels(robot, state, left, right, state->share, 400.0F, CMO_STAGE_RETURN);
+}
+
+static void settle(cmo_robot *robot, cmo_square_state *state) {
+    float slow = 0.6F * robot->description->slowest_mm_s + 1.0F; // it has crept up to there
+    if (!cmi_line_has_looked(robot, &state->line, slow)) {
+        return;
+    }
+    float to_go[2];
+    edge_errors(robot, state, to_go);
+    if (state->rounds > 0) {
+        learn_move(robot, state, to_go);
+    }
+    float worst = fmaxf(fabsf(to_go[0]), fabsf(to_go[1]));
+    float enough = state->parameters.tolerance_mm;
+    if (state->rounds >= PATIENT_ROUNDS) {
+        enough *= CONTENT;
+    }
+    if ((!state->seen || worst > enough) && state->rounds < state->parameters.rounds) {
+        move_on(robot, state, to_go);
+        return;
+    }
+    // What is beyond the edge, the encoders have to say.
+    float extra = state->line.parameters.beyond_mm;
+    if (state->line.parameters.rest == CMO_REST_CENTRE) {
+        extra += 0.5F * cmi_bearing_width_mm(state);
+    }
+    state->to_go[0] = to_go[0];
+    state->to_go[1] = to_go[1];
+    state->settled = true;
+    if (fabsf(extra) > LEAST_WAY_MM) {
+        float left_over = 0.5F * (to_go[0] + to_go[1]);
+        state->extra_mm = extra;
+        move(robot, state, extra + left_over, 0.0F, 400.0F, CMO_STAGE_MOVE);
+        return;
+    }
+    halt(robot, state);
+}
+
+static void follow(cmo_robot *robot, cmo_square_state *state) {
+    cmo_motion *motion = &state->line.motion;
+    if (!motion->arrived) {
+        cmi_motion_follow(motion, robot);
+        return;
+    }
+    const cmo_robot_description *d = robot->description;
+    float step = fmaxf(d->left_step_mm, d->right_step_mm);
+    float finest = fmaxf((state->settled ? 0.52F : 0.8F) * step, 0.2F);
+    // What the sensors are to judge need not be crept to; but the long way back may end far off,
+    // unless it is known how the wheels trail.
+    bool quick = !state->settled && state->rounds < CMI_LINE_PROFILES &&
+                 (d->lag_measured || state->rounds > 0);
+    if (quick || cmi_line_has_moved(robot, &state->line, finest)) {
+        if (state->settled) {
+            halt(robot, state);
+        } else {
+            cmi_enter(robot, CMO_STAGE_SETTLE);
+            robot->still_us = state->line.waited_us = 0;
+        }
+    }
+}
+
+// -------------------------------------------------------------------------------------- figures --
+
+// How far the sensors' middle is beyond the near edge, by the encoders alone.
+static float middle_mm(const cmo_robot *robot, const cmo_square_state *state) {
+    cmi_bearing b = cmi_bearing_now(robot, state);
+    return 0.5F * (b.spot_mm[0] + b.spot_mm[1]);
+}
+
+static void finish(cmo_robot *robot, cmo_square_state *state) {
+    const cmo_motion *motion = &state->line.motion;
+    float now[2] = {state->to_go[0], state->to_go[1]};
+    float beyond = 0.0F;
+    if (state->extra_mm != 0.0F) { // on from the edge by the encoders
+        beyond = cmi_motion_way(motion, robot) - motion->target_mm;
+        beyond = state->extra_mm < 0.0F ? -beyond : beyond;
+    } else {
+        edge_errors(robot, state, now);
+        beyond = -0.5F * (now[0] + now[1]);
+    }
+    float angle = (now[0] - now[1]) / cmi_across_mm(robot->description);
+    float back = state->furthest_mm - middle_mm(robot, state);
+    cmi_set_figure(robot, CMO_ENTRY_ANGLE_DEG, cmi_degrees(state->entry_rad));
+    cmi_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmi_degrees(angle));
+    cmi_set_figure(robot, CMO_REST_ERROR_MM, beyond);
+    cmi_set_figure(robot, CMO_OVERSHOOT_MM, beyond + fmaxf(back, 0.0F));
+    if (state->seen) { // as far as the edge: on from there the encoders count alone
+        cmi_set_figure(robot, CMO_SLIP_MM, state->slip_mm);
+    }
+    cmi_line_write_settling(robot, &state->line);
+    cmi_end(robot, CMO_OUTCOME_DONE);
+}
+
+// ---------------------------------------------------------------------------------------- steps --
+
+static void search(cmo_robot *robot, cmo_square_state *state) {
+    cmo_line_state *line = &state->line;
+    const cmo_line_parameters *p = &line->parameters;
+    bool void_edge = p->tone == CMO_TONE_VOID;
+    cmi_bearing_latch(robot, state);
+    if (void_edge && (line->candidate[0].open || line->candidate[CMI_FRONT - 1].open)) {
+        cmi_line_accept_open(robot, line);
+        if (!state->latched[0] || !state->latched[1]) { // the wheels must not follow the sensor
+            cmi_line_brake(robot, line);
+            return;
+        }
+    }
+    if (cmi_line_known(line)) {
+        cmi_bearing_know_entry(robot, state);
+        cmi_line_brake(robot, line);
+    } else {
+        cmi_line_approach(robot, line);
+    }
+}
+
+// At an edge of the table with one sensor over it: turns the other one towards it, then creeps on.
+static void reach_out(cmo_robot *robot, cmo_square_state *state) {
+    cmo_line_state *line = &state->line;
+    cmi_bearing_latch(robot, state);
+    cmi_line_accept_open(robot, line);
+    if (state->latched[0] && state->latched[1]) {
+        cmi_bearing_know_entry(robot, state);
+        cmi_line_brake(robot, line);
+        return;
+    }
+    cmo_motion *motion = &line->motion;
+    if (!motion->arrived) {
+        cmi_motion_follow(motion, robot);
+        return;
+    }
+    uint8_t met = state->latched[0] ? 0 : 1;
+    float turn = state->reached == 0 ? (met == 0 ? 0.8F : -0.8F) : 0.0F;
+    float way = state->reached == 0 ? 0.0F : 4.0F;
+    float slow = fmaxf(3.0F * robot->description->slowest_mm_s, 60.0F);
+    if (state->reached++ > 6) {
+        cmi_end(robot, CMO_OUTCOME_ONE_SENSOR);
+        return;
+    }
+    move(robot, state, way, turn, slow, CMO_STAGE_TURN);
+}
+
+static void step(cmo_robot *robot, cmo_routine *routine) {
+    cmo_square_state *state = (cmo_square_state *)routine;
+    cmo_line_state *line = &state->line;
+    if (cmi_line_ended(robot, line)) {
+        return;
+    }
+    if (state->latched[0] && state->latched[1]) {
+        state->furthest_mm = fmaxf(state->furthest_mm, middle_mm(robot, state));
+    }
+    switch (robot->stage) {
+    case CMO_STAGE_BRAKE:
+        cmi_line_track(robot, line);
+        if (robot->halt != 0) {
+            if (robot->still_us >= cmi_standstill_us(robot)) {
+                finish(robot, state);
+            }
+            return;
+        }
+        cmi_line_look(robot, line);
+        cmi_bearing_latch(robot, state);
+        cmi_motion_follow(&line->motion, robot);
+        if (line->motion.arrived) {
+            if (state->latched[0] && state->latched[1]) {
+                place(robot, state);
+            } else {
+                reach_out(robot, state);
+            }
+        }
+        return;
+    case CMO_STAGE_TURN:
+        cmi_line_look(robot, line);
+        reach_out(robot, state);
+        return;
+    case CMO_STAGE_RETURN:
+    case CMO_STAGE_MOVE:
+        cmi_line_track(robot, line);
+        follow(robot, state);
+        return;
+    case CMO_STAGE_SETTLE:
+        cmi_line_track(robot, line);
+        settle(robot, state);
+        return;
+    default:
+        cmi_line_look(robot, line);
+        search(robot, state);
+        return;
+    }
+}
+
+cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
+                                     const cmo_square_parameters *parameters) {
+    if (!cmi_may_begin(robot)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    const cmo_robot_description *d = robot->description;
+    cmo_square_parameters p = *parameters;
+    if (cmi_across_mm(d) < 10.0F) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
+    }
+    if (d->light[0].spot_mm <= 0.0F || d->light[CMI_FRONT - 1].spot_mm <= 0.0F) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "light.spot_mm", NAN);
+    }
+    if (!cmi_take(robot, &p.tolerance_mm, 0.25F, 0.1F, 5.0F, "tolerance_mm")) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    if (p.rounds > 20) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "rounds", 20.0F);
+    }
+    p.rounds = p.rounds != 0 ? p.rounds : ROUNDS;
+    p.line.watch = CMO_WATCH_BOTH;
+    p.line.ending = CMO_END_HALTED;
+    if (p.line.rest == CMO_REST_HALTED) {
+        p.line.rest = CMO_REST_NEAR_EDGE;
+    }
+    cmo_outcome outcome =
+        cmi_line_begin(robot, &state->line, &p.line, step, CMO_KIND_SQUARE_ON_LINE, true);
+    if (outcome != CMO_RUNNING) {
+        return outcome;
+    }
+    state->line.again = cmi_line_meet_again;
+    state->parameters = (cmo_square_settling){p.rounds, p.tolerance_mm};
+    state->latched[0] = state->latched[1] = state->settled = state->seen = false;
+    state->rounds = state->reached = 0;
+    state->share = SHARE;
+    state->entry_rad = state->extra_mm = 0.0F;
+    state->furthest_mm = -INFINITY;
+    return CMO_RUNNING;
+}
+
+cmo_outcome cmo_square_on_line(cmo_robot *robot, const cmo_square_parameters *parameters) {
+    cmo_square_state state;
+    cmo_outcome outcome = cmo_square_on_line_start(robot, &state, parameters);
+    return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
+}

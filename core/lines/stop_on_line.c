@@ -1,0 +1,315 @@
+// SPDX-License-Identifier: MIT
+#include "../moves/motion.h"
+#include "../shared/routine.h"
+#include "line_search.h"
+
+#include <math.h>
+
+// Moves to settle on the edge, at most.
+#define ROUNDS 5U
+
+// No edge is left under the sensors at the centre: what is met on the way back tells where it is,
+// and less vaguely the slower.
+#define CENTRE_MM_S 150.0F
+
+// Moves to find a line again that it has slid away from, at most.
+#define SEARCHES 3U
+
+static bool halts_at_once(const cmo_line_state *state) {
+    return state->parameters.rest == CMO_REST_HALTED;
+}
+
+static void stop(cmo_robot *robot, cmo_line_state *state) {
+    if (halts_at_once(state)) {
+        cmi_line_halt(robot, state);
+    } else {
+        cmi_line_brake(robot, state);
+    }
+}
+
+static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_stage stage) {
+    float sign = way_mm < 0.0F ? -1.0F : 1.0F;
+    cmo_motion *motion = &state->motion;
+    cmi_motion_start(motion, robot, fabsf(way_mm), sign, sign);
+    motion->braking_mm_s2 = state->share * cmi_line_braking(state);
+    motion->acceleration_mm_s2 = state->share * state->parameters.acceleration_mm_s2;
+    motion->top_mm_s = fminf(robot->description->top_speed_mm_s, 400.0F);
+    robot->still_us = 0;
+    cmi_enter(robot, stage);
+    cmi_motion_follow(motion, robot);
+}
+
+// Slowly over what it has met, to see where it is; where it has done so in vain, the other way.
+static void search_again(cmo_robot *robot, cmo_line_state *state) {
+    state->elsewhere = state->looks_again && !state->elsewhere;
+    state->looks_again = true;
+    state->searches++;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->candidate[i].corrected = false;
+    }
+    move_by(robot, state, cmi_line_to_search(robot, state), CMO_STAGE_RETURN);
+    // As slowly as a line is proved that may be none; and it has to stop where it meets it.
+    state->motion.braking_mm_s2 = state->parameters.braking_mm_s2;
+    float slowest = robot->description->slowest_mm_s;
+    state->motion.top_mm_s =
+        fminf(fmaxf(6.0F * slowest, 120.0F), fmaxf(state->parameters.creep_mm_s, 2.0F * slowest));
+}
+
+// At a standstill: on to the rest, or on to show what has to be known, or on to the next candidate.
+static void stand(cmo_robot *robot, cmo_line_state *state) {
+    if (CMO_SLIDING && !cmi_line_known(state) && cmi_line_doubts(state) &&
+        state->searches < SEARCHES) {
+        search_again(robot, state);
+    } else if (!cmi_line_known(state)) {
+        cmi_enter(robot, CMO_STAGE_PROVE);
+        cmi_line_resume(robot, state);
+        cmi_line_approach(robot, state);
+    } else if (halts_at_once(state)) {
+        cmi_line_finish(robot, state, cmi_line_target);
+    } else if (state->parameters.effort == CMO_EFFORT_QUICK) {
+        cmi_line_accept_open(robot, state);
+        cmi_line_halt(robot, state);
+    } else {
+        cmi_line_accept_open(robot, state);
+        float way = cmi_line_to_rest(robot, state) - cmi_line_rolled_mm(robot, state);
+        move_by(robot, state, way, CMO_STAGE_RETURN);
+        if (state->parameters.rest == CMO_REST_CENTRE) {
+            state->motion.top_mm_s = fminf(state->motion.top_mm_s, CENTRE_MM_S);
+        }
+    }
+}
+
+// What the wheels are told to stand within: half of an encoder step, which is as near as a count
+// tells, and a little more where the edge will tell the rest.
+static float finest_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_robot_description *d = robot->description;
+    bool edge = state->parameters.rest != CMO_REST_CENTRE && state->parameters.beyond_mm == 0.0F;
+    float step = fmaxf(d->left_step_mm, d->right_step_mm);
+    return fmaxf((edge ? 0.6F : 0.52F) * step, 0.2F);
+}
+
+// Whether the edge that the rest is about has been met again: backward the near edge is left and
+// the far one entered, forward the other way round. On the way back the centre has then met both.
+static bool has_found(const cmo_line_state *state) {
+    bool far = state->parameters.rest == CMO_REST_FAR_EDGE;
+    bool forward = state->motion.left_sign > 0.0F;
+    int side = far == forward ? (far ? 1 : -1) : 0;
+    bool found = false;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        found = found || (candidate->accepted && candidate->corrected && candidate->side == side);
+    }
+    return found && !cmi_line_doubts(state);
+}
+
+// A wheel that has not crept up to its place may still roll on a good way.
+static bool has_looked(cmo_robot *robot, cmo_line_state *state) {
+    return cmi_line_has_looked(robot, state, 0.2F * robot->description->slowest_mm_s + 2.0F);
+}
+
+// The line is where it has been met: on to the rest, as the encoders know it now.
+static void find(cmo_robot *robot, cmo_line_state *state) {
+    cmo_motion *motion = &state->motion;
+    state->looks_again = false;
+    cmi_line_accept_open(robot, state);
+    if (CMO_SLIDING && state->parameters.rest == CMO_REST_CENTRE) {
+        cmi_line_via_near(robot, state); // it has just left that one
+    }
+    float ahead = motion->left_sign * cmi_line_to_rest(robot, state);
+    float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
+    motion->target_mm =
+        fmaxf(cmi_motion_way(motion, robot) + fmaxf(ahead, stopping), motion->place_mm + stopping);
+}
+
+// What it looked for again was no line, or one that the other sensor has yet to meet: on from here.
+static void go_on(cmo_robot *robot, cmo_line_state *state) {
+    state->looks_again = false;
+    state->searches = 0;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        cmo_candidate *candidate = &state->candidate[i];
+        candidate->open = candidate->open && !candidate->doubted;
+    }
+    cmi_enter(robot, CMO_STAGE_PROVE);
+    cmi_line_resume(robot, state);
+    cmi_line_approach(robot, state);
+}
+
+static void come_back(cmo_robot *robot, cmo_line_state *state) {
+    cmo_motion *motion = &state->motion;
+    bool looks = CMO_SLIDING && state->looks_again;
+    if (looks && has_found(state)) {
+        find(robot, state);
+    } else if (looks && (motion->arrived || !cmi_line_doubts(state)) &&
+               !cmi_line_met(state, true)) {
+        go_on(robot, state);
+        return;
+    }
+    if (!motion->arrived) {
+        cmi_motion_follow(motion, robot);
+        return;
+    }
+    // Much left over takes another profile: small moves would creep up to it.
+    float left_over = motion->target_mm - cmi_motion_way(motion, robot);
+    bool slow =
+        fabsf(cmo_speed_mm_s(robot)) < fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
+    if (!state->looks_again && slow && fabsf(left_over) > 4.0F && state->moves < ROUNDS) {
+        state->moves++;
+        move_by(robot, state, motion->left_sign * left_over, CMO_STAGE_RETURN);
+        return;
+    }
+    bool creeps = state->rounds >= CMI_LINE_PROFILES || state->unseen ||
+                  !cmi_line_rests_on_edge(robot, state);
+    if (!creeps || cmi_line_has_moved(robot, state, finest_mm(robot, state))) {
+        cmi_enter(robot, CMO_STAGE_SETTLE);
+        robot->still_us = state->waited_us = 0;
+        has_looked(robot, state);
+    }
+}
+
+static void move_on(cmo_robot *robot, cmo_line_state *state, float to_go_mm) {
+    state->rounds++;
+    state->goal_mm = to_go_mm;
+    move_by(robot, state, cmi_line_ask(robot, to_go_mm, state->motion.left_sign), CMO_STAGE_RETURN);
+}
+
+// From the near edge, which has told where it is, by the encoders.
+static void on_to_centre(cmo_robot *robot, cmo_line_state *state) {
+    state->via_near = false;
+    state->parameters.rest = CMO_REST_CENTRE;
+    state->parameters.beyond_mm = state->then_mm;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        state->candidate[i].far_mm = state->far_again_mm[i];
+    }
+    float way = cmi_line_ask(robot, cmi_line_to_rest(robot, state), state->motion.left_sign);
+    move_by(robot, state, way, CMO_STAGE_MOVE);
+}
+
+// By what it has crossed last, no sensor is on the line.
+static bool is_off(const cmo_line_state *state) {
+    bool off = true;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        off = off && !(state->candidate[i].accepted && state->candidate[i].side == 0);
+    }
+    return off;
+}
+
+static void settle(cmo_robot *robot, cmo_line_state *state) {
+    if (!has_looked(robot, state)) {
+        return;
+    }
+    bool fine = state->parameters.effort == CMO_EFFORT_FINE;
+    float enough = fminf(finest_mm(robot, state) + 0.1F,
+                         fine ? 0.25F : 0.5F); // the edge is finer than a coarse step
+    if (CMO_SLIDING && cmi_line_lost(robot, state) && state->searches < SEARCHES) {
+        search_again(robot, state);
+        return;
+    }
+    bool edge = cmi_line_rests_on_edge(robot, state);
+    bool sees = edge && cmi_line_take_edge(robot, state);
+    if (edge && !sees && !state->unseen) {
+        // Then encoders are all there is: as near as they can say.
+        state->unseen = true;
+        cmi_enter(robot, CMO_STAGE_RETURN);
+        return;
+    }
+    float to_go = cmi_line_to_rest(robot, state);
+    if (state->rounds > 0) {
+        cmi_line_learn_move(&state->share, state->goal_mm, to_go);
+    }
+    bool more = fine || fabsf(to_go) > CMI_LINE_MUCH_MM;
+    uint8_t most = !edge ? 0U : more ? 2U * ROUNDS : ROUNDS;
+    if (fabsf(to_go) > enough && state->rounds < most) {
+        move_on(robot, state, to_go);
+    } else if (CMO_SLIDING && state->via_near) {
+        on_to_centre(robot, state);
+    } else if (CMO_SLIDING && edge && !sees && is_off(state) && cmi_line_lost(robot, state)) {
+        cmi_end(robot, CMO_OUTCOME_NO_LINE); // where it stands, nobody knows
+    } else {
+        cmi_line_halt(robot, state);
+    }
+}
+
+// Halted, and at a standstill. A quick rest stays where it is, whichever edge it sees there.
+static void end(cmo_robot *robot, cmo_line_state *state) {
+    if (halts_at_once(state)) {
+        stand(robot, state);
+        return;
+    }
+    if (state->parameters.effort != CMO_EFFORT_QUICK) {
+        cmi_line_write_slip(robot, state);
+    }
+    cmi_line_finish(robot, state, cmi_line_target);
+}
+
+static void step(cmo_robot *robot, cmo_routine *routine) {
+    cmo_line_state *state = (cmo_line_state *)routine;
+    if (cmi_line_ended(robot, state)) {
+        return;
+    }
+    cmi_line_look(robot, state);
+    bool stops = false;
+    switch (robot->stage) {
+    case CMO_STAGE_BRAKE:
+        if (robot->halt != 0) {
+            if (cmi_line_stands(robot, state)) {
+                end(robot, state);
+            }
+            return;
+        }
+        cmi_line_track(robot, state);
+        cmi_motion_follow(&state->motion, robot);
+        if (state->motion.arrived) {
+            stand(robot, state);
+        }
+        return;
+    case CMO_STAGE_MOVE:
+        cmi_line_track(robot, state);
+        if (!state->motion.arrived) {
+            cmi_motion_follow(&state->motion, robot);
+        } else if (cmi_line_has_moved(robot, state, finest_mm(robot, state))) {
+            cmi_line_halt(robot, state);
+        }
+        return;
+    case CMO_STAGE_RETURN:
+        cmi_line_track(robot, state);
+        come_back(robot, state);
+        return;
+    case CMO_STAGE_SETTLE:
+        cmi_line_track(robot, state);
+        settle(robot, state);
+        return;
+    case CMO_STAGE_PROVE:
+        if (!cmi_line_met(state, false)) {
+            cmi_line_refute(robot, state);
+        }
+        stops = cmi_line_known(state) || (CMO_SLIDING && cmi_line_doubts(state));
+        break;
+    default:
+        stops = cmi_line_met(state, false) &&
+                (halts_at_once(state) || cmi_line_brakes_now(robot, state));
+        break;
+    }
+    if (stops) {
+        stop(robot, state);
+    } else {
+        cmi_line_approach(robot, state);
+    }
+}
+
+cmo_outcome cmo_stop_on_line_start(cmo_robot *robot, cmo_line_state *state,
+                                   const cmo_line_parameters *parameters) {
+    cmo_line_parameters given = *parameters;
+    given.ending = CMO_END_HALTED;
+    cmo_outcome outcome = cmi_line_begin(robot, state, &given, step, CMO_KIND_STOP_ON_LINE, true);
+    if (outcome == CMO_RUNNING) {
+        state->again = cmi_line_meet_again;
+        state->share = 1.0F;
+    }
+    return outcome;
+}
+
+cmo_outcome cmo_stop_on_line(cmo_robot *robot, const cmo_line_parameters *parameters) {
+    cmo_line_state state;
+    cmo_outcome outcome = cmo_stop_on_line_start(robot, &state, parameters);
+    return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
+}

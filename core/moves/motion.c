@@ -1,0 +1,203 @@
+// SPDX-License-Identifier: MIT
+#include "motion.h"
+
+#include "../shared/routine.h"
+#include "../tick/lead.h"
+
+#include <math.h>
+
+static float left_way(const cmo_motion *motion, const cmo_robot *robot) {
+    return robot->odometer.left_mm - motion->left_start_mm;
+}
+
+static float right_way(const cmo_motion *motion, const cmo_robot *robot) {
+    return robot->odometer.right_mm - motion->right_start_mm;
+}
+
+// Position gain, 1/s: three lags to take out an error, which for a wheel that follows its command
+// with one lag is damped at 0.87 of critical.
+static float position_gain(const cmo_robot_description *description) {
+    float lag_s = description->lag_ms * 1e-3F + (float)description->tick_us * 1e-6F;
+    return 1.0F / (3.0F * lag_s);
+}
+
+float cmi_motion_share(float left_sign, float right_sign) {
+    float straight = 0.5F * fabsf(right_sign + left_sign);
+    float turn = 0.5F * fabsf(right_sign - left_sign);
+    return 1.0F / (straight + turn / CMI_TURN_SHARE);
+}
+
+void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,
+                      float right_sign) {
+    motion->place_mm = 0.0F;
+    motion->target_mm = target_mm;
+    motion->left_sign = left_sign;
+    motion->right_sign = right_sign;
+    motion->left_start_mm = robot->odometer.left_mm;
+    motion->right_start_mm = robot->odometer.right_mm;
+    motion->furthest_mm = -INFINITY;
+    motion->arrived = false;
+    motion->since_us = 0;
+    float speed =
+        0.5F * (left_sign * robot->left.speed_mm_s + right_sign * robot->right.speed_mm_s);
+    bool rolls = fabsf(speed) > robot->description->slowest_mm_s + 1.0F;
+    motion->speed_mm_s = rolls ? speed : 0.0F;
+}
+
+float cmi_motion_way(const cmo_motion *motion, const cmo_robot *robot) {
+    float wheels = motion->left_sign * motion->left_sign + motion->right_sign * motion->right_sign;
+    float ways =
+        motion->left_sign * left_way(motion, robot) + motion->right_sign * right_way(motion, robot);
+    return wheels > 0.0F ? ways / wheels : 0.0F;
+}
+
+// Speed of the wheels along the motion.
+static float along(const cmo_motion *motion, const cmo_robot *robot) {
+    return 0.5F * (motion->left_sign * robot->left.speed_mm_s +
+                   motion->right_sign * robot->right.speed_mm_s);
+}
+
+// A profile whose speed has left that of the wheels behind would brake for a way that they have yet
+// to go: it is never further ahead than the stated lag explains, and what it may take to start
+// them.
+static void hold_back(cmo_motion *motion, const cmo_robot *robot, float acceleration_mm_s2) {
+    const cmo_robot_description *d = robot->description;
+    float lag_s = d->lag_ms * 1e-3F + 2e-6F * (float)d->tick_us;
+    float start = fmaxf(d->slowest_mm_s, 0.25F * d->top_speed_mm_s);
+    float most = fmaxf(along(motion, robot), 0.0F) + acceleration_mm_s2 * lag_s + start;
+    motion->speed_mm_s = fminf(motion->speed_mm_s, most);
+}
+
+// The next speed of the profile, within the limits and still able to stop at the target.
+static float next_speed(const cmo_motion *motion, float acceleration_mm_s2, float dt_s) {
+    float goal = motion->top_mm_s;
+    float remaining = motion->target_mm - motion->place_mm;
+    if (isfinite(remaining)) {
+        // After this step, (v + v') dt / 2 on, v'^2 / (2 b) must still be left.
+        float half = 0.5F * motion->braking_mm_s2 * dt_s;
+        float square = half * half + 2.0F * motion->braking_mm_s2 * remaining -
+                       2.0F * half * motion->speed_mm_s;
+        float stop = square > half * half ? sqrtf(square) - half : 0.0F;
+        goal = fminf(goal, stop);
+    }
+    float most = motion->speed_mm_s + acceleration_mm_s2 * dt_s;
+    float least = motion->speed_mm_s - motion->braking_mm_s2 * dt_s;
+    return fmaxf(least, fminf(goal, most));
+}
+
+// From as near as this, small moves do the rest.
+#define NEARLY_THERE_MM 20.0F
+
+// A profile that is held back time and again, for wheels that swing about its end and do not
+// follow, never arrives: after twice the time that it takes and a few lags, this is as near as it
+// gets.
+static bool swings(const cmo_motion *motion, const cmo_robot *robot, float way_mm) {
+    float top = fmaxf(motion->top_mm_s, 1.0F);
+    float planned_s =
+        motion->target_mm / top + top / fminf(motion->acceleration_mm_s2, motion->braking_mm_s2);
+    float longest_s = 2.0F * planned_s + 6e-3F * robot->description->lag_ms + 0.3F;
+    return fabsf(motion->target_mm - way_mm) < NEARLY_THERE_MM &&
+           (float)motion->since_us * 1e-6F > longest_s;
+}
+
+void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
+    const cmo_robot_description *description = robot->description;
+    float dt_s = (float)robot->dt_us * 1e-6F;
+    float before = motion->speed_mm_s;
+    // What the wheels have been seen not to reach is not asked for.
+    float reach = robot->reach_mm_s2 > 0.0F ? 0.9F * robot->reach_mm_s2 : INFINITY;
+    float acceleration = fminf(motion->acceleration_mm_s2, reach);
+    float way = cmi_motion_way(motion, robot);
+    float next = before;
+    if (!motion->arrived) {
+        next = motion->speed_mm_s = next_speed(motion, acceleration, dt_s);
+        if (motion->speed_mm_s > before) {
+            hold_back(motion, robot, acceleration);
+        }
+        motion->place_mm += 0.5F * (before + motion->speed_mm_s) * dt_s;
+        motion->since_us = cmi_add_us(motion->since_us, robot->dt_us);
+        if (motion->place_mm >= motion->target_mm - 0.01F ||
+            (CMO_SLIDING && swings(motion, robot, way))) {
+            motion->place_mm = motion->target_mm;
+            motion->speed_mm_s = 0.0F;
+            motion->arrived = true;
+        }
+    }
+    if (isfinite(motion->target_mm)) {
+        motion->furthest_mm = fmaxf(motion->furthest_mm, way - motion->target_mm);
+    }
+    // Motors that cannot keep up must not let the profile run away from them; and what is not led
+    // for as it speeds up would be made good by driving too fast. A wheel that has yet to be
+    // started may need more.
+    float behind = motion->place_mm - way;
+    bool rolls = along(motion, robot) > 0.5F * motion->speed_mm_s;
+    float most_behind = rolls && motion->speed_mm_s >= before
+                            ? 1.0F + motion->speed_mm_s * cmi_held_s(robot)
+                            : 10.0F + 0.1F * motion->speed_mm_s;
+    if (behind > most_behind && !motion->arrived) {
+        motion->place_mm -= behind - most_behind;
+    }
+    float now_mm = motion->place_mm - motion->speed_mm_s * cmi_held_s(robot);
+    // What it is held back by is no braking, and nothing leads for it.
+    float change = dt_s > 0.0F ? (next - before) / dt_s : 0.0F;
+    change = fmaxf(-motion->braking_mm_s2, fminf(change, acceleration));
+    float forward = motion->speed_mm_s + change * cmi_lead_s(robot);
+    float gain = position_gain(description);
+    float left_error = motion->left_sign * now_mm - left_way(motion, robot);
+    float right_error = motion->right_sign * now_mm - right_way(motion, robot);
+    robot->left.command_mm_s = motion->left_sign * forward + gain * left_error;
+    robot->right.command_mm_s = motion->right_sign * forward + gain * right_error;
+    robot->driving = true;
+}
+
+// What is left after a profile is little; from further away than that, nothing is to dash.
+#define SETTLE_MOST_MM_S 100.0F
+
+// One wheel's small move: drives at no less than the slowest speed, and lets go when the roll-out
+// will carry it to its place. On its way there it goes for the place itself: let go as soon as that
+// is within the tolerance, it would always end at the near end of it.
+static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
+                         float tolerance_mm) {
+    const cmo_robot_description *description = robot->description;
+    // A wheel that hardly moves does not roll out: it stands, or is about to.
+    bool rolls = fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
+    float roll_s = cmi_lead_s(robot) + cmi_held_s(robot);
+    float left_over = rolls ? error - wheel->speed_mm_s * roll_s : error;
+    bool onward = rolls && wheel->command_mm_s * left_over > 0.0F &&
+                  wheel->command_mm_s * wheel->speed_mm_s > 0.0F;
+    float enough = onward ? 0.2F * tolerance_mm : tolerance_mm;
+    if (fabsf(left_over) <= enough) {
+        wheel->command_mm_s = 0.0F;
+    } else {
+        float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
+        speed = fmaxf(speed, 1.3F * description->slowest_mm_s + 2.0F);
+        wheel->command_mm_s = left_over < 0.0F ? -speed : speed;
+    }
+    return fabsf(error) <= tolerance_mm;
+}
+
+static float left_to_go(const cmo_motion *motion, const cmo_robot *robot) {
+    return motion->left_sign * motion->target_mm - left_way(motion, robot);
+}
+
+static float right_to_go(const cmo_motion *motion, const cmo_robot *robot) {
+    return motion->right_sign * motion->target_mm - right_way(motion, robot);
+}
+
+bool cmi_motion_within(const cmo_motion *motion, const cmo_robot *robot, float tolerance_mm) {
+    return fabsf(left_to_go(motion, robot)) <= tolerance_mm &&
+           fabsf(right_to_go(motion, robot)) <= tolerance_mm;
+}
+
+bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm) {
+    const cmo_robot_description *description = robot->description;
+    float beyond = cmi_motion_way(motion, robot) - motion->target_mm;
+    motion->furthest_mm = fmaxf(motion->furthest_mm, beyond);
+    bool left = settle_wheel(robot, &robot->left, left_to_go(motion, robot), tolerance_mm);
+    bool right = settle_wheel(robot, &robot->right, right_to_go(motion, robot), tolerance_mm);
+    robot->driving = true;
+    // Slower than this it hardly rolls on, and what an encoder shows of it is noise.
+    float slow = fmaxf(description->slowest_mm_s * 0.5F + 1.0F, 5.0F);
+    return left && right && fabsf(robot->left.speed_mm_s) < slow &&
+           fabsf(robot->right.speed_mm_s) < slow;
+}

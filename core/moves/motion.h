@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: MIT
+// Follows a profile of way over time with both wheels.
+#ifndef CMI_MOTION_H
+#define CMI_MOTION_H
+
+#include <cammino/routines.h>
+
+// Driven forward, a tyre turns further than the floor goes by: by a share of its speed that grows
+// with the force, to 2 or 3 % where rubber lets go, at about 5000 mm/s2. Up to a speed v that adds
+// up to 0.025 v^2 / (2 * 5000) mm; braking takes as much away. Real ones differ from it by half.
+#define CMI_TYRE_CREEP 2.5e-6F
+
+// Turned on the spot, a body with the radius of gyration k takes (k / h)^2 times the force at
+// wheels that stand h from the middle that the same acceleration of the wheels takes straight on.
+// Robots reach as far ahead and behind as to the sides, or further, so that is 1 to 2: turns are
+// given this share of what the tyres are stated to pass on.
+#define CMI_TURN_SHARE 0.5F
+
+// That share for wheels with these signs, the larger of which is 1: forces of both kinds add up.
+float cmi_motion_share(float left_sign, float right_sign);
+
+// Begins from the speed that the robot has. Signs say which way each wheel turns; `target_mm` is
+// the way of a wheel whose sign is 1, INFINITY for an open end.
+void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,
+                      float right_sign);
+
+// One tick of the profile: sets both wheels' commands.
+void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot);
+
+// Motors that cannot turn as little as asked, or an encoder that dithers, must not be tried for
+// ever.
+#define CMI_SETTLE_US 1500000U
+
+// After the profile has arrived: small moves until both wheels stand within the tolerance.
+// True: they do.
+bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm);
+
+// Are both wheels within the tolerance of their targets?
+bool cmi_motion_within(const cmo_motion *motion, const cmo_robot *robot, float tolerance_mm);
+
+// Way of the wheels along the motion, mean of both.
+float cmi_motion_way(const cmo_motion *motion, const cmo_robot *robot);
+
+#endif

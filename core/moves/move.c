@@ -1,0 +1,100 @@
+// SPDX-License-Identifier: MIT
+#include "move.h"
+
+#include "../shared/routine.h"
+#include "motion.h"
+
+#include <math.h>
+
+// What a trapezoid of this way takes at most, ms, doubled; two seconds to settle; and to roll out,
+// which without encoders is thought to take six lags for each factor of e.
+static uint32_t longest_ms(const cmo_advance_parameters *p, float lag_ms) {
+    float way = fabsf(p->distance_mm);
+    float seconds =
+        way / p->speed_mm_s + p->speed_mm_s / fminf(p->acceleration_mm_s2, p->braking_mm_s2);
+    return (uint32_t)(2000.0F * seconds + 40.0F * lag_ms) + 2000U;
+}
+
+float cmi_least_tolerance_mm(const cmo_robot *robot) {
+    const cmo_robot_description *d = robot->description;
+    bool counted = robot->port->traits & CMO_TRAIT_ENCODERS;
+    return counted ? fmaxf(0.4F, 0.5F * fmaxf(d->left_step_mm, d->right_step_mm)) : 0.5F;
+}
+
+static void rest(cmo_robot *robot, cmo_advance_state *state) {
+    bool stands = robot->still_us >= cmi_standstill_us(robot);
+    cmi_raise_figure(robot, CMO_OVERSHOOT_MM,
+                     cmi_motion_way(&state->motion, robot) - state->motion.target_mm);
+    state->settle_us += robot->dt_us;
+    if (!stands) {
+        return;
+    }
+    // It may have rolled on, or back.
+    if (state->settle_us < CMI_SETTLE_US &&
+        !cmi_motion_within(&state->motion, robot, state->parameters.tolerance_mm)) {
+        cmi_enter(robot, CMO_STAGE_SETTLE);
+    } else {
+        cmi_end(robot, CMO_OUTCOME_DONE);
+    }
+}
+
+static void step(cmo_robot *robot, cmo_routine *routine) {
+    cmo_advance_state *state = (cmo_advance_state *)routine;
+    const cmo_advance_parameters *p = &state->parameters;
+    cmo_motion *motion = &state->motion;
+    if (robot->stage == CMO_STAGE_IDLE) { // the first step: from here on
+        // Where it is to go on moving, the profile must not brake for its target.
+        float target = p->ending == CMO_END_MOVING ? INFINITY : fabsf(p->distance_mm);
+        cmi_motion_start(motion, robot, target, motion->left_sign, motion->right_sign);
+        cmi_enter(robot, CMO_STAGE_MOVE);
+    }
+    if (robot->stage == CMO_STAGE_BRAKE) {
+        rest(robot, state);
+        return;
+    }
+    if (robot->stage == CMO_STAGE_MOVE) {
+        cmi_motion_follow(motion, robot);
+        float beyond = cmi_motion_way(motion, robot) - fabsf(p->distance_mm);
+        if (p->ending == CMO_END_MOVING && beyond >= 0.0F) {
+            cmi_raise_figure(robot, CMO_OVERSHOOT_MM, beyond);
+            cmi_end_moving(robot);
+        } else if (motion->arrived) {
+            cmi_enter(robot, CMO_STAGE_SETTLE);
+            state->settle_us = 0;
+        }
+        return;
+    }
+    state->settle_us += robot->dt_us;
+    bool settled = cmi_motion_settle(motion, robot, p->tolerance_mm);
+    if (settled || state->settle_us > CMI_SETTLE_US) {
+        cmi_raise_figure(robot, CMO_OVERSHOOT_MM, motion->furthest_mm);
+        cmi_enter(robot, CMO_STAGE_BRAKE);
+        cmi_request_halt(robot, p->halt);
+        robot->still_us = 0;
+    }
+}
+
+cmo_outcome cmi_move_begin(cmo_robot *robot, cmo_advance_state *state, cmo_kind kind) {
+    cmo_advance_parameters *p = &state->parameters;
+    const cmo_robot_description *d = robot->description;
+    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
+    float usual = fmaxf(0.5F * d->top_speed_mm_s, slowest);
+    bool good =
+        cmi_take(robot, &p->speed_mm_s, usual, slowest, d->top_speed_mm_s, "speed_mm_s") &&
+        cmi_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
+                 "acceleration_mm_s2") &&
+        cmi_take(robot, &p->braking_mm_s2, d->braking_mm_s2, 10.0F, 50000.0F, "braking_mm_s2");
+    if (!good) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    if (!cmi_take_halt(robot, &p->halt)) {
+        return CMO_OUTCOME_NOT_SUPPORTED;
+    }
+    p->longest_ms = p->longest_ms != 0 ? p->longest_ms : longest_ms(p, d->lag_ms);
+    cmo_motion *motion = &state->motion;
+    motion->acceleration_mm_s2 = p->acceleration_mm_s2;
+    motion->braking_mm_s2 = p->braking_mm_s2;
+    motion->top_mm_s = p->speed_mm_s;
+    cmi_begin(robot, &state->routine, step, kind, p->longest_ms);
+    return CMO_RUNNING;
+}

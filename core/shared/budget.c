@@ -1,0 +1,62 @@
+// SPDX-License-Identifier: MIT
+#include <cammino/budget.h>
+
+#include "description.h"
+
+#include <math.h>
+
+#define TYRE_MARGIN_MM 10.0F
+
+static float seconds(uint32_t us) {
+    return (float)us * 1e-6F;
+}
+
+static float interval_s(const cmo_robot_description *d, uint8_t sensor) {
+    uint32_t interval_us = d->light[sensor].interval_us;
+    return seconds(interval_us != 0 ? interval_us : d->tick_us);
+}
+
+cmo_budget cmo_budget_at(const cmo_robot_description *d, uint8_t sensor, float speed_mm_s,
+                         float braking_mm_s2) {
+    float braking = braking_mm_s2 > 0.0F ? braking_mm_s2 : d->braking_mm_s2;
+    cmo_budget b = {
+        .look_mm = speed_mm_s * interval_s(d, sensor),
+        .delay_mm = speed_mm_s * seconds(d->light[sensor].delay_us),
+        .tick_mm = speed_mm_s * seconds(d->tick_us),
+        .lag_mm = speed_mm_s * cmi_budget_lag_s(d),
+        .braking_mm = speed_mm_s * speed_mm_s / (2.0F * braking),
+    };
+    b.total_mm = b.look_mm + b.delay_mm + b.tick_mm + b.lag_mm + b.braking_mm;
+    return b;
+}
+
+float cmo_budget_speed(const cmo_robot_description *d, uint8_t sensor, float distance_mm,
+                       float braking_mm_s2) {
+    if (!(distance_mm > 0.0F)) {
+        return 0.0F;
+    }
+    float braking = braking_mm_s2 > 0.0F ? braking_mm_s2 : d->braking_mm_s2;
+    float time_s = interval_s(d, sensor) + seconds(d->light[sensor].delay_us + d->tick_us) +
+                   cmi_budget_lag_s(d);
+    float speed = braking * (sqrtf(time_s * time_s + 2.0F * distance_mm / braking) - time_s);
+    return fminf(speed, d->top_speed_mm_s);
+}
+
+float cmo_budget_width(const cmo_robot_description *d, uint16_t traits, float speed_mm_s) {
+    float longest_s = 0.0F;
+    for (uint8_t i = 0; i < cmi_front_lights(d); i++) {
+        float here = interval_s(d, i);
+        // Without times of their own, looks are known to a tick alone.
+        here = traits & CMO_TRAIT_LOOK_TIMES ? here : fmaxf(here, seconds(d->tick_us));
+        longest_s = fmaxf(longest_s, here);
+    }
+    return speed_mm_s * longest_s / CMO_PROOF_SHARE;
+}
+
+float cmo_budget_reach(const cmo_robot_description *d) {
+    float ahead = INFINITY;
+    for (uint8_t i = 0; i < cmi_front_lights(d); i++) {
+        ahead = fminf(ahead, d->light[i].ahead_mm);
+    }
+    return d->lights > 0 ? ahead - d->front_mm - TYRE_MARGIN_MM : 0.0F;
+}

@@ -1,0 +1,183 @@
+// SPDX-License-Identifier: MIT
+#include "routine.h"
+
+#include "trig.h"
+
+#include <math.h>
+#include <string.h>
+
+cmo_outcome cmi_refuse(cmo_robot *robot, cmo_outcome why, const char *field, float limit) {
+    robot->field = field;
+    robot->limit = limit;
+    return why;
+}
+
+bool cmi_take(cmo_robot *robot, float *value, float otherwise, float low, float high,
+              const char *field) {
+    if (*value == 0.0F) {
+        *value = otherwise;
+    }
+    if (!(*value >= low && *value <= high)) { // also refuses NAN
+        robot->field = field;
+        robot->limit = *value > high ? high : low;
+        return false;
+    }
+    return true;
+}
+
+bool cmi_take_halt(cmo_robot *robot, cmo_halt *halt) {
+    static const uint16_t trait[4] = {0, CMO_TRAIT_COAST, CMO_TRAIT_BRAKE, CMO_TRAIT_HOLD};
+    uint16_t traits = robot->port->traits;
+    if (*halt == CMO_HALT_DEFAULT) {
+        *halt = traits & CMO_TRAIT_BRAKE  ? CMO_HALT_BRAKE
+                : traits & CMO_TRAIT_HOLD ? CMO_HALT_HOLD
+                                          : CMO_HALT_COAST;
+    }
+    if ((unsigned)*halt > CMO_HALT_HOLD || !(traits & trait[*halt])) {
+        robot->field = "halt";
+        robot->limit = NAN;
+        return false;
+    }
+    return true;
+}
+
+bool cmi_may_begin(cmo_robot *robot) {
+    robot->field = robot->port == NULL ? "robot" : robot->routine != NULL ? "routine" : NULL;
+    robot->limit = NAN;
+    return robot->field == NULL;
+}
+
+void cmi_notify(const cmo_robot *robot, cmo_event_kind kind, int value) {
+    if (robot->port->notify != NULL) {
+        cmo_event event = {.kind = kind, .value = (int16_t)value};
+        robot->port->notify(robot->port->context, &event);
+    }
+}
+
+void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_kind kind,
+               uint32_t longest_ms) {
+    memset(&robot->report, 0, sizeof robot->report);
+    robot->field = NULL; // what the checks have tried out
+    robot->limit = NAN;
+    robot->report.kind = (uint8_t)kind;
+    robot->report.sensor = -1;
+    robot->routine = routine;
+    routine->step = step;
+    robot->elapsed_ms = 0;
+    robot->elapsed_us = 0;
+    robot->longest_ms = longest_ms;
+    robot->begun = true;
+    robot->stall_us = 0;
+    robot->still_us = 0;
+    robot->untaken_us = 0;
+    robot->reach_mm_s2 = 0.0F; // another battery, another floor
+    if (robot->halt_done) {    // else it is still to be repeated
+        robot->halt = 0;
+    }
+    robot->report.motors_may_run = !robot->halt_done;
+    robot->unsure = robot->curved = false;
+    robot->start_left_mm = robot->odometer.left_mm;
+    robot->start_right_mm = robot->odometer.right_mm;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        robot->light[i].watching = false;
+    }
+    cmi_notify(robot, CMO_EVENT_START, (int)kind);
+}
+
+void cmi_enter(cmo_robot *robot, cmo_stage stage) {
+    if (robot->stage != (uint8_t)stage) {
+        robot->stage = (uint8_t)stage;
+        cmi_notify(robot, CMO_EVENT_STAGE, (int)stage);
+    }
+}
+
+void cmi_request_halt(cmo_robot *robot, cmo_halt how) {
+    if (!cmi_take_halt(robot, &how)) {
+        how = CMO_HALT_COAST;
+    }
+    if (robot->halt != (uint8_t)how) {
+        robot->halt = (uint8_t)how;
+        robot->halt_done = false;
+    }
+    robot->driving = false;
+}
+
+static void end(cmo_robot *robot, cmo_outcome outcome, bool moving) {
+    if (robot->routine == NULL) {
+        return;
+    }
+    float left = robot->odometer.left_mm - robot->start_left_mm;
+    float right = robot->odometer.right_mm - robot->start_right_mm;
+    cmi_set_figure(robot, CMO_ELAPSED_MS,
+                   (float)robot->elapsed_ms + (float)robot->elapsed_us * 1e-3F);
+    cmi_set_figure(robot, CMO_TRAVELLED_MM, 0.5F * (left + right));
+    cmi_set_figure(robot, CMO_TURNED_DEG,
+                   cmi_degrees((right - left) / robot->description->track_mm));
+    cmi_raise_figure(robot, CMO_TICK_LATE_US, 0.0F);
+    robot->report.outcome = (uint8_t)outcome;
+    robot->routine = NULL;
+    if (!moving) {
+        if (robot->halt == 0) {
+            cmi_request_halt(robot, CMO_HALT_DEFAULT);
+        }
+        robot->driving = false;
+    }
+    cmi_enter(robot, CMO_STAGE_IDLE);
+    cmi_notify(robot, CMO_EVENT_END, (int)outcome);
+}
+
+void cmi_end(cmo_robot *robot, cmo_outcome outcome) {
+    end(robot, outcome, false);
+}
+
+void cmi_end_moving(cmo_robot *robot) {
+    end(robot, CMO_OUTCOME_DONE, true);
+}
+
+uint32_t cmi_add_us(uint32_t time_us, uint32_t dt_us) {
+    uint32_t sum = time_us + dt_us;
+    return sum < time_us ? UINT32_MAX : sum;
+}
+
+void cmi_set_figure(cmo_robot *robot, cmo_figure figure, float value) {
+    // What is measured with the clock or the light sensors alone needs no encoders.
+    const uint32_t sure = CMO_FIGURE_BIT(CMO_ELAPSED_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) |
+                          CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_WORST_MS) |
+                          CMO_FIGURE_BIT(CMO_TICK_LATE_US) | CMO_FIGURE_BIT(CMO_REACTION_MS) |
+                          CMO_FIGURE_BIT(CMO_PASSED_OVER);
+    uint32_t bit = CMO_FIGURE_BIT(figure);
+    if (!isfinite(value)) {
+        return;
+    }
+    robot->report.figure[figure] = value;
+    robot->report.present |= bit;
+    if (!(robot->port->traits & CMO_TRAIT_ENCODERS) && !(sure & bit)) {
+        robot->report.estimated |= bit;
+    }
+}
+
+void cmi_raise_figure(cmo_robot *robot, cmo_figure figure, float value) {
+    if (!(robot->report.present & CMO_FIGURE_BIT(figure)) || value > robot->report.figure[figure]) {
+        cmi_set_figure(robot, figure, value);
+    }
+}
+
+float cmo_figure_or(const cmo_report *report, cmo_figure figure, float otherwise) {
+    return report->present & CMO_FIGURE_BIT(figure) ? report->figure[figure] : otherwise;
+}
+
+uint32_t cmi_standstill_us(const cmo_robot *robot) {
+    const cmo_robot_description *description = robot->description;
+    uint32_t needed = 50000;
+    if (robot->port->traits & CMO_TRAIT_ENCODERS) {
+        // A coarse encoder must have had the time to count once more at the slowest speed.
+        float step = fmaxf(description->left_step_mm, description->right_step_mm);
+        float slow = fmaxf(description->slowest_mm_s, 10.0F);
+        needed = (uint32_t)fmaxf(50000.0F, 1.5e6F * step / slow);
+    } else if (robot->halt == CMO_HALT_COAST) {
+        needed = 500000;
+    }
+    // Rolling out, or coming back to the place that it holds, it counts its last step slowly.
+    bool slow_end = robot->halt == CMO_HALT_COAST || robot->halt == CMO_HALT_HOLD;
+    return slow_end && needed < 120000 ? 120000 : needed;
+}

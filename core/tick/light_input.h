@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: MIT
+// Light, tick by tick: looks and latches from the sample, the drift of the levels, and whether the
+// sensor can still be trusted.
+#ifndef CMI_LIGHT_INPUT_H
+#define CMI_LIGHT_INPUT_H
+
+#include <cammino/robot.h>
+
+// What is given, or else a default that is at least `least`.
+static inline uint32_t cmi_age_limit(uint32_t given, uint32_t otherwise, uint32_t least) {
+    uint32_t chosen = given != 0 ? given : otherwise;
+    return given != 0 || chosen > least ? chosen : least;
+}
+
+// Counts looks, their times and the ways between them anew, for a sensor that is watched from now.
+static inline void cmi_light_count_anew(cmo_light *light) {
+    light->watching = true;
+    light->interval_sum_us = light->interval_worst_us = 0;
+    light->intervals = 0;
+    light->gap_worst_mm = 0.0F;
+}
+
+// Takes all sensors' looks and latches.
+void cmi_light_take(cmo_robot *robot, const cmo_sample *sample);
+
+// The fault of a sensor that is watched, or CMO_RUNNING.
+cmo_outcome cmi_light_fault(const cmo_robot *robot, uint8_t sensor);
+
+#endif
