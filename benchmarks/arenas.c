@@ -139,7 +139,7 @@ lab_route *make_patrol(unsigned robot, unsigned number) {
         exit(2);
     }
     robot_kinds[robot].make(route->robot);
-    route->leg[0].parameters.stay.boundary = a->boundary;
+    route->leg[0].parameters.stay_inside.boundary = a->boundary;
     if (mats[number] == NULL) {
         mats[number] = mat_of(a);
         regions[number] = cmo_sim_region_new(mats[number], a->x_mm, a->y_mm);

@@ -62,7 +62,7 @@ static void ours(lab_route *route, const lab_leg *leg, int runs, double most_deg
             out->time_ms[out->done] = result->stopped_ms + result->truth.value[CMO_SETTLE_MS];
             out->done++;
         } else {
-            printf("    trial %d: %s %s\n", i + 1, cmo_kind_name(leg->kind),
+            printf("    trial %d: %s %s\n", i + 1, cmo_routine_name(leg->routine),
                    cmo_outcome_name(result->outcome));
         }
         lab_run_free(run);
@@ -140,13 +140,15 @@ bool compare(const char *name, lab_robot *robot, int runs) {
     static outcome f, g;
     bool good = true;
     for (int speed = 200; speed <= 400; speed += 200) {
-        lab_leg stop = {.kind = CMO_KIND_STOP_ON_LINE,
-                        .parameters.line_search = {.cruise_mm_s = (float)speed,
-                                                   .least_width_mm = 15,
-                                                   .too_fast = CMO_TOO_FAST_SLOW,
-                                                   .rest = CMO_REST_NEAR_EDGE}};
-        lab_leg square = {.kind = CMO_KIND_SQUARE_ON_LINE,
-                          .parameters.square = {.line = stop.parameters.line_search}};
+        lab_leg stop = {.routine = CMO_ROUTINE_STOP_ON_LINE,
+                        .parameters.stop_on_line = {.cruise_mm_s = (float)speed,
+                                                    .least_width_mm = 15,
+                                                    .too_fast = CMO_TOO_FAST_SLOW,
+                                                    .rest = CMO_REST_NEAR_EDGE}};
+        lab_leg square = {.routine = CMO_ROUTINE_SQUARE_ON_LINE,
+                          .parameters.square_on_line = {.cruise_mm_s = (float)speed,
+                                                        .least_width_mm = 15,
+                                                        .too_fast = CMO_TOO_FAST_SLOW}};
         ours(route, &stop, runs, 3.0, &f);
         theirs(route, runs, speed, false, 3.0, &g);
         int stops = f.done;

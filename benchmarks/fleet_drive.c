@@ -10,7 +10,7 @@ enum { LAG, LAG_SIGMA, RAMP, RAMP_SIGMA, SEEN, TIME };
 
 static cmo_outcome measure(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed,
                            cmo_drive *drive, double *ms) {
-    lab_leg leg = {.kind = CMO_KIND_MEASURE_DRIVE};
+    lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_DRIVE};
     lab_route *route = crew_route(mat, &leg);
     lab_start start = {300.0, FLEET_Y_MM, 0.0};
     lab_run *run = lab_drive_from(route, robot, &start, seed, false);

@@ -57,7 +57,7 @@ cmo_sim *fleet_practice(const lab_robot *robot, const cmo_sim_mat *mat, const la
 }
 
 bool fleet_measured(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed, lab_robot *out) {
-    lab_leg leg = {.kind = CMO_KIND_MEASURE_GEOMETRY,
+    lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_GEOMETRY,
                    .parameters.measure_geometry = {.lines_mm = (float)FLEET_APART_MM}};
     lab_route *route = crew_route(mat, &leg);
     lab_start start = fleet_before_line(robot, 120.0, 0.0);
@@ -97,8 +97,8 @@ static lab_start stop_start(const lab_robot *robot, unsigned i) {
 static void stop(const crew *c, unsigned i, const void *context, outcome *out) {
     const stop_trial *t = context;
     const lab_robot *robot = c->robot[i];
-    lab_leg leg = {.kind = CMO_KIND_STOP_ON_LINE,
-                   .parameters.line_search = {
+    lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
+                   .parameters.stop_on_line = {
                        .cruise_mm_s = (float)t->speed_mm_s,
                        .least_width_mm = (float)FLEET_LINE_MM,
                        .rest = t->rest,
@@ -241,11 +241,11 @@ static void square(const crew *c, unsigned i, const void *context, outcome *out)
     } else if (t->known == MEASURED && !fleet_measured(c->robot[i], t->mat, i + 1, &robot)) {
         return; // not tried
     }
-    lab_leg leg = {.kind = CMO_KIND_SQUARE_ON_LINE,
-                   .parameters.square.line = {.cruise_mm_s = (float)t->speed_mm_s,
-                                              .least_width_mm = (float)FLEET_LINE_MM,
-                                              .too_fast = CMO_TOO_FAST_SLOW,
-                                              .rest = CMO_REST_NEAR_EDGE}};
+    lab_leg leg = {.routine = CMO_ROUTINE_SQUARE_ON_LINE,
+                   .parameters.square_on_line = {.cruise_mm_s = (float)t->speed_mm_s,
+                                                 .least_width_mm = (float)FLEET_LINE_MM,
+                                                 .too_fast = CMO_TOO_FAST_SLOW,
+                                                 .rest = CMO_REST_NEAR_EDGE}};
     lab_route *route = crew_route(t->mat, &leg);
     lab_start start = square_start(&robot, i);
     lab_run *run = lab_drive_from(route, &robot, &start, i + 1, false);

@@ -81,12 +81,12 @@ enum { FALSE_STOP, MISSED, REST };
 static void pass(const crew *c, unsigned i, const void *context, outcome *out) {
     const marks_trial *t = context;
     unsigned seed = t->round * c->n + i;
-    lab_leg leg = {.kind = CMO_KIND_STOP_ON_LINE,
-                   .parameters.line_search = {.cruise_mm_s = (float)t->speed_mm_s,
-                                              .least_width_mm = (float)FLEET_LINE_MM,
-                                              .longest_mm = 1000.0F,
-                                              .too_fast = CMO_TOO_FAST_SLOW,
-                                              .rest = CMO_REST_NEAR_EDGE}};
+    lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
+                   .parameters.stop_on_line = {.cruise_mm_s = (float)t->speed_mm_s,
+                                               .least_width_mm = (float)FLEET_LINE_MM,
+                                               .longest_mm = 1000.0F,
+                                               .too_fast = CMO_TOO_FAST_SLOW,
+                                               .rest = CMO_REST_NEAR_EDGE}};
     lab_route *route = crew_route(t->mats[seed % FLOORS], &leg);
     lab_start start = {150.0, 0.5 * HIGH_MM + crew_even(seed, "aside", -40, 40),
                        crew_even(seed, "pass angle", -3, 3)};

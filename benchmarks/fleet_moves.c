@@ -24,10 +24,10 @@ static void move(const crew *c, unsigned i, const void *context, outcome *out) {
     if (t->measured && !fleet_measured(c->robot[i], t->mat, i + 1, &robot)) {
         return;
     }
-    lab_leg leg = {.kind = CMO_KIND_ADVANCE, .parameters.advance = {.distance_mm = 1000.0F}};
+    lab_leg leg = {.routine = CMO_ROUTINE_ADVANCE, .parameters.advance = {.distance_mm = 1000.0F}};
     if (t->turn_deg != 0.0) {
-        leg =
-            (lab_leg){.kind = CMO_KIND_TURN, .parameters.turn = {.angle_deg = (float)t->turn_deg}};
+        leg = (lab_leg){.routine = CMO_ROUTINE_TURN,
+                        .parameters.turn = {.angle_deg = (float)t->turn_deg}};
     }
     lab_route *route = crew_route(t->mat, &leg);
     lab_start start = {300.0, FLEET_Y_MM, crew_even(i, "move angle", -20, 20)};
@@ -155,7 +155,7 @@ static void wiring(const crew *c, unsigned i, const void *context, outcome *out)
     } else if (t->fault < CMO_FINDINGS) {
         lab_robot_break(&robot, cmo_finding_name(t->fault), NULL);
     }
-    lab_leg leg = {.kind = CMO_KIND_CHECK_WIRING};
+    lab_leg leg = {.routine = CMO_ROUTINE_CHECK_WIRING};
     lab_route *route = crew_route(t->mat, &leg);
     lab_start start = fleet_before_line(&robot, run_up, crew_even(i, "wiring angle", -8, 8));
     lab_run *run = lab_drive_from(route, &robot, &start, i + 1, false);

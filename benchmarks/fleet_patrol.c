@@ -37,9 +37,9 @@ static void patrol(const crew *c, unsigned i, const void *context, outcome *out)
     cmo_budget_patrol(&robot->description, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &anywhere);
     bool sways = anywhere.speed_mm_s <= 0.0F;
     lab_route *route = route_in(t);
-    cmo_stay_parameters *p = &route->leg[0].parameters.stay;
-    *p = (cmo_stay_parameters){
-        .boundary = p->boundary, .rebounds = REBOUNDS, .longest_ms = 180000, .convex = sways};
+    cmo_stay_inside_parameters *p = &route->leg[0].parameters.stay_inside;
+    *p = (cmo_stay_inside_parameters){
+        .boundary = p->boundary, .rebounds = REBOUNDS, .for_ms = 180000, .convex = sways};
     lab_start start = {route->x_mm, route->y_mm, crew_even(i, "patrol angle", 0, 360)};
     // What its user calls safe holds for a fuller or emptier battery and a little more dust, too.
     lab_robot varied = *robot;
@@ -86,7 +86,7 @@ static void plain_patrol(const crew *c, unsigned i, const void *context, outcome
     practice p;
     cmo_sim *sim = fleet_practice(&varied, route->mat, &start, i + 1, &p);
     cmo_sim_record(sim);
-    p.light = route->leg[0].parameters.stay.boundary == CMO_TONE_LIGHT;
+    p.light = route->leg[0].parameters.stay_inside.boundary == CMO_TONE_LIGHT;
     if (!varied.has_levels[0] || !varied.has_levels[1]) {
         cmo_sim_free(sim);
         crew_route_free(route);

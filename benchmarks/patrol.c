@@ -72,14 +72,14 @@ static void add(tally *t, const lab_leg_result *leg) {
 }
 
 // Runs one patrol at each corner of the spread, each from another heading.
-static void patrol(lab_route *route, const cmo_stay_parameters *parameters, uint64_t seed,
+static void patrol(lab_route *route, const cmo_stay_inside_parameters *parameters, uint64_t seed,
                    tally *t) {
     for (unsigned corner = 0; corner < CORNERS; corner++) {
         lab_robot robot = *route->robot;
         set_corner(&robot, route->robot, corner);
-        cmo_tone boundary = route->leg[0].parameters.stay.boundary;
-        route->leg[0].parameters.stay = *parameters;
-        route->leg[0].parameters.stay.boundary = boundary;
+        cmo_tone boundary = route->leg[0].parameters.stay_inside.boundary;
+        route->leg[0].parameters.stay_inside = *parameters;
+        route->leg[0].parameters.stay_inside.boundary = boundary;
         lab_start start = {route->x_mm, route->y_mm, 37.0 * (corner + 1.0) + 11.0 * (double)seed};
         lab_run *run = lab_drive_from(route, &robot, &start, seed + corner, false);
         add(t, &g_array_index(run->legs, lab_leg_result, 0));
@@ -122,8 +122,8 @@ static bool ten_thousand(unsigned each) {
                 free_patrol(route);
                 continue;
             }
-            cmo_stay_parameters p = {
-                .rebounds = (uint16_t)each, .longest_ms = CMO_NO_END, .convex = sways};
+            cmo_stay_inside_parameters p = {
+                .rebounds = (uint16_t)each, .for_ms = CMO_NO_END, .convex = sways};
             patrol(route, &p, 1, &t);
             printf("%-28s%-19s%6.0f%9u%8u%9.1f%6u%6.1f%7u%8.1f%8u\n",
                    a == 0 ? robot_kinds[r].name : "", arenas[a].name, t.speed_mm_s, t.rebounds,
@@ -154,11 +154,12 @@ static void beyond(unsigned r, double factor, unsigned each, tally *t) {
         cmo_patrol_budget b;
         cmo_budget_patrol(&route->robot->description, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &b);
         double top = (double)route->robot->description.top_speed_mm_s;
-        cmo_stay_parameters p = {.rebounds = (uint16_t)each,
-                                 .longest_ms = CMO_NO_END,
-                                 .convex = true,
-                                 .too_fast = CMO_TOO_FAST_ACCEPT,
-                                 .cruise_mm_s = (float)fmin(factor * (double)b.speed_mm_s, top)};
+        cmo_stay_inside_parameters p = {.rebounds = (uint16_t)each,
+                                        .for_ms = CMO_NO_END,
+                                        .convex = true,
+                                        .too_fast = CMO_TOO_FAST_ACCEPT,
+                                        .cruise_mm_s =
+                                            (float)fmin(factor * (double)b.speed_mm_s, top)};
         patrol(route, &p, 1, t);
         free_patrol(route);
     }
@@ -215,7 +216,7 @@ static void theirs(lab_route *route, practice_means means, double speed, double 
                       .tick_us = robot.description.tick_us,
                       .step_mm = robot.plant.encoder_step_mm,
                       .track_mm = (double)robot.description.track_mm,
-                      .light = route->leg[0].parameters.stay.boundary == CMO_TONE_LIGHT};
+                      .light = route->leg[0].parameters.stay_inside.boundary == CMO_TONE_LIGHT};
         for (int n = 0; n < 2; n++) {
             p.threshold[n] = 0.5 * (robot.levels[n].dark + robot.levels[n].light);
         }
@@ -277,9 +278,9 @@ static void compare(unsigned seconds) {
                 lab_route *route = make_patrol(robots[i], a);
                 bool sways = needs_convex(route);
                 if (!sways || convex(a)) {
-                    cmo_stay_parameters p = {.longest_ms = 1000 * seconds,
-                                             .convex = (faster == 1 || sways) && convex(a),
-                                             .guess = faster == 1};
+                    cmo_stay_inside_parameters p = {.for_ms = 1000 * seconds,
+                                                    .convex = (faster == 1 || sways) && convex(a),
+                                                    .guess = faster == 1};
                     runs += CORNERS;
                     patrol(route, &p, 1, &t);
                 }

@@ -56,7 +56,7 @@ static double part(double *values, int count, double share) {
 static bool calibrate(lab_route *route, uint64_t seed, cmo_robot_description *out) {
     lab_leg leg = route->leg[0];
     *out = route->robot->description;
-    route->leg[0] = (lab_leg){.kind = CMO_KIND_MEASURE_GEOMETRY,
+    route->leg[0] = (lab_leg){.routine = CMO_ROUTINE_MEASURE_GEOMETRY,
                               .parameters.measure_geometry = {.lines_mm = 400}};
     route->x_mm = 370;
     route->y_mm = 600;
@@ -98,7 +98,7 @@ static void ours(lab_route *route, int robots, double speed, figures *out) {
         even(0, 1);
         route->robot->description = measured;
         place(route, 120 + even(0, 8));
-        route->leg[0].parameters.square.line.cruise_mm_s = (float)speed;
+        route->leg[0].parameters.square_on_line.cruise_mm_s = (float)speed;
         lab_run *run = lab_drive(route, (uint64_t)i + 1);
         const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 0);
         out->tried++;

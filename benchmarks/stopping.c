@@ -60,7 +60,7 @@ static bool measure_rest(lab_route *route, const char *name, cmo_rest rest, doub
     printf("\n%s\n%6s %9s %9s %9s %9s %9s %9s %7s\n", name, "mm/s", "p50 mm", "p95 mm", "worst mm",
            "own, RMS", "p95 ms", "bar ms", "failed");
     for (int speed = 100; speed <= 600; speed += 100) {
-        cmo_line_parameters *p = &route->leg[0].parameters.line_search;
+        cmo_line_parameters *p = &route->leg[0].parameters.stop_on_line;
         *p = (cmo_line_parameters){.cruise_mm_s = (float)speed,
                                    .blind_mm = 200,
                                    .least_width_mm = 15,
@@ -152,7 +152,7 @@ static void measure_halts(lab_route *route, int runs) {
            "mm/s", "", "mean mm", "sd mm", "predicted, RMS off");
     for (int speed = 200; speed <= 600; speed += 200) {
         for (int how = 0; how < 4; how++) {
-            route->leg[0].parameters.line_search = (cmo_line_parameters){
+            route->leg[0].parameters.stop_on_line = (cmo_line_parameters){
                 .cruise_mm_s = (float)speed,
                 .blind_mm = 200,
                 .least_width_mm = 10,
@@ -196,7 +196,7 @@ static bool measure_foresight(lab_route *route, int runs) {
         double plain = 0.0;
         printf("%6d", speed);
         for (size_t n = 0; n < G_N_ELEMENTS(offs); n++) {
-            cmo_line_parameters *p = &route->leg[0].parameters.line_search;
+            cmo_line_parameters *p = &route->leg[0].parameters.stop_on_line;
             *p = (cmo_line_parameters){.cruise_mm_s = (float)speed,
                                        .blind_mm = 200,
                                        .least_width_mm = 15,

@@ -245,7 +245,7 @@ static int tell(const findings *f) {
 static const lab_leg_result *find_leg(const lab_run *run) {
     for (guint i = 0; i < run->legs->len; i++) {
         const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
-        if (leg->kind == CMO_KIND_TAKE_LEVELS) {
+        if (leg->routine == CMO_ROUTINE_TAKE_LEVELS) {
             return leg;
         }
     }
@@ -278,7 +278,7 @@ static int take_by_route(const char *path) {
                            "take_levels: {distance_mm: 150}",
                            path);
     } else {
-        lab_floor *floor = lab_floor_from_run(driven, CMO_KIND_TAKE_LEVELS);
+        lab_floor *floor = lab_floor_from_run(driven, CMO_ROUTINE_TAKE_LEVELS);
         char *source =
             g_strdup_printf("taken on %s, seed %" G_GINT64_FORMAT, route->mat_path, seed);
         findings f = {.robot = route->robot,

@@ -194,7 +194,7 @@ static void draw_place(const view *v, const lab_row *row) {
             break;
         }
         int paint = leg->outcome == CMO_OUTCOME_DONE ? PAINT_GOOD : PAINT_BAD;
-        mvprintw(line, 1, "%u %-17s", leg->number, cmo_kind_name(leg->kind));
+        mvprintw(line, 1, "%u %-17s", leg->number, cmo_routine_name(leg->routine));
         attron(COLOR_PAIR(paint));
         printw("%-10.10s", cmo_outcome_name(leg->outcome));
         attroff(COLOR_PAIR(paint));
@@ -223,8 +223,8 @@ static void draw(const view *v) {
     g_free(base);
     mvprintw(0, 56, "seed %" G_GUINT64_FORMAT, (guint64)v->run->seed);
     mvprintw(1, 1, "leg %u of %u  %-17s  stage %-8s%s", row->leg, v->route->legs,
-             cmo_kind_name((cmo_kind)row->robot.kind), cmo_stage_name((cmo_stage)row->robot.stage),
-             row->robot.halted ? "halted" : "");
+             cmo_routine_name((cmo_routine_id)row->robot.routine),
+             cmo_stage_name((cmo_stage)row->robot.stage), row->robot.halted ? "halted" : "");
     mvprintw(1, 56, "%6.2f of %.2f s", v->now_s, v->run->span_ms / 1000.0);
     draw_readings(v, &row->robot);
     draw_place(v, row);

@@ -41,7 +41,7 @@ static void trace_path(const canvas *c, const GArray *rows, guint start, guint e
 
 // In a patrol odometry drifts as it likes: nothing sets it right.
 static bool by_odometry(const lab_row *row) {
-    return row->has_truth && row->robot.kind != CMO_KIND_STAY_INSIDE;
+    return row->has_truth && row->robot.routine != CMO_ROUTINE_STAY_INSIDE;
 }
 
 static void draw_path(const canvas *c, const GArray *rows, guint start, guint end) {
@@ -122,7 +122,7 @@ static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint 
         const lab_row *row = row_at(rows, i);
         uint8_t stage = row->robot.stage;
         bool told = stage == CMO_STAGE_BRAKE || stage == CMO_STAGE_RETURN;
-        if (row->robot.kind != CMO_KIND_SQUARE_ON_LINE || !told || seen[stage]) {
+        if (row->robot.routine != CMO_ROUTINE_SQUARE_ON_LINE || !told || seen[stage]) {
             continue;
         }
         seen[stage] = true;

@@ -345,9 +345,10 @@ bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,
     s.out = g_string_new(NULL);
     const lab_row *last = row_at(&s, s.end - 1);
     char *name = g_path_get_basename(title);
-    char *heading = g_strdup_printf("%s, leg %u: %s%s", name, last->leg,
-                                    cmo_kind_name((cmo_kind)row_at(&s, s.start)->robot.kind),
-                                    run != NULL ? "" : " (from its trace)");
+    char *heading =
+        g_strdup_printf("%s, leg %u: %s%s", name, last->leg,
+                        cmo_routine_name((cmo_routine_id)row_at(&s, s.start)->robot.routine),
+                        run != NULL ? "" : " (from its trace)");
     put_script(&s, heading);
     bool good = cli_plot(s.out->str, picture->path, error);
     g_free(heading);

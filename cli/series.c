@@ -73,7 +73,7 @@ static void print_leg(const lab_series *series, unsigned number) {
     for (unsigned i = 0; i < CMO_OUTCOMES; i++) {
         driven += leg->outcomes[i];
     }
-    printf("\nleg %u  %s: done %u of %u", number + 1, cmo_kind_name(leg->kind),
+    printf("\nleg %u  %s: done %u of %u", number + 1, cmo_routine_name(leg->routine),
            leg->outcomes[CMO_OUTCOME_DONE], driven);
     for (unsigned i = CMO_OUTCOME_DONE + 1; i < CMO_OUTCOMES; i++) {
         if (leg->outcomes[i] > 0) {
@@ -101,7 +101,7 @@ static void print_leg(const lab_series *series, unsigned number) {
 static unsigned judged_legs(const lab_series *series, unsigned *legs) {
     unsigned count = 0;
     for (unsigned i = 0; i < series->legs && count < JUDGED_MOST; i++) {
-        cmo_figure figure = lab_judged_by(series->leg[i].kind);
+        cmo_figure figure = lab_judged_by(series->leg[i].routine);
         if (figure != CMO_FIGURES && series->leg[i].figure[figure].truth.n > 0) {
             legs[count++] = i;
         }
@@ -115,7 +115,7 @@ static void print_kinds(const lab_series *series) {
     printf("\n%-13s%-16s%7s%6s", "by kind", "", "trials", "done");
     for (unsigned i = 0; i < count; i++) {
         char *name = g_strdup_printf("leg %u %s", legs[i] + 1,
-                                     cmo_figure_name(lab_judged_by(series->leg[legs[i]].kind)));
+                                     cmo_figure_name(lab_judged_by(series->leg[legs[i]].routine)));
         printf("%26s", name);
         g_free(name);
     }
@@ -130,7 +130,7 @@ static void print_kinds(const lab_series *series) {
                kind->completed);
         part = kind->part;
         for (unsigned i = 0; i < count; i++) {
-            cmo_figure figure = lab_judged_by(series->leg[legs[i]].kind);
+            cmo_figure figure = lab_judged_by(series->leg[legs[i]].routine);
             const lab_statistics *s = &kind->leg[legs[i]].figure[figure].truth;
             if (s->n > 0) {
                 printf("%17.2f%9.2f", s->within, s->worst);

@@ -104,7 +104,7 @@ static void print_refused_patrol(const lab_leg_result *leg) {
         {"margin_mm", "no speed is safe: the spots are to stand further ahead or further out, or "
                       "margin_mm is to be smaller"},
     };
-    bool refused = leg->kind == CMO_KIND_STAY_INSIDE && leg->outcome == CMO_OUTCOME_TOO_FAST;
+    bool refused = leg->routine == CMO_ROUTINE_STAY_INSIDE && leg->outcome == CMO_OUTCOME_TOO_FAST;
     for (size_t i = 0; refused && i < G_N_ELEMENTS(texts); i++) {
         if (g_strcmp0(leg->field, texts[i].field) == 0) {
             printf("  %s\n", texts[i].text);
@@ -114,9 +114,9 @@ static void print_refused_patrol(const lab_leg_result *leg) {
 
 static void print_leg(const lab_leg_result *leg) {
     bool done = leg->outcome == CMO_OUTCOME_DONE;
-    printf("\n%sleg %u  %s%s  %s%s%s", paint("\033[1m"), leg->number, cmo_kind_name(leg->kind),
-           paint("\033[0m"), paint(done ? "\033[32m" : "\033[31m"), cmo_outcome_name(leg->outcome),
-           paint("\033[0m"));
+    printf("\n%sleg %u  %s%s  %s%s%s", paint("\033[1m"), leg->number,
+           cmo_routine_name(leg->routine), paint("\033[0m"), paint(done ? "\033[32m" : "\033[31m"),
+           cmo_outcome_name(leg->outcome), paint("\033[0m"));
     if (!done) {
         printf(": %s", cmo_outcome_text(leg->outcome));
     }

@@ -183,9 +183,9 @@ static int tell(const lab_route *route, const lab_run *driven) {
     const cmo_drive *drive = NULL;
     for (guint i = 0; i < driven->legs->len; i++) {
         const lab_leg_result *leg = &g_array_index(driven->legs, lab_leg_result, i);
-        if (leg->kind == CMO_KIND_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
+        if (leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
             geometry = &leg->geometry;
-        } else if (leg->kind == CMO_KIND_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {
+        } else if (leg->routine == CMO_ROUTINE_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {
             drive = &leg->drive;
         }
     }
@@ -204,15 +204,15 @@ static int tell(const lab_route *route, const lab_run *driven) {
         bool looks = false; // the drive alone says nothing of the light sensors
         for (guint i = 0; i < driven->legs->len; i++) {
             const lab_leg_result *leg = &g_array_index(driven->legs, lab_leg_result, i);
-            looks = looks || leg->kind != CMO_KIND_MEASURE_DRIVE;
-            if (leg->kind == CMO_KIND_CHECK_WIRING) {
+            looks = looks || leg->routine != CMO_ROUTINE_MEASURE_DRIVE;
+            if (leg->routine == CMO_ROUTINE_CHECK_WIRING) {
                 print_findings(route, leg);
-            } else if (leg->kind == CMO_KIND_MEASURE_GEOMETRY) {
+            } else if (leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY) {
                 print_geometry(route, leg);
-            } else if (leg->kind == CMO_KIND_MEASURE_DRIVE) {
+            } else if (leg->routine == CMO_ROUTINE_MEASURE_DRIVE) {
                 print_drive(route, leg);
             } else {
-                printf("\nleg %u  %s: %s\n", leg->number, cmo_kind_name(leg->kind),
+                printf("\nleg %u  %s: %s\n", leg->number, cmo_routine_name(leg->routine),
                        cmo_outcome_name(leg->outcome));
             }
         }
@@ -230,9 +230,9 @@ static int tell(const lab_route *route, const lab_run *driven) {
 
 static bool has_check(const lab_route *route) {
     for (unsigned i = 0; i < route->legs; i++) {
-        if (route->leg[i].kind == CMO_KIND_CHECK_WIRING ||
-            route->leg[i].kind == CMO_KIND_MEASURE_GEOMETRY ||
-            route->leg[i].kind == CMO_KIND_MEASURE_DRIVE) {
+        if (route->leg[i].routine == CMO_ROUTINE_CHECK_WIRING ||
+            route->leg[i].routine == CMO_ROUTINE_MEASURE_GEOMETRY ||
+            route->leg[i].routine == CMO_ROUTINE_MEASURE_DRIVE) {
             return true;
         }
     }

@@ -7,12 +7,12 @@
 
 // All numbers in one place.
 static const cmo_countdown_parameters opening = {.seconds = 3};
-static const cmo_stay_parameters match = {
+static const cmo_stay_inside_parameters match = {
     .boundary = CMO_TONE_DARK,
     .convex = true,
     .charge_mm = 450, // what is nearer than this is charged,
     .scan_deg = 120,  // and looked for after each rebound
-    .longest_ms = 30000,
+    .for_ms = 30000,
 };
 
 static void tell(void *context, const cmo_event *event) {

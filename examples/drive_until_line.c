@@ -16,7 +16,7 @@ static const cmo_advance_parameters axle_onto_the_line = {.distance_mm = 58};
 
 static bool report(const cmo_robot *robot, cmo_outcome outcome) {
     const cmo_report *r = &robot->report;
-    printf("%s: %s", cmo_kind_name((cmo_kind)r->kind), cmo_outcome_name(outcome));
+    printf("%s: %s", cmo_routine_name((cmo_routine_id)r->routine), cmo_outcome_name(outcome));
     if (outcome == CMO_OUTCOME_BAD_PARAMETER) {
         printf(", %s", robot->field);
     }

@@ -5,10 +5,10 @@
 #include <stdio.h>
 
 // All numbers in one place.
-static const cmo_stay_parameters patrol = {
+static const cmo_stay_inside_parameters patrol = {
     .boundary = CMO_TONE_VOID, // the edge of the table
     .convex = true,            // no corner of it pokes inward
-    .longest_ms = 30000,       // for half a minute
+    .for_ms = 30000,           // for half a minute
     .margin_mm = 5             // wheels and caster stay this far from the edge
 };
 
@@ -35,7 +35,7 @@ int main(void) {
     for (uint8_t i = 0; i < 2; i++) {
         cmo_robot_set_levels(&robot, i, &mozzo_yard_levels[i]);
     }
-    cmo_stay_state state;
+    cmo_stay_inside_state state;
     cmo_outcome outcome = cmo_stay_inside_start(&robot, &state, &patrol);
     while (outcome == CMO_RUNNING) {
         outcome = cmo_tick(&robot);

@@ -15,9 +15,9 @@ int main(void) {
         cmo_robot_set_levels(&robot, i, &mozzo_levels[i]);
     }
     cmo_robot_set_pose(&robot, 150, 611, 0); // as it was put down; believed, not sure
-    cmo_square_state square;
-    cmo_square_parameters at_line = {
-        .line = {.blind_mm = 250, .cruise_mm_s = 350, .least_width_mm = 15}};
+    cmo_square_on_line_state square;
+    cmo_square_on_line_parameters at_line = {
+        .blind_mm = 250, .cruise_mm_s = 350, .least_width_mm = 15};
     cmo_outcome outcome = cmo_square_on_line_start(&robot, &square, &at_line);
     outcome = outcome == CMO_RUNNING ? cmo_run(&robot) : outcome;
     if (outcome != CMO_OUTCOME_DONE) {

@@ -262,8 +262,8 @@ static void take_levels(lab_robot *robot, const cmo_sim_mat *sheet, uint64_t see
     double ahead = (double)robot->description.light[0].ahead_mm;
     lab_route *route = g_new0(lab_route, 1);
     route->legs = 1;
-    route->leg[0] =
-        (lab_leg){.kind = CMO_KIND_TAKE_LEVELS, .parameters.take_levels = {.distance_mm = 150.0F}};
+    route->leg[0] = (lab_leg){.routine = CMO_ROUTINE_TAKE_LEVELS,
+                              .parameters.take_levels = {.distance_mm = 150.0F}};
     route->mat = (cmo_sim_mat *)(uintptr_t)sheet;
     route->robot = robot;
     route->longest_s = 60.0;

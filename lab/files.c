@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #define _XOPEN_SOURCE 700 // realpath, fchown, fsync
+#include "legs.h"
 #include "sections.h"
 
 #include <errno.h>
@@ -143,17 +144,17 @@ bool lab_write_file(const char *path, const char *what, const char *bytes, size_
 }
 
 const lab_section *const *lab_sections(void) {
-    static const lab_section *all[40];
-    if (all[0] == NULL) {
-        size_t count = 0;
-        for (size_t i = 0; labi_robot_sections[i] != NULL; i++) {
-            all[count++] = labi_robot_sections[i];
-        }
-        for (size_t i = 0; labi_fleet_sections[i] != NULL; i++) {
-            all[count++] = labi_fleet_sections[i];
-        }
-        for (size_t i = 0; labi_route_sections[i] != NULL; i++) {
-            all[count++] = labi_route_sections[i];
+    static const lab_section *all[48];
+    const lab_section *const *const parts[] = {labi_robot_sections, labi_fleet_sections,
+                                               labi_route_sections, labi_leg_sections};
+    if (all[0] != NULL) {
+        return all;
+    }
+    size_t count = 0;
+    for (size_t part = 0; part < G_N_ELEMENTS(parts); part++) {
+        for (size_t i = 0; parts[part][i] != NULL; i++) {
+            g_assert(count < G_N_ELEMENTS(all) - 1);
+            all[count++] = parts[part][i];
         }
     }
     return all;

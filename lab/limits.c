@@ -38,10 +38,10 @@ bool lab_measure_stops(const lab_robot *robot, double speed_mm_s, unsigned trial
     lab_robot described = *robot;
     described.description.lights = 1; // both would need levels of one floor
     described.plant.eyes = 1;
-    lab_leg leg = {.kind = CMO_KIND_STOP_ON_LINE,
-                   .parameters.line_search = {.cruise_mm_s = (float)speed_mm_s,
-                                              .least_width_mm = CMO_ANY_WIDTH,
-                                              .rest = CMO_REST_NEAR_EDGE}};
+    lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
+                   .parameters.stop_on_line = {.cruise_mm_s = (float)speed_mm_s,
+                                               .least_width_mm = CMO_ANY_WIDTH,
+                                               .rest = CMO_REST_NEAR_EDGE}};
     lab_route *route = g_new0(lab_route, 1);
     route->legs = 1;
     route->leg[0] = leg;

@@ -10,7 +10,7 @@
 // Margins are looked at once in so many milliseconds where the boundary is far.
 #define FAR_MM 30.0
 
-cmo_outcome labi_patrol(cmo_robot *robot, cmo_stay_state *state, lab_leg_result *result) {
+cmo_outcome labi_patrol(cmo_robot *robot, cmo_stay_inside_state *state, lab_leg_result *result) {
     result->rebounds = g_array_new(FALSE, FALSE, sizeof(lab_rebound));
     unsigned tries = 0;
     cmo_outcome outcome = cmo_tick(robot);

@@ -171,7 +171,7 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_set_member_name(builder, "leg");
     json_builder_add_int_value(builder, leg->number);
     json_builder_set_member_name(builder, "routine");
-    json_builder_add_string_value(builder, cmo_kind_name(leg->kind));
+    json_builder_add_string_value(builder, cmo_routine_name(leg->routine));
     json_builder_set_member_name(builder, "outcome");
     json_builder_add_string_value(builder, cmo_outcome_name(leg->outcome));
     if (leg->field != NULL) {
@@ -198,11 +198,11 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     if (leg->rebounds != NULL) {
         add_patrol(builder, leg);
     }
-    if (leg->kind == CMO_KIND_CHECK_WIRING) {
+    if (leg->routine == CMO_ROUTINE_CHECK_WIRING) {
         add_findings(builder, leg);
-    } else if (leg->kind == CMO_KIND_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
+    } else if (leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
         add_geometry(builder, &leg->geometry);
-    } else if (leg->kind == CMO_KIND_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {
+    } else if (leg->routine == CMO_ROUTINE_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {
         add_drive(builder, &leg->drive);
     }
     json_builder_end_object(builder);

@@ -1,52 +1,11 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cammino_lab/run.h>
 
+#include "legs.h"
 #include "truth.h"
 
 #include <math.h>
 #include <string.h>
-
-// Any routine's state: one object serves all legs.
-typedef union routine_state {
-    cmo_advance_state advance;
-    cmo_turn_state turn;
-    cmo_line_state line;
-    cmo_square_state square;
-    cmo_take_levels_state levels;
-    cmo_check_wiring_state wiring;
-    cmo_measure_geometry_state geometry;
-    cmo_measure_drive_state drive;
-    cmo_stay_state stay;
-    cmo_countdown_state countdown;
-} routine_state;
-
-static cmo_outcome start_leg(cmo_robot *robot, routine_state *state, const lab_leg *leg) {
-    switch (leg->kind) {
-    case CMO_KIND_ADVANCE:
-        return cmo_advance_start(robot, &state->advance, &leg->parameters.advance);
-    case CMO_KIND_TURN:
-        return cmo_turn_start(robot, &state->turn, &leg->parameters.turn);
-    case CMO_KIND_DRIVE_UNTIL_LINE:
-        return cmo_drive_until_line_start(robot, &state->line, &leg->parameters.line_search);
-    case CMO_KIND_TAKE_LEVELS:
-        return cmo_take_levels_start(robot, &state->levels, &leg->parameters.take_levels);
-    case CMO_KIND_SQUARE_ON_LINE:
-        return cmo_square_on_line_start(robot, &state->square, &leg->parameters.square);
-    case CMO_KIND_CHECK_WIRING:
-        return cmo_check_wiring_start(robot, &state->wiring, &leg->parameters.check_wiring);
-    case CMO_KIND_MEASURE_GEOMETRY:
-        return cmo_measure_geometry_start(robot, &state->geometry,
-                                          &leg->parameters.measure_geometry);
-    case CMO_KIND_MEASURE_DRIVE:
-        return cmo_measure_drive_start(robot, &state->drive, &leg->parameters.measure_drive);
-    case CMO_KIND_STAY_INSIDE:
-        return cmo_stay_inside_start(robot, &state->stay, &leg->parameters.stay);
-    case CMO_KIND_COUNTDOWN:
-        return cmo_countdown_start(robot, &state->countdown, &leg->parameters.countdown);
-    default:
-        return cmo_stop_on_line_start(robot, &state->line, &leg->parameters.line_search);
-    }
-}
 
 static void set_levels(cmo_robot *robot, const lab_robot *described) {
     for (uint8_t i = 0; i < described->description.lights; i++) {
@@ -83,15 +42,10 @@ static cmo_status no_halt(void *context, cmo_halt how) {
     return CMO_OK;
 }
 
-// The names that a route file has for what core calls otherwise.
-static const char *file_field(const char *field) {
-    return g_strcmp0(field, "watch") == 0 ? "sensor" : field;
-}
-
 static bool check_leg(const lab_route *route, unsigned number, cmo_robot *robot, GError **error) {
     const lab_leg *leg = &route->leg[number];
-    routine_state state;
-    cmo_outcome outcome = start_leg(robot, &state, leg);
+    labi_leg_state state;
+    cmo_outcome outcome = labi_leg_start(leg, robot, &state);
     robot->routine = NULL;
     if (outcome != CMO_OUTCOME_BAD_PARAMETER && outcome != CMO_OUTCOME_NOT_SUPPORTED) {
         return true;
@@ -106,8 +60,7 @@ static bool check_leg(const lab_route *route, unsigned number, cmo_robot *robot,
                                (double)robot->limit);
     }
     g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: legs[%u].%s.%s: %s", route->path,
-                leg->line, number + 1, cmo_kind_name(leg->kind), file_field(robot->field),
-                text->str);
+                leg->line, number + 1, cmo_routine_name(leg->routine), robot->field, text->str);
     g_string_free(text, TRUE);
     return false;
 }
@@ -130,7 +83,7 @@ bool lab_check(const lab_route *route, GError **error) {
         return false;
     }
     for (unsigned i = 0; i < route->legs; i++) {
-        if (route->leg[i].kind == CMO_KIND_STAY_INSIDE && route->region == NULL) {
+        if (route->leg[i].routine == CMO_ROUTINE_STAY_INSIDE && route->region == NULL) {
             g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
                         "%s: start: (%.4g, %.4g) stands on a boundary or off the floor; a place "
                         "inside would do",
@@ -171,49 +124,10 @@ static void take_row(void *context, const cmo_trace_row *row) {
     g_array_append_val(r->run->rows, kept);
 }
 
-const cmo_line_parameters *lab_leg_line(const lab_leg *leg) {
-    switch (leg->kind) {
-    case CMO_KIND_DRIVE_UNTIL_LINE:
-    case CMO_KIND_STOP_ON_LINE:
-        return &leg->parameters.line_search;
-    case CMO_KIND_SQUARE_ON_LINE:
-        return &leg->parameters.square.line;
-    default:
-        return NULL;
-    }
-}
-
-// Figures that apply to a kind of leg; what the report lacks of them could not be measured.
-static uint32_t applying(const lab_leg *leg) {
-    uint32_t figures = CMO_FIGURE_BIT(CMO_ELAPSED_MS) | CMO_FIGURE_BIT(CMO_TICK_LATE_US) |
-                       CMO_FIGURE_BIT(CMO_TOP_SPEED_MM_S) | CMO_FIGURE_BIT(CMO_TRAVELLED_MM) |
-                       CMO_FIGURE_BIT(CMO_TURNED_DEG);
-    if (leg->kind == CMO_KIND_STAY_INSIDE) {
-        return figures | CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S);
-    }
-    if (leg->kind == CMO_KIND_ADVANCE) {
-        return figures | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
-    }
-    const cmo_line_parameters *line = lab_leg_line(leg);
-    if (line == NULL) {
-        return figures;
-    }
-    figures |= CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_WORST_MS) |
-               CMO_FIGURE_BIT(CMO_BLIND_GAP_MM) | CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S) |
-               CMO_FIGURE_BIT(CMO_ENTRY_ANGLE_DEG) | CMO_FIGURE_BIT(CMO_PASSED_OVER);
-    if (leg->kind != CMO_KIND_DRIVE_UNTIL_LINE || line->ending == CMO_END_HALTED) {
-        figures |= CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM) |
-                   CMO_FIGURE_BIT(CMO_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_REST_ERROR_MM) |
-                   CMO_FIGURE_BIT(CMO_SETTLE_MS) | CMO_FIGURE_BIT(CMO_RESIDUAL_ANGLE_DEG) |
-                   CMO_FIGURE_BIT(CMO_PREDICTED_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_SLIP_MM);
-    }
-    return figures;
-}
-
 static void take_report(lab_leg_result *result, const cmo_report *report, const lab_leg *leg) {
     result->report = *report;
     result->estimated = report->estimated;
-    result->robot.applies = applying(leg);
+    result->robot.applies = labi_leg_figures(leg);
     for (unsigned i = 0; i < CMO_REPORT_FIGURES; i++) {
         bool known = report->present & CMO_FIGURE_BIT(i) && isfinite(report->figure[i]);
         if (known && result->robot.applies & CMO_FIGURE_BIT(i)) {
@@ -224,7 +138,7 @@ static void take_report(lab_leg_result *result, const cmo_report *report, const 
 }
 
 // The figures of a patrol stand in its state.
-static void take_patrol(lab_leg_result *result, const cmo_stay_state *state) {
+static void take_patrol(lab_leg_result *result, const cmo_stay_inside_state *state) {
     labi_put(&result->robot, CMO_REBOUNDS, state->rebounds);
     labi_put(&result->robot, CMO_MARGIN_MM, (double)state->margin_mm);
     labi_put(&result->robot, CMO_TURN_ERROR_DEG,
@@ -235,24 +149,24 @@ static void take_patrol(lab_leg_result *result, const cmo_stay_state *state) {
 
 // What a routine has found out about the robot.
 static void take_findings(lab_leg_result *result, const cmo_robot *robot,
-                          const routine_state *state) {
+                          const labi_leg_state *state) {
     for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
         result->levels[i] = robot->light[i].levels;
         result->unfit[i] = robot->light[i].unfit;
-        if (result->kind == CMO_KIND_TAKE_LEVELS) {
-            result->levels_fault[i] = state->levels.fault[i];
-        } else if (result->kind == CMO_KIND_CHECK_WIRING) {
-            result->interval_ms[i] = (double)state->wiring.interval_ms[i];
-            result->delay_ms[i] = (double)state->wiring.delay_ms[i];
+        if (result->routine == CMO_ROUTINE_TAKE_LEVELS) {
+            result->levels_fault[i] = state->take_levels.fault[i];
+        } else if (result->routine == CMO_ROUTINE_CHECK_WIRING) {
+            result->interval_ms[i] = (double)state->check_wiring.interval_ms[i];
+            result->delay_ms[i] = (double)state->check_wiring.delay_ms[i];
         }
     }
-    if (result->kind == CMO_KIND_CHECK_WIRING) {
-        result->findings = state->wiring.findings;
-        result->curve_deg_m = (double)state->wiring.curve_deg_m;
-    } else if (result->kind == CMO_KIND_MEASURE_GEOMETRY) {
-        result->geometry = state->geometry.geometry;
-    } else if (result->kind == CMO_KIND_MEASURE_DRIVE) {
-        result->drive = state->drive.drive;
+    if (result->routine == CMO_ROUTINE_CHECK_WIRING) {
+        result->findings = state->check_wiring.findings;
+        result->curve_deg_m = (double)state->check_wiring.curve_deg_m;
+    } else if (result->routine == CMO_ROUTINE_MEASURE_GEOMETRY) {
+        result->geometry = state->measure_geometry.geometry;
+    } else if (result->routine == CMO_ROUTINE_MEASURE_DRIVE) {
+        result->drive = state->measure_drive.drive;
     }
 }
 
@@ -260,12 +174,12 @@ static void take_findings(lab_leg_result *result, const cmo_robot *robot,
 static lab_leg make_good(const lab_leg *leg, cmo_left_over *left_over) {
     lab_leg made = *leg;
     float least = 0.01F;
-    if (leg->kind == CMO_KIND_ADVANCE) {
+    if (leg->routine == CMO_ROUTINE_ADVANCE) {
         float sign = leg->parameters.advance.distance_mm < 0.0F ? -1.0F : 1.0F;
         float way = fabsf(leg->parameters.advance.distance_mm) - sign * left_over->ahead_mm;
         made.parameters.advance.distance_mm = sign * fmaxf(way, least);
         left_over->ahead_mm = 0.0F;
-    } else if (leg->kind == CMO_KIND_TURN) {
+    } else if (leg->routine == CMO_ROUTINE_TURN) {
         float sign = leg->parameters.turn.angle_deg < 0.0F ? -1.0F : 1.0F;
         float angle = fabsf(leg->parameters.turn.angle_deg) - sign * left_over->turn_deg;
         made.parameters.turn.angle_deg = sign * fmaxf(angle, least);
@@ -280,30 +194,33 @@ static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot 
                              cmo_sim *sim, lab_run *run, cmo_left_over *left_over) {
     const lab_leg made = make_good(&route->leg[number], left_over);
     const lab_leg *leg = &made;
-    routine_state state;
+    labi_leg_state state;
     lab_leg_result result = {
-        .number = number + 1, .kind = leg->kind, .limit = NAN, .stopped_ms = NAN};
+        .number = number + 1, .routine = leg->routine, .limit = NAN, .stopped_ms = NAN};
     result.start_ms = result.end_ms = cmo_sim_truth_now(sim).time_ms;
-    result.outcome = start_leg(robot, &state, leg);
+    result.outcome = labi_leg_start(leg, robot, &state);
     if (result.outcome == CMO_RUNNING) {
-        result.outcome = leg->kind == CMO_KIND_STAY_INSIDE
-                             ? labi_patrol(robot, &state.stay, &result)
+        result.outcome = leg->routine == CMO_ROUTINE_STAY_INSIDE
+                             ? labi_patrol(robot, &state.stay_inside, &result)
                              : cmo_run(robot);
         result.end_ms = cmo_sim_truth_now(sim).time_ms;
         take_report(&result, &robot->report, leg);
-        if (leg->kind == CMO_KIND_STAY_INSIDE) {
-            take_patrol(&result, &state.stay);
+        if (leg->routine == CMO_ROUTINE_STAY_INSIDE) {
+            take_patrol(&result, &state.stay_inside);
         }
         labi_truth(route, sim, &result, leg);
         take_findings(&result, robot, &state);
         if (leg->stated) {
-            cmo_take_pose(robot, &state.line, &leg->place, left_over);
+            cmo_take_pose(robot,
+                          leg->routine == CMO_ROUTINE_SQUARE_ON_LINE ? &state.square_on_line.line
+                                                                     : &state.stop_on_line,
+                          &leg->place, left_over);
         }
-        if (leg->kind == CMO_KIND_TAKE_LEVELS && result.outcome != CMO_OUTCOME_DONE) {
+        if (leg->routine == CMO_ROUTINE_TAKE_LEVELS && result.outcome != CMO_OUTCOME_DONE) {
             result.field = robot->field;
         }
     } else {
-        result.field = file_field(robot->field);
+        result.field = robot->field;
         result.limit = (double)robot->limit;
         result.report.sensor = -1;
         cmo_halt_now(robot, CMO_HALT_DEFAULT);

@@ -8,6 +8,7 @@
 
 #include <stddef.h>
 
+#define KEY_MUST "must be given"
 #define KEY(object, field, key, least, most, unit, fallback, meaning)                              \
     {                                                                                              \
         key, LAB_NUMBER, offsetof(object, field), least, most, unit, fallback, meaning, NULL,      \

@@ -148,7 +148,7 @@ static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *tr
         }
     }
     for (unsigned leg = 0; leg < legs; leg++) {
-        summed[leg].kind = w->route->leg[leg].kind;
+        summed[leg].routine = w->route->leg[leg].routine;
         for (unsigned f = 0; f < CMO_FIGURES; f++) {
             lab_series_figure *to = &summed[leg].figure[f];
             to->robot = column(w, of, leg, (cmo_figure)f, false, values);
@@ -178,13 +178,13 @@ static void sum_up_kinds(const work *w, lab_series *series) {
     }
 }
 
-cmo_figure lab_judged_by(cmo_kind kind) {
+cmo_figure lab_judged_by(cmo_routine_id kind) {
     switch (kind) {
-    case CMO_KIND_STOP_ON_LINE:
+    case CMO_ROUTINE_STOP_ON_LINE:
         return CMO_REST_ERROR_MM;
-    case CMO_KIND_SQUARE_ON_LINE:
+    case CMO_ROUTINE_SQUARE_ON_LINE:
         return CMO_RESIDUAL_ANGLE_DEG;
-    case CMO_KIND_STAY_INSIDE:
+    case CMO_ROUTINE_STAY_INSIDE:
         return CMO_TURN_ERROR_DEG;
     default:
         return CMO_FIGURES;
@@ -198,7 +198,7 @@ static double badness(const work *w, const lab_series *series, unsigned trial,
     double most = 0.0;
     for (unsigned leg = 0; leg < series->legs; leg++) {
         const outcome_row *row = &w->rows[(size_t)trial * series->legs + leg];
-        cmo_figure figure = lab_judged_by(series->leg[leg].kind);
+        cmo_figure figure = lab_judged_by(series->leg[leg].routine);
         bool known = figure != CMO_FIGURES && (row->truth.known & CMO_FIGURE_BIT(figure)) != 0;
         double truth = known ? (double)row->truth.value[figure] : NAN;
         double size = 0.0;

@@ -36,7 +36,7 @@ static void add_leg(JsonBuilder *builder, const lab_series_leg *leg, unsigned nu
         json_builder_set_member_name(builder, "leg");
         json_builder_add_int_value(builder, number);
         json_builder_set_member_name(builder, "routine");
-        json_builder_add_string_value(builder, cmo_kind_name(leg->kind));
+        json_builder_add_string_value(builder, cmo_routine_name(leg->routine));
         json_builder_set_member_name(builder, "figure");
         json_builder_add_string_value(builder, cmo_figure_name((cmo_figure)f));
         add_statistics(builder, "robot", &figure->robot);
@@ -69,7 +69,7 @@ static void add_worst(JsonBuilder *builder, const lab_series *series, const lab_
     json_builder_begin_object(builder);
     add_whole(builder, "seed", (gint64)worst->seed);
     add_whole(builder, "leg", worst->leg + 1);
-    add_text(builder, "routine", cmo_kind_name(series->leg[worst->leg].kind));
+    add_text(builder, "routine", cmo_routine_name(series->leg[worst->leg].routine));
     add_text(builder, "outcome", cmo_outcome_name(worst->outcome));
     if (worst->figure != CMO_FIGURES) {
         add_text(builder, "figure", cmo_figure_name(worst->figure));

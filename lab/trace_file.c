@@ -116,7 +116,7 @@ static unsigned name_number(const char *text, const char *(*name)(unsigned), uns
 }
 
 static const char *kind_name(unsigned i) {
-    return cmo_kind_name((cmo_kind)i);
+    return cmo_routine_name((cmo_routine_id)i);
 }
 
 static const char *stage_name(unsigned i) {
@@ -171,8 +171,8 @@ static bool read_row(const char *name, int line_number, char *line, const layout
         row->leg = isnan(value) ? 0U : (unsigned)value;
         row->has_truth =
             !isnan(row->true_x_mm) && !isnan(row->true_y_mm) && !isnan(row->true_heading_deg);
-        row->robot.kind =
-            (uint8_t)name_number(text_at(fields, count, found->routine), kind_name, CMO_KINDS);
+        row->robot.routine =
+            (uint8_t)name_number(text_at(fields, count, found->routine), kind_name, CMO_ROUTINES);
         row->robot.stage =
             (uint8_t)name_number(text_at(fields, count, found->stage), stage_name, CMO_STAGES);
         row->robot.halted = (uint8_t)name_number(text_at(fields, count, found->halt), halt_name, 4);

@@ -41,8 +41,8 @@ static double degrees(double radians) {
 // ------------------------------------------------------------------------------------ target --
 
 static bool watches(const cmo_line_parameters *p, unsigned sensor) {
-    return p->watch == CMO_WATCH_EITHER || p->watch == CMO_WATCH_BOTH ||
-           (p->watch == CMO_WATCH_LEFT ? sensor == 0 : sensor == 1);
+    return p->sensor == CMO_SENSOR_EITHER || p->sensor == CMO_SENSOR_BOTH ||
+           (p->sensor == CMO_SENSOR_LEFT ? sensor == 0 : sensor == 1);
 }
 
 // Whether what lies behind the edge has the tone asked for, against what lies before it.
@@ -137,9 +137,9 @@ static double top_speed(const span *s) {
 static void rest_point(const lab_route *route, const span *s, const cmo_line_parameters *p,
                        const cmo_sim_truth *at, double *x_mm, double *y_mm) {
     unsigned eyes = route->robot->plant.eyes;
-    unsigned named = p->watch == CMO_WATCH_RIGHT;
+    unsigned named = p->sensor == CMO_SENSOR_RIGHT;
     cmo_sim_spot(s->sim, at, eyes > named ? named : 0, x_mm, y_mm);
-    bool one = p->watch == CMO_WATCH_LEFT || p->watch == CMO_WATCH_RIGHT || eyes < 2;
+    bool one = p->sensor == CMO_SENSOR_LEFT || p->sensor == CMO_SENSOR_RIGHT || eyes < 2;
     if (!one) {
         double x, y;
         cmo_sim_spot(s->sim, at, 1, &x, &y);
@@ -267,7 +267,7 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
                                         CMO_REST_ERROR_MM,        CMO_SETTLE_MS,
                                         CMO_RESIDUAL_ANGLE_DEG,   CMO_SLIP_MM};
     lab_figures *truth = &result->truth;
-    bool halts = result->kind != CMO_KIND_DRIVE_UNTIL_LINE || p->ending == CMO_END_HALTED;
+    bool halts = result->routine != CMO_ROUTINE_DRIVE_UNTIL_LINE || p->ending == CMO_END_HALTED;
     for (size_t i = 0; i < G_N_ELEMENTS(always); i++) {
         labi_put(truth, always[i], NAN);
     }
@@ -328,17 +328,18 @@ void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resu
     labi_put(truth, CMO_TURNED_DEG, degrees(end->heading_rad - start->heading_rad));
     const cmo_port *port = cmo_sim_port((cmo_sim *)(uintptr_t)sim);
     uint32_t end_clock_us = port->clock(port->context);
-    if (leg->kind == CMO_KIND_ADVANCE) {
+    cmo_line_parameters line;
+    if (leg->routine == CMO_ROUTINE_ADVANCE) {
         double sign = leg->parameters.advance.distance_mm < 0.0F ? -1.0 : 1.0;
         double furthest = -INFINITY;
         for (size_t i = 0; i < s.count; i++) {
             furthest = fmax(furthest, sign * (s.at[i].way_mm - start->way_mm));
         }
         labi_put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.advance.distance_mm);
-    } else if (leg->kind == CMO_KIND_STAY_INSIDE) {
+    } else if (leg->routine == CMO_ROUTINE_STAY_INSIDE) {
         lab_patrol_truth(route, sim, result);
-    } else if (lab_leg_line(leg) != NULL) {
-        line_truth(route, &s, result, lab_leg_line(leg), end_clock_us);
+    } else if (lab_leg_line(leg, &line)) {
+        line_truth(route, &s, result, &line, end_clock_us);
         if (cmo_sim_mat_has(route->mat, CMO_SIM_LINE) ||
             cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {
             judge_line(&s, result, end_clock_us);

@@ -187,7 +187,7 @@ static bool unknown_key(yaml_reader *reader, const yaml_node_t *node, const char
     }
     g_ptr_array_add(names, NULL);
     const char *const *known = (const char *const *)names->pdata;
-    const char *nearest = labi_nearest(labi_yaml_text(node), known);
+    const char *nearest = lab_nearest(labi_yaml_text(node), known);
     char *all = g_strjoinv(", ", (char **)(uintptr_t)known);
     labi_yaml_wrong(reader, node, path,
                     nearest ? "unknown key; did you mean %s?" : "unknown key; known are: %s",

@@ -52,7 +52,4 @@ bool labi_yaml_filled(const yaml_reader *reader, const yaml_node_t *node, const 
 // Sets all numbers of a section's object to NAN.
 void labi_section_clear(const lab_section *section, void *object);
 
-// The known name nearest to what was typed; NULL: none is near.
-const char *labi_nearest(const char *typed, const char *const *names);
-
 #endif

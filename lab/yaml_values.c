@@ -27,7 +27,7 @@ static unsigned word_distance(const char *a, const char *b) {
     return row[length];
 }
 
-const char *labi_nearest(const char *typed, const char *const *names) {
+const char *lab_nearest(const char *typed, const char *const *names) {
     const char *best = NULL;
     unsigned least = (unsigned)strlen(typed) / 2 + 1;
     for (; *names != NULL; names++) {
@@ -60,11 +60,12 @@ static bool parse_number(const char *text, double *value) {
 
 static bool read_number(yaml_reader *reader, const yaml_node_t *node, const char *path,
                         const lab_key *key, const char *text, double *out) {
+    const char *unit = lab_key_unit(key);
     double value;
     if (!parse_number(text, &value)) {
         return labi_yaml_wrong(reader, node, path, "%s%s%s is not a number; %.10g to %.10g%s%s",
                                text ? "'" : "", text ? text : "this", text ? "'" : "", key->low,
-                               key->high, *key->unit ? " " : "", key->unit);
+                               key->high, *unit ? " " : "", unit);
     }
     if (key->type == LAB_WHOLE && value != floor(value)) {
         return labi_yaml_wrong(reader, node, path, "%s is not a whole number; %.10g to %.10g", text,
@@ -72,7 +73,7 @@ static bool read_number(yaml_reader *reader, const yaml_node_t *node, const char
     }
     if (value < key->low || value > key->high) {
         return labi_yaml_wrong(reader, node, path, "%s is out of range; %.10g to %.10g%s%s", text,
-                               key->low, key->high, *key->unit ? " " : "", key->unit);
+                               key->low, key->high, *unit ? " " : "", unit);
     }
     *out = value;
     return true;

@@ -77,7 +77,7 @@ void end_patrol(patrol *p) {
     cmo_sim_mat_free(p->mat);
 }
 
-cmo_outcome run_patrol(patrol *p, const cmo_stay_parameters *parameters, double until_ms) {
+cmo_outcome run_patrol(patrol *p, const cmo_stay_inside_parameters *parameters, double until_ms) {
     cmo_robot *robot = &p->bench.robot;
     cmo_outcome outcome = cmo_stay_inside_start(robot, &p->state, parameters);
     while (outcome == CMO_RUNNING) {

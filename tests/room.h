@@ -26,7 +26,7 @@ typedef struct patrol {
     cmo_sim_region *region;
     cmo_robot_description description;
     bench_robot bench;
-    cmo_stay_state state;
+    cmo_stay_inside_state state;
     double least_mm; // true margin
     unsigned stages; // bit n: stage n was seen
 } patrol;
@@ -42,6 +42,6 @@ cmo_sim_setup patrol_setup(const patrol *p, double x_mm, double y_mm, double hea
 void start_again(patrol *p, const cmo_sim_setup *setup);
 
 // Runs it to its end, or until a time, and keeps an eye on all contacts.
-cmo_outcome run_patrol(patrol *p, const cmo_stay_parameters *parameters, double until_ms);
+cmo_outcome run_patrol(patrol *p, const cmo_stay_inside_parameters *parameters, double until_ms);
 
 #endif

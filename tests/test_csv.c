@@ -8,7 +8,7 @@
 START_TEST(a_row_has_as_many_fields_as_the_header) {
     char header[CMO_CSV_SIZE], line[CMO_CSV_SIZE];
     cmo_trace_row row = {
-        .run_us = 1234567, .kind = CMO_KIND_STOP_ON_LINE, .stage = CMO_STAGE_SEARCH};
+        .run_us = 1234567, .routine = CMO_ROUTINE_STOP_ON_LINE, .stage = CMO_STAGE_SEARCH};
     size_t length = cmo_csv_header(header, sizeof header);
     ck_assert_uint_eq(length, strlen(header));
     ck_assert_str_eq(header + length - 2, "\r\n");
@@ -62,7 +62,7 @@ START_TEST(the_widest_row_fits_and_a_small_buffer_is_refused) {
     cmo_trace_row row;
     memset(&row, 0, sizeof row);
     row.run_us = UINT32_MAX;
-    row.kind = CMO_KIND_DRIVE_UNTIL_LINE;
+    row.routine = CMO_ROUTINE_DRIVE_UNTIL_LINE;
     row.halted = CMO_HALT_BRAKE;
     float *at[] = {
         &row.x_mm,          &row.y_mm,       &row.heading_deg,       &row.way_mm,
@@ -81,7 +81,7 @@ END_TEST
 START_TEST(every_value_has_a_name_and_no_two_are_the_same) {
     ck_assert_str_eq(cmo_outcome_name(CMO_OUTCOMES), "?");
     ck_assert_str_eq(cmo_outcome_text(CMO_OUTCOMES), "?");
-    ck_assert_str_eq(cmo_kind_name(CMO_KINDS), "?");
+    ck_assert_str_eq(cmo_routine_name(CMO_ROUTINES), "?");
     ck_assert_str_eq(cmo_stage_name(CMO_STAGES), "?");
     ck_assert_str_eq(cmo_figure_name(CMO_FIGURES), "?");
     for (int i = 0; i < CMO_OUTCOMES; i++) {

@@ -190,9 +190,9 @@ END_TEST
 
 START_TEST(a_patrol_that_is_pushed_on_ends_all_the_same) {
     ideal r;
-    cmo_stay_state stay;
+    cmo_stay_inside_state stay;
     start_ideal(&r, PLAIN_TRAITS);
-    cmo_stay_parameters p = {.convex = true};
+    cmo_stay_inside_parameters p = {.convex = true};
     ck_assert_int_eq(cmo_stay_inside_start(&r.robot, &stay, &p), CMO_RUNNING);
     for (int i = 0; i < 50; i++) {
         ck_assert_int_eq(turn(&r, 10000), CMO_RUNNING);

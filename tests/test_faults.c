@@ -261,7 +261,7 @@ START_TEST(parameters_that_make_no_sense_are_refused_before_anything_moves) {
         cmo_outcome outcome;
         const char *field;
     } lines[] = {
-        {{.watch = (cmo_watch)9}, CMO_OUTCOME_BAD_PARAMETER, "watch"},
+        {{.sensor = (cmo_sensors)9}, CMO_OUTCOME_BAD_PARAMETER, "sensor"},
         {{.tone = (cmo_tone)9}, CMO_OUTCOME_BAD_PARAMETER, "tone"},
         {{.blind_mm = -1}, CMO_OUTCOME_BAD_PARAMETER, "blind_mm"},
         {{.blind_mm = NAN}, CMO_OUTCOME_BAD_PARAMETER, "blind_mm"},
@@ -369,7 +369,7 @@ START_TEST(a_robot_description_that_makes_no_sense_is_refused_by_field) {
     d = plain_robot;
     d.light[1].delay_us = 60000;
     ck_assert_int_eq(cmo_robot_start(&robot, &d, &paper.port), CMO_OUTCOME_BAD_PARAMETER);
-    ck_assert_str_eq(robot.field, "light.delay_us");
+    ck_assert_str_eq(robot.field, "delay_us");
     d = plain_robot;
     d.lights = CMO_LIGHTS_MAX + 1;
     ck_assert_int_eq(cmo_robot_start(&robot, &d, &paper.port), CMO_OUTCOME_BAD_PARAMETER);
@@ -401,7 +401,7 @@ START_TEST(what_the_robot_lacks_is_refused_not_faked) {
     cmo_robot_description one_eyed = plain_robot;
     one_eyed.lights = 1;
     cmo_robot_start(&robot, &one_eyed, &paper.port);
-    cmo_line_parameters both = {.watch = CMO_WATCH_BOTH};
+    cmo_line_parameters both = {.sensor = CMO_SENSOR_BOTH};
     ck_assert_int_eq(cmo_drive_until_line(&robot, &both), CMO_OUTCOME_NOT_SUPPORTED);
     paper.port.wait = NULL;
     cmo_advance_parameters advance = {.distance_mm = 100};

@@ -24,7 +24,7 @@ START_TEST(spots_behind_each_other_know_no_entry_angle) {
     start_ideal(&r, PLAIN_TRAITS);
     r.description.light[0].left_mm = r.description.light[1].left_mm = 0;
     r.line_mm = 300;
-    cmo_line_parameters p = {.watch = CMO_WATCH_BOTH, .cruise_mm_s = 200};
+    cmo_line_parameters p = {.sensor = CMO_SENSOR_BOTH, .cruise_mm_s = 200};
     ck_assert_int_eq(run_ideal(&r, cmo_stop_on_line_start(&r.robot, &state, &p), 1000),
                      CMO_OUTCOME_DONE);
     ck_assert(!(r.robot.report.present & CMO_FIGURE_BIT(CMO_ENTRY_ANGLE_DEG)));
@@ -54,12 +54,11 @@ START_TEST(no_figure_that_is_present_is_none) {
     static const float beyond[] = {1.4e-45F, -1.4e-45F, 1e-38F, 5, -5};
     for (size_t i = 0; i < 4 * G_N_ELEMENTS(beyond); i++) {
         ideal r;
-        cmo_square_state state;
+        cmo_square_on_line_state state;
         start_ideal(&r, PLAIN_TRAITS);
         r.line_mm = 300;
-        cmo_square_parameters p = {.line.beyond_mm = beyond[i / 4],
-                                   .line.rest = (cmo_rest)(i % 4),
-                                   .line.cruise_mm_s = 200};
+        cmo_square_on_line_parameters p = {
+            .beyond_mm = beyond[i / 4], .rest = (cmo_rest)(i % 4), .cruise_mm_s = 200};
         ck_assert_int_eq(run_ideal(&r, cmo_square_on_line_start(&r.robot, &state, &p), 2000),
                          CMO_OUTCOME_DONE);
         for (unsigned f = 0; f < CMO_FIGURES; f++) {

@@ -150,16 +150,16 @@ START_TEST(a_route_is_read_leg_by_leg) {
     ck_assert_uint_eq(route->legs, 4);
     ck_assert_double_eq(route->longest_s, 30);
     ck_assert_double_eq(route->heading_deg, 0);
-    ck_assert_int_eq(route->leg[0].kind, CMO_KIND_ADVANCE);
+    ck_assert_int_eq(route->leg[0].routine, CMO_ROUTINE_ADVANCE);
     ck_assert_float_eq(route->leg[0].parameters.advance.distance_mm, -60);
     ck_assert_int_eq(route->leg[0].parameters.advance.halt, CMO_HALT_HOLD);
     ck_assert_int_eq(route->leg[0].parameters.advance.ending, CMO_END_MOVING);
     ck_assert_float_eq(route->leg[1].parameters.turn.tolerance_deg, 2);
-    ck_assert_int_eq(route->leg[2].kind, CMO_KIND_DRIVE_UNTIL_LINE);
-    ck_assert_float_eq(route->leg[2].parameters.line_search.least_width_mm, 0); // the default
-    const cmo_line_parameters *line = &route->leg[3].parameters.line_search;
+    ck_assert_int_eq(route->leg[2].routine, CMO_ROUTINE_DRIVE_UNTIL_LINE);
+    ck_assert_float_eq(route->leg[2].parameters.drive_until_line.least_width_mm, 0); // the default
+    const cmo_line_parameters *line = &route->leg[3].parameters.stop_on_line;
     ck_assert_int_eq(line->tone, CMO_TONE_LIGHT);
-    ck_assert_int_eq(line->watch, CMO_WATCH_BOTH);
+    ck_assert_int_eq(line->sensor, CMO_SENSOR_BOTH);
     ck_assert_float_eq(line->least_width_mm, CMO_ANY_WIDTH);
     ck_assert_uint_eq(line->longest_ms, 4500);
     ck_assert_int_eq(route->leg[3].line, 9);
@@ -270,60 +270,16 @@ END_TEST
 
 // ------------------------------------------------------------------------------------- the docs --
 
-static char *number_text(double value) {
-    return g_strdup_printf("%.10g", value);
-}
-
-// The row that docs/formats.md must have for a key.
-static char *row_of(const lab_key *key) {
-    char *low = number_text(key->low);
-    char *high = number_text(key->high);
-    char *range;
-    if (key->type == LAB_NUMBER || key->type == LAB_WHOLE) {
-        range = g_strdup_printf("%s%s to %s", key->type == LAB_WHOLE ? "whole, " : "", low, high);
-    } else if (key->type == LAB_CHOICE || key->type == LAB_CHOICES) {
-        char *choices = g_strjoinv(", ", (char **)(uintptr_t)key->choices);
-        range = g_strdup_printf("%s%s", key->type == LAB_CHOICES ? "list of " : "", choices);
-        g_free(choices);
-    } else {
-        static const char *const types[] = {[LAB_FLAG] = "true, false",
-                                            [LAB_TEXT] = "text",
-                                            [LAB_SECTION] = "keys",
-                                            [LAB_LIST] = "list"};
-        range = g_strdup(types[key->type]);
-    }
-    char *row = g_strdup_printf("| `%s` | %s | %s | %s | %s |", key->name, key->unit, range,
-                                key->fallback, key->meaning);
-    g_free(range);
-    g_free(high);
-    g_free(low);
-    return row;
-}
-
 START_TEST(the_docs_list_every_key_as_the_code_has_it) {
     char *docs;
     ck_assert(g_file_get_contents(SOURCE_DIR "/docs/formats.md", &docs, NULL, NULL));
-    GString *missing = g_string_new(NULL);
     for (const lab_section *const *section = lab_sections(); *section != NULL; section++) {
-        char *heading = g_strdup_printf("### %s\n\n%s\n", (*section)->name, (*section)->meaning);
-        if (strstr(docs, heading) == NULL) {
-            g_string_append_printf(missing,
-                                   "\n%s\n| key | unit | range | default | meaning |\n"
-                                   "|---|---|---|---|---|\n",
-                                   heading);
-        }
-        for (const lab_key *key = (*section)->keys; key->name != NULL; key++) {
-            char *row = row_of(key);
-            if (strstr(docs, row) == NULL) {
-                g_string_append_printf(missing, "%s\n", row);
-            }
-            g_free(row);
-        }
-        g_free(heading);
+        char *text = lab_section_markdown(*section);
+        ck_assert_msg(strstr(docs, text) != NULL,
+                      "docs/formats.md: %s: not as the code has it; script/formats writes it anew",
+                      (*section)->name);
+        g_free(text);
     }
-    g_printerr("%s", missing->str);
-    ck_assert_msg(missing->len == 0, "docs/formats.md lacks what stands above");
-    g_string_free(missing, TRUE);
     g_free(docs);
 }
 END_TEST

@@ -34,7 +34,7 @@ static float latched_at(cmo_tone tone, bool latches, float *worst_ms) {
     ck_assert_int_eq(cmo_robot_start(&robot, &description, &paper.port), CMO_OUTCOME_DONE);
     cmo_robot_set_levels(&robot, 0, &levels);
     cmo_line_parameters parameters = {.tone = tone,
-                                      .watch = CMO_WATCH_LEFT,
+                                      .sensor = CMO_SENSOR_LEFT,
                                       .cruise_mm_s = 200,
                                       .least_width_mm = 15,
                                       .too_fast = CMO_TOO_FAST_SLOW,
@@ -83,7 +83,7 @@ START_TEST(a_look_older_than_the_newest_changes_nothing) {
     start_paper(&paper, PLAIN_TRAITS);
     ck_assert_int_eq(cmo_robot_start(&robot, &plain_robot, &paper.port), CMO_OUTCOME_DONE);
     cmo_robot_set_levels(&robot, 0, &levels);
-    cmo_line_parameters parameters = {.watch = CMO_WATCH_LEFT, .cruise_mm_s = 200};
+    cmo_line_parameters parameters = {.sensor = CMO_SENSOR_LEFT, .cruise_mm_s = 200};
     ck_assert_int_eq(cmo_drive_until_line_start(&robot, &state, &parameters), CMO_RUNNING);
     uint8_t sequence = 0;
     for (int i = 1; i < 100; i++) {

@@ -127,7 +127,7 @@ START_TEST(legs_have_bands_places_efforts_and_expectations) {
         &error);
     ck_assert_msg(route != NULL, "%s", error != NULL ? error->message : "");
     const lab_leg *stop = &route->leg[0];
-    const cmo_line_parameters *p = lab_leg_line(stop);
+    const cmo_line_parameters *p = &stop->parameters.stop_on_line;
     ck_assert_float_eq_tol(p->band.low, 0.3F, 1e-6F);
     ck_assert_float_eq_tol(p->band.high, 0.6F, 1e-6F);
     ck_assert_int_eq(p->effort, CMO_EFFORT_FINE);
@@ -137,14 +137,17 @@ START_TEST(legs_have_bands_places_efforts_and_expectations) {
     ck_assert(stop->stated);
     ck_assert_float_eq(stop->place.x_mm, 600.0F);
     ck_assert_float_eq(stop->place.heading_deg, 90.0F);
-    ck_assert(isinf(lab_leg_line(&route->leg[1])->band.low));
+    ck_assert(isinf(route->leg[1].parameters.stop_on_line.band.low));
     ck_assert(!route->leg[1].stated);
-    ck_assert_int_eq(lab_leg_line(&route->leg[2])->rest, CMO_REST_FAR_EDGE);
-    ck_assert_uint_eq(route->leg[2].parameters.square.rounds, 4);
-    ck_assert_int_eq(lab_leg_line(&route->leg[3])->rest, CMO_REST_NEAR_EDGE);
-    ck_assert_float_eq(lab_leg_line(&route->leg[3])->band.high, 0.0F); // by the tone
+    cmo_line_parameters line;
+    ck_assert(lab_leg_line(&route->leg[2], &line));
+    ck_assert_int_eq(line.rest, CMO_REST_FAR_EDGE);
+    ck_assert_uint_eq(route->leg[2].parameters.square_on_line.rounds, 4);
+    ck_assert(lab_leg_line(&route->leg[3], &line));
+    ck_assert_int_eq(line.rest, CMO_REST_NEAR_EDGE);
+    ck_assert_float_eq(line.band.high, 0.0F); // by the tone
     ck_assert_float_eq(route->leg[4].parameters.take_levels.angle_deg, -60.0F);
-    ck_assert_ptr_null(lab_leg_line(&route->leg[4]));
+    ck_assert(!lab_leg_line(&route->leg[4], &line));
     // Spreads that were not given have their defaults.
     ck_assert_double_eq(route->spread.x_mm, 5.0);
     ck_assert_double_eq(route->spread.battery, 0.1);

@@ -108,7 +108,7 @@ START_TEST(a_patch_under_one_sensor_is_no_line) {
     for (int kind = 0; kind < 3; kind++) {
         drive d = prepare(&patch, 0.0);
         cmo_robot *robot = &d.bench.robot;
-        cmo_square_parameters square = {.line = usual};
+        cmo_square_on_line_parameters square = {CMO_LINE_PARAMETERS(CMO_AS_IN, &usual)};
         cmo_line_parameters seek = usual;
         seek.rest = CMO_REST_HALTED;
         cmo_outcome outcome = kind == 0   ? cmo_square_on_line(robot, &square)
@@ -164,7 +164,7 @@ START_TEST(a_lines_end_needs_one_sensor_where_that_is_said) {
     ck_assert_double_lt(fabs(d.off_mm), 1.0);
     end(&d);
     p = usual;
-    p.watch = CMO_WATCH_LEFT; // nobody else is asked
+    p.sensor = CMO_SENSOR_LEFT; // nobody else is asked
     d = stop(&half, &p, CMO_OUTCOME_DONE);
     ck_assert_double_lt(fabs(d.off_mm), 1.0);
     end(&d);

@@ -284,7 +284,7 @@ static double rms_of(const char *name, bool squares) {
         }
         cmo_line_parameters stop = {
             .cruise_mm_s = 300, .blind_mm = 150, .rest = CMO_REST_NEAR_EDGE};
-        cmo_square_parameters square = {.line = {.cruise_mm_s = 300, .blind_mm = 150}};
+        cmo_square_on_line_parameters square = {.cruise_mm_s = 300, .blind_mm = 150};
         ck_assert_int_eq(squares ? cmo_square_on_line(&r, &square) : cmo_stop_on_line(&r, &stop),
                          CMO_OUTCOME_DONE);
         cmo_sim_truth now = cmo_sim_truth_now(sim);

@@ -152,8 +152,8 @@ static lab_route *load(const char *name) {
 START_TEST(a_patrol_knows_its_rebounds_and_the_truth_of_them) {
     lab_route *route = load("crate-yard.yaml");
     route->objects = 0;
-    route->leg[1].parameters.stay.scan_deg = 0;
-    route->leg[1].parameters.stay.rebounds = 18; // it ends with a whole one
+    route->leg[1].parameters.stay_inside.scan_deg = 0;
+    route->leg[1].parameters.stay_inside.rebounds = 18; // it ends with a whole one
     lab_run *run = lab_drive(route, 3);
     ck_assert_int_eq(run->outcome, CMO_OUTCOME_DONE);
     const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 1);
@@ -195,7 +195,7 @@ END_TEST
 
 START_TEST(a_wheel_over_the_boundary_is_a_departure) {
     lab_route *route = load("patrol.yaml");
-    cmo_stay_parameters *p = &route->leg[0].parameters.stay;
+    cmo_stay_inside_parameters *p = &route->leg[0].parameters.stay_inside;
     p->too_fast = CMO_TOO_FAST_ACCEPT;
     p->cruise_mm_s = 650;
     p->grazing = CMO_GRAZING_ACCEPT;

@@ -201,8 +201,8 @@ static lab_run *drive(document *robot, document *route, GError **error) {
 
 // Whether the leg says done only over a line.
 static bool ends_on_line(const lab_leg_result *leg) {
-    return leg->kind == CMO_KIND_DRIVE_UNTIL_LINE || leg->kind == CMO_KIND_STOP_ON_LINE ||
-           leg->kind == CMO_KIND_SQUARE_ON_LINE;
+    return leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE ||
+           leg->routine == CMO_ROUTINE_STOP_ON_LINE || leg->routine == CMO_ROUTINE_SQUARE_ON_LINE;
 }
 
 static void check_run(const lab_run *run, const char *path, double value) {

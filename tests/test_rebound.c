@@ -9,7 +9,8 @@ START_TEST(it_turns_as_it_was_asked_to) {
     for (size_t i = 0; i < G_N_ELEMENTS(leaves); i++) {
         patrol p;
         start_patrol(&p, &dark_room, 64, 0, NULL);
-        cmo_stay_parameters parameters = {.leave = leaves[i], .angle_deg = 100, .rebounds = 1};
+        cmo_stay_inside_parameters parameters = {
+            .leave = leaves[i], .angle_deg = 100, .rebounds = 1};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
         const cmo_rebound *r = &p.state.last;
         // The right wall, met at 20 degrees to the left of its normal.
@@ -28,7 +29,7 @@ END_TEST
 START_TEST(toward_the_middle_it_comes_back_to_where_it_was) {
     patrol p;
     start_patrol(&p, &dark_room, 64, 0, NULL);
-    cmo_stay_parameters parameters = {.leave = CMO_LEAVE_MIDDLE, .rebounds = 6};
+    cmo_stay_inside_parameters parameters = {.leave = CMO_LEAVE_MIDDLE, .rebounds = 6};
     ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
     cmo_sim_truth end = cmo_sim_truth_now(p.bench.sim);
     double to_middle =
@@ -45,7 +46,7 @@ START_TEST(where_one_sensor_crosses_it_feels_for_the_wall_or_guesses) {
     for (int guess = 0; guess < 2; guess++) {
         patrol p;
         start_patrol(&p, &dark_room, 64, 0, NULL);
-        cmo_stay_parameters parameters = {.guess = guess == 1, .rebounds = 8};
+        cmo_stay_inside_parameters parameters = {.guess = guess == 1, .rebounds = 8};
         cmo_robot *robot = &p.bench.robot;
         unsigned known = 0, seen = 0;
         cmo_outcome outcome = cmo_stay_inside_start(robot, &p.state, &parameters);
@@ -74,7 +75,7 @@ START_TEST(a_corner_that_pokes_in_is_not_run_over) {
     r.notch_mm = 250;
     patrol p;
     start_patrol(&p, &r, 64, 0, NULL);
-    cmo_stay_parameters parameters = {.rebounds = 25, .longest_ms = CMO_NO_END};
+    cmo_stay_inside_parameters parameters = {.rebounds = 25, .for_ms = CMO_NO_END};
     ck_assert_int_eq(run_patrol(&p, &parameters, 240000), CMO_OUTCOME_DONE);
     ck_assert_double_gt(p.least_mm, 0.5);
     ck_assert(p.state.budget.corners);
@@ -87,7 +88,7 @@ START_TEST(in_a_room_too_small_to_go_anywhere_it_gives_up) {
     patrol p;
     start_patrol(&p, &cell, 64, 0, NULL);
     // A boundary everywhere: the floor itself counts as one.
-    cmo_stay_parameters parameters = {.band = {0.5F, 1.5F}, .longest_ms = CMO_NO_END};
+    cmo_stay_inside_parameters parameters = {.band = {0.5F, 1.5F}, .for_ms = CMO_NO_END};
     ck_assert_int_eq(run_patrol(&p, &parameters, 120000), CMO_OUTCOME_CORNERED);
     cmo_sim_pass(p.bench.sim, 300);
     ck_assert(cmo_sim_halted(p.bench.sim));
@@ -101,7 +102,7 @@ START_TEST(put_down_on_the_rim_it_turns_off_it) {
     // Both spots beyond the edge, the wheels inside.
     cmo_sim_setup setup = patrol_setup(&p, RIGHT - 65, 350, 0);
     start_again(&p, &setup);
-    cmo_stay_parameters parameters = {.rebounds = 3};
+    cmo_stay_inside_parameters parameters = {.rebounds = 3};
     ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
     ck_assert_double_gt(p.least_mm, 0.5);
     end_patrol(&p);
@@ -115,7 +116,7 @@ START_TEST(without_a_known_slowest_speed_it_rebounds_all_the_same) {
     p.description.slowest_mm_s = 0;
     cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
     start_again(&p, &setup);
-    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.longest_ms = 6000}, INFINITY),
+    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_inside_parameters){.for_ms = 6000}, INFINITY),
                      CMO_OUTCOME_DONE);
     ck_assert_uint_ge(p.state.rebounds, 2);
     ck_assert_double_lt(figure(&p.bench.robot, CMO_ELAPSED_MS), 7000);
@@ -137,7 +138,8 @@ START_TEST(a_contact_ahead_of_the_axle_is_counted) {
         setup.plant.caster_behind_mm = -45;
         setup.plant.caster_trail_mm = 0;
         start_again(&p, &setup);
-        cmo_stay_parameters parameters = {.convex = true, .rebounds = 6, .longest_ms = CMO_NO_END};
+        cmo_stay_inside_parameters parameters = {
+            .convex = true, .rebounds = 6, .for_ms = CMO_NO_END};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
         least[stated] = p.least_mm;
         speed[stated] = p.state.cruise_mm_s;
@@ -159,7 +161,7 @@ START_TEST(where_stops_take_longer_it_drives_slower) {
         setup.plant.grip_m_s2 = slips ? 1.6 : setup.plant.grip_m_s2;
         start_again(&p, &setup);
         // What a first stop takes has yet to be seen.
-        cmo_stay_parameters parameters = {.rebounds = 1, .longest_ms = CMO_NO_END};
+        cmo_stay_inside_parameters parameters = {.rebounds = 1, .for_ms = CMO_NO_END};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
         ck_assert_float_eq_tol(p.state.last.speed_mm_s, 0.8F * p.state.cruise_mm_s, 10.0F);
         parameters.rebounds = 8;
@@ -185,7 +187,7 @@ START_TEST(it_goes_by_the_floor_that_it_stands_on) {
         other.floor = cases[i].floor;
         patrol p;
         start_patrol(&p, &other, 64, 0, NULL);
-        cmo_stay_parameters parameters = {.rebounds = 3, .longest_ms = 60000};
+        cmo_stay_inside_parameters parameters = {.rebounds = 3, .for_ms = 60000};
         cmo_outcome outcome = run_patrol(&p, &parameters, INFINITY);
         ck_assert_int_eq(outcome, cases[i].goes ? CMO_OUTCOME_DONE : CMO_OUTCOME_LOW_CONTRAST);
         ck_assert_uint_eq(p.state.rebounds, cases[i].goes ? 3 : 0);
@@ -213,8 +215,8 @@ START_TEST(where_void_is_deep_the_floor_need_not_be_known) {
         for (uint8_t i = 0; i < 2; i++) {
             ck_assert_int_eq(cmo_robot_set_levels(&p.bench.robot, i, &levels), CMO_OUTCOME_DONE);
         }
-        cmo_stay_parameters parameters = {
-            .boundary = CMO_TONE_VOID, .rebounds = 3, .longest_ms = 60000};
+        cmo_stay_inside_parameters parameters = {
+            .boundary = CMO_TONE_VOID, .rebounds = 3, .for_ms = 60000};
         cmo_outcome outcome = run_patrol(&p, &parameters, INFINITY);
         ck_assert_int_eq(outcome, deep ? CMO_OUTCOME_DONE : CMO_OUTCOME_LOW_CONTRAST);
         ck_assert_uint_eq(p.state.rebounds, deep ? 3 : 0);

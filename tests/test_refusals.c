@@ -20,7 +20,7 @@ START_TEST(defaults_suit_a_robot_that_can_only_drive_fast) {
     union {
         cmo_advance_state advance;
         cmo_line_state line;
-        cmo_square_state square;
+        cmo_square_on_line_state square;
         cmo_check_wiring_state wiring;
     } state;
     ck_assert_int_eq(cmo_advance_start(&r.robot, &state.advance, &near), CMO_RUNNING);
@@ -33,8 +33,9 @@ START_TEST(defaults_suit_a_robot_that_can_only_drive_fast) {
     ck_assert_int_eq(cmo_stop_on_line_start(&r.robot, &state.line, &(cmo_line_parameters){0}),
                      CMO_RUNNING);
     cmo_halt_now(&r.robot, CMO_HALT_DEFAULT);
-    ck_assert_int_eq(cmo_square_on_line_start(&r.robot, &state.square, &(cmo_square_parameters){0}),
-                     CMO_RUNNING);
+    ck_assert_int_eq(
+        cmo_square_on_line_start(&r.robot, &state.square, &(cmo_square_on_line_parameters){0}),
+        CMO_RUNNING);
     cmo_halt_now(&r.robot, CMO_HALT_DEFAULT);
     ck_assert_int_eq(
         cmo_check_wiring_start(&r.robot, &state.wiring, &(cmo_check_wiring_parameters){0}),
@@ -90,8 +91,8 @@ START_TEST(a_robot_that_was_refused_does_nothing) {
     ck_assert_int_eq(cmo_halt_now(&robot, CMO_HALT_DEFAULT), CMO_FAILED);
     union {
         cmo_line_state line;
-        cmo_square_state square;
-        cmo_stay_state stay;
+        cmo_square_on_line_state square;
+        cmo_stay_inside_state stay;
         cmo_check_wiring_state wiring;
         cmo_measure_geometry_state geometry;
         cmo_measure_drive_state drive;
@@ -106,9 +107,10 @@ START_TEST(a_robot_that_was_refused_does_nothing) {
     refused +=
         cmo_drive_until_line_start(&robot, &s.line, &(cmo_line_parameters){0}) == bad_parameter;
     refused += cmo_stop_on_line_start(&robot, &s.line, &(cmo_line_parameters){0}) == bad_parameter;
+    refused += cmo_square_on_line_start(&robot, &s.square, &(cmo_square_on_line_parameters){0}) ==
+               bad_parameter;
     refused +=
-        cmo_square_on_line_start(&robot, &s.square, &(cmo_square_parameters){0}) == bad_parameter;
-    refused += cmo_stay_inside_start(&robot, &s.stay, &(cmo_stay_parameters){0}) == bad_parameter;
+        cmo_stay_inside_start(&robot, &s.stay, &(cmo_stay_inside_parameters){0}) == bad_parameter;
     refused += cmo_check_wiring_start(&robot, &s.wiring, &(cmo_check_wiring_parameters){0}) ==
                bad_parameter;
     refused += cmo_measure_geometry_start(&robot, &s.geometry,
@@ -154,10 +156,10 @@ END_TEST
 START_TEST(what_a_robot_cannot_do_is_refused_by_name) {
     ideal r;
     start_ideal(&r, (uint16_t)(PLAIN_TRAITS & ~CMO_TRAIT_HOLD));
-    cmo_stay_state stay;
+    cmo_stay_inside_state stay;
     ck_assert_int_eq(
         cmo_stay_inside_start(&r.robot, &stay,
-                              &(cmo_stay_parameters){.convex = true, .halt = CMO_HALT_HOLD}),
+                              &(cmo_stay_inside_parameters){.convex = true, .halt = CMO_HALT_HOLD}),
         CMO_OUTCOME_NOT_SUPPORTED);
     ck_assert_str_eq(r.robot.field, "halt");
     cmo_action_state action;
@@ -187,7 +189,7 @@ START_TEST(what_a_robot_cannot_do_is_refused_by_name) {
     cmo_robot_description twisted = plain_robot;
     twisted.light[0].counts_min = 1024;
     ck_assert_int_eq(cmo_robot_start(&r.robot, &twisted, &r.paper.port), CMO_OUTCOME_BAD_PARAMETER);
-    ck_assert_str_eq(r.robot.field, "light.counts_min");
+    ck_assert_str_eq(r.robot.field, "counts_min");
 }
 END_TEST
 

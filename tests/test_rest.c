@@ -95,7 +95,7 @@ START_TEST(it_rests_with_the_middle_of_its_sensors_on_the_edge_when_it_comes_at_
         cmo_line_parameters p = {.cruise_mm_s = 300,
                                  .blind_mm = 150,
                                  .least_width_mm = 15,
-                                 .watch = CMO_WATCH_BOTH,
+                                 .sensor = CMO_SENSOR_BOTH,
                                  .rest = CMO_REST_NEAR_EDGE};
         bench_robot bench = stop(&setup, &plain_robot, &p);
         // Beyond some degrees no sensor is left over the edge, and the encoders alone bring it

@@ -160,7 +160,7 @@ START_TEST(the_entry_angle_is_known_when_both_sensors_cross) {
         setup.heading_deg = angles[i];
         bench_robot bench = start(&setup, &plain_robot);
         cmo_line_parameters parameters = {
-            .watch = CMO_WATCH_BOTH, .blind_mm = 200, .cruise_mm_s = 200, .least_width_mm = 15};
+            .sensor = CMO_SENSOR_BOTH, .blind_mm = 200, .cruise_mm_s = 200, .least_width_mm = 15};
         ck_assert_int_eq(cmo_drive_until_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
         double heading =
             find_crossing(bench.sim, angles[i] > 0, CMO_SIM_LINE)->at.heading_rad * 180 / G_PI;

@@ -273,7 +273,7 @@ START_TEST(a_trace_is_read_back_as_it_was_written) {
         const lab_row *b = &g_array_index(run->rows, lab_row, i);
         ck_assert_uint_eq(a->leg, b->leg);
         ck_assert_uint_eq(a->robot.run_us, b->robot.run_us);
-        ck_assert_uint_eq(a->robot.kind, b->robot.kind);
+        ck_assert_uint_eq(a->robot.routine, b->robot.routine);
         ck_assert_uint_eq(a->robot.stage, b->robot.stage);
         ck_assert_uint_eq(a->robot.halted, b->robot.halted);
         ck_assert_float_eq_tol(a->robot.way_mm, b->robot.way_mm, 0.001F);

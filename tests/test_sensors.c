@@ -199,7 +199,7 @@ static void expect_fault(void (*use)(cmo_sim_faults *), cmo_outcome expected, do
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
     // Both are watched: the one that fails is missed.
-    cmo_line_parameters parameters = {.watch = CMO_WATCH_BOTH, .cruise_mm_s = 200};
+    cmo_line_parameters parameters = {.sensor = CMO_SENSOR_BOTH, .cruise_mm_s = 200};
     ck_assert_int_eq(cmo_drive_until_line(&bench.robot, &parameters), expected);
     ck_assert_int_eq(bench.robot.report.sensor, 1);
     ck_assert(!bench.robot.report.motors_may_run);

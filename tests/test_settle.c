@@ -59,28 +59,28 @@ static rest rest_of(lab_run *run, cmo_figure figure) {
 
 static rest stop(const lab_robot *robot, const cmo_sim_mat *mat, cmo_rest place, double speed_mm_s,
                  double angle_deg, uint64_t seed) {
-    lab_leg leg = {.kind = CMO_KIND_STOP_ON_LINE,
-                   .parameters.line_search = {.cruise_mm_s = (float)speed_mm_s,
-                                              .least_width_mm = (float)WIDTH_MM,
-                                              .rest = place}};
+    lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
+                   .parameters.stop_on_line = {.cruise_mm_s = (float)speed_mm_s,
+                                               .least_width_mm = (float)WIDTH_MM,
+                                               .rest = place}};
     return rest_of(drive(robot, mat, &leg, 500.0, angle_deg, seed), CMO_REST_ERROR_MM);
 }
 
 // Squares up, and says by how many degrees it is off.
 static rest square(const lab_robot *robot, const cmo_sim_mat *mat, double angle_deg,
                    uint64_t seed) {
-    lab_leg leg = {.kind = CMO_KIND_SQUARE_ON_LINE,
-                   .parameters.square.line = {.cruise_mm_s = 200.0F,
-                                              .least_width_mm = (float)WIDTH_MM,
-                                              .too_fast = CMO_TOO_FAST_SLOW,
-                                              .rest = CMO_REST_NEAR_EDGE}};
+    lab_leg leg = {.routine = CMO_ROUTINE_SQUARE_ON_LINE,
+                   .parameters.square_on_line = {.cruise_mm_s = 200.0F,
+                                                 .least_width_mm = (float)WIDTH_MM,
+                                                 .too_fast = CMO_TOO_FAST_SLOW,
+                                                 .rest = CMO_REST_NEAR_EDGE}};
     lab_robot known = *robot;
     known.plant.place_spread_mm = 0.0;
     return rest_of(drive(&known, mat, &leg, 300.0, angle_deg, seed), CMO_RESIDUAL_ANGLE_DEG);
 }
 
 static void measure(lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed) {
-    lab_leg leg = {.kind = CMO_KIND_MEASURE_DRIVE, .parameters.measure_drive = {.rounds = 1}};
+    lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_DRIVE, .parameters.measure_drive = {.rounds = 1}};
     lab_run *run = drive(robot, mat, &leg, 800.0, 0.0, seed);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     ck_assert_msg(result->outcome == CMO_OUTCOME_DONE, "robot %u: %s", (unsigned)seed,
@@ -220,7 +220,7 @@ START_TEST(robots_of_every_kind_turn_as_far_as_they_think) {
     double own = 0.0;
     for (uint64_t seed = 1; seed <= ROBOTS; seed++) {
         lab_robot *robot = lab_fleet_robot(fleet, seed, NULL);
-        lab_leg leg = {.kind = CMO_KIND_TURN,
+        lab_leg leg = {.routine = CMO_ROUTINE_TURN,
                        .parameters.turn = {.angle_deg = seed % 2 == 0 ? 90.0F : -90.0F}};
         lab_run *run = drive(robot, mat, &leg, 500.0, 0.0, seed);
         const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
@@ -246,8 +246,8 @@ START_TEST(a_halt_that_slides_is_an_estimate) {
     lab_robot *robot = lab_robot_load("data/ferry/mozzo.yaml", NULL);
     ck_assert_ptr_nonnull(robot);
     for (float speed = 150.0F; speed <= 600.0F; speed += 450.0F) {
-        lab_leg leg = {.kind = CMO_KIND_DRIVE_UNTIL_LINE,
-                       .parameters.line_search = {.cruise_mm_s = speed, .least_width_mm = 15}};
+        lab_leg leg = {.routine = CMO_ROUTINE_DRIVE_UNTIL_LINE,
+                       .parameters.drive_until_line = {.cruise_mm_s = speed, .least_width_mm = 15}};
         lab_run *run = drive(robot, mat, &leg, 400.0, 0.0, 1);
         const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
         ck_assert_int_eq(result->outcome, CMO_OUTCOME_DONE);

@@ -35,7 +35,7 @@ static cmo_sim_mat *floor_of(const floor_plan *plan) {
 }
 
 static squared square(const floor_plan *floor, double heading_deg, uint16_t traits,
-                      const cmo_square_parameters *parameters, uint64_t seed) {
+                      const cmo_square_on_line_parameters *parameters, uint64_t seed) {
     cmo_sim_setup setup = plain_setup(&plain_robot, traits, floor_of(floor));
     double turn = heading_deg * G_PI / 180.0;
     setup.seed = seed;
@@ -75,7 +75,7 @@ static squared square(const floor_plan *floor, double heading_deg, uint16_t trai
 START_TEST(square_on_line_ends_square_from_forty_degrees) {
     for (int i = 0; i <= 16; i++) {
         double entry = -40.0 + 5.0 * i;
-        cmo_square_parameters p = {.line = {.cruise_mm_s = (float)(150 + 50 * (i % 6))}};
+        cmo_square_on_line_parameters p = {.cruise_mm_s = (float)(150 + 50 * (i % 6))};
         squared s = square(&one_line, entry, PLAIN_TRAITS, &p, (uint64_t)i + 1);
         ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
         ck_assert_msg(fabs(s.residual_deg) < 0.5, "from %g: %g", entry, s.residual_deg);
@@ -98,9 +98,8 @@ START_TEST(it_rests_over_the_centre_the_far_edge_and_beyond_too) {
                  {CMO_REST_CENTRE, -40, -30}};
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         for (double entry = -30; entry <= 30; entry += 20) {
-            cmo_square_parameters p = {.line = {.cruise_mm_s = 250,
-                                                .rest = cases[i].rest,
-                                                .beyond_mm = cases[i].beyond_mm}};
+            cmo_square_on_line_parameters p = {
+                .cruise_mm_s = 250, .rest = cases[i].rest, .beyond_mm = cases[i].beyond_mm};
             squared s = square(&one_line, entry, PLAIN_TRAITS, &p, 3);
             ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
             ck_assert_double_eq_tol(s.rest_mm, cases[i].at_mm, 1.0);
@@ -112,8 +111,8 @@ START_TEST(it_rests_over_the_centre_the_far_edge_and_beyond_too) {
 END_TEST
 
 START_TEST(it_squares_on_a_light_line_and_without_encoders) {
-    cmo_square_parameters p = {.line = {.tone = CMO_TONE_LIGHT, .cruise_mm_s = 200}};
-    cmo_square_parameters slow = {.line = {.cruise_mm_s = 150}};
+    cmo_square_on_line_parameters p = {.tone = CMO_TONE_LIGHT, .cruise_mm_s = 200};
+    cmo_square_on_line_parameters slow = {.cruise_mm_s = 150};
     for (double entry = -35; entry <= 35; entry += 14) {
         squared s = square(&light_line, entry, PLAIN_TRAITS, &p, 5);
         ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
@@ -129,7 +128,7 @@ START_TEST(it_squares_on_a_light_line_and_without_encoders) {
 END_TEST
 
 START_TEST(at_a_tables_edge_it_squares_and_the_wheels_stay_on_it) {
-    cmo_square_parameters p = {.line = {.tone = CMO_TONE_VOID, .cruise_mm_s = 150}};
+    cmo_square_on_line_parameters p = {.tone = CMO_TONE_VOID, .cruise_mm_s = 150};
     for (double entry = -40; entry <= 40; entry += 10) {
         squared s = square(&bare_table, entry, PLAIN_TRAITS, &p, 2);
         ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
@@ -137,7 +136,7 @@ START_TEST(at_a_tables_edge_it_squares_and_the_wheels_stay_on_it) {
         ck_assert_double_eq_tol(s.rest_mm, 0.0, 1.0);
         ck_assert_double_lt(s.furthest_axle_mm, 700.0 - 20.0);
     }
-    p.line.rest = CMO_REST_FAR_EDGE;
+    p.rest = CMO_REST_FAR_EDGE;
     ck_assert_int_eq(square(&bare_table, 0, PLAIN_TRAITS, &p, 2).outcome,
                      CMO_OUTCOME_BAD_PARAMETER);
 }
@@ -157,7 +156,7 @@ START_TEST(where_only_one_sensor_meets_the_line_it_is_named) {
     setup.x_mm = 500;
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
-    cmo_square_parameters p = {.line = {.cruise_mm_s = 200, .longest_mm = 500}};
+    cmo_square_on_line_parameters p = {.cruise_mm_s = 200, .longest_mm = 500};
     ck_assert_int_eq(cmo_square_on_line(&bench.robot, &p), CMO_OUTCOME_ONE_SENSOR);
     ck_assert_int_eq(bench.robot.report.sensor, 0);
     ck_assert_int_eq(bench.robot.report.passed_reason, CMO_PASSED_ONE_SIDED);
@@ -181,7 +180,7 @@ START_TEST(spots_that_are_not_side_by_side_are_geometry) {
     setup.heading_deg = 25;
     bench_robot bench;
     start_bench(&bench, &setup, &description);
-    cmo_square_parameters p = {.line = {.cruise_mm_s = 250}};
+    cmo_square_on_line_parameters p = {.cruise_mm_s = 250};
     ck_assert_int_eq(cmo_square_on_line(&bench.robot, &p), CMO_OUTCOME_DONE);
     double off = cmo_sim_truth_now(bench.sim).heading_rad * 180.0 / G_PI;
     ck_assert_double_eq_tol(off, 0.0, 0.5); // 4 mm over 90 would be 2.5 degrees
@@ -202,11 +201,11 @@ START_TEST(a_stated_line_sets_the_pose_and_tells_what_is_left_over) {
         bench_robot bench;
         start_bench(&bench, &setup, &plain_robot);
         cmo_robot_set_pose(&bench.robot, 450, 490, 380 + 7); // off by 20 mm and 7 degrees
-        cmo_square_state state;
+        cmo_square_on_line_state state;
         cmo_stated_line line = {.x_mm = 700, .y_mm = 100};
         cmo_left_over left = {9.0F, 9.0F};
         ck_assert(!cmo_take_pose(&bench.robot, &state.line, &line, &left)); // nothing has ended
-        cmo_square_parameters p = {.line = {.cruise_mm_s = 250, .rest = rest}};
+        cmo_square_on_line_parameters p = {.cruise_mm_s = 250, .rest = rest};
         ck_assert_int_eq(cmo_square_on_line_start(&bench.robot, &state, &p), CMO_RUNNING);
         ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_DONE);
         ck_assert(cmo_take_pose(&bench.robot, &state.line, &line, &left));
@@ -237,7 +236,7 @@ START_TEST(a_stop_where_the_halt_leaves_it_sets_the_pose_too) {
     start_bench(&bench, &setup, &plain_robot);
     cmo_robot_set_pose(&bench.robot, 410, 490, 0);
     cmo_line_state state;
-    cmo_line_parameters p = {.watch = CMO_WATCH_BOTH, .cruise_mm_s = 250};
+    cmo_line_parameters p = {.sensor = CMO_SENSOR_BOTH, .cruise_mm_s = 250};
     ck_assert_int_eq(cmo_stop_on_line_start(&bench.robot, &state, &p), CMO_RUNNING);
     ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_DONE);
     cmo_stated_line line = {.x_mm = 700, .y_mm = 100};
@@ -261,8 +260,8 @@ START_TEST(at_a_notch_in_the_table_the_other_sensor_is_not_waited_for) {
     setup.x_mm = 450;
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
-    cmo_square_parameters p = {
-        .line = {.tone = CMO_TONE_VOID, .cruise_mm_s = 150, .too_fast = CMO_TOO_FAST_SLOW}};
+    cmo_square_on_line_parameters p = {
+        .tone = CMO_TONE_VOID, .cruise_mm_s = 150, .too_fast = CMO_TOO_FAST_SLOW};
     ck_assert_int_eq(cmo_square_on_line(&bench.robot, &p), CMO_OUTCOME_ONE_SENSOR);
     ck_assert(cmo_sim_halted(bench.sim));
     end_bench(&bench);
@@ -275,8 +274,8 @@ START_TEST(a_stated_line_may_lie_anywhere_and_in_any_direction) {
     setup.x_mm = 500;
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
-    cmo_square_state state;
-    cmo_square_parameters p = {.line = {.cruise_mm_s = 250}};
+    cmo_square_on_line_state state;
+    cmo_square_on_line_parameters p = {.cruise_mm_s = 250};
     ck_assert_int_eq(cmo_square_on_line_start(&bench.robot, &state, &p), CMO_RUNNING);
     ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_DONE);
     double rest_mm = figure(&bench.robot, CMO_REST_ERROR_MM);
@@ -309,9 +308,9 @@ static cmo_outcome square_ended_by(int cause, uint32_t end_ms, cmo_stage *stage)
     }
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
-    cmo_square_state state;
+    cmo_square_on_line_state state;
     // Fine enough for several moves to settle.
-    cmo_square_parameters p = {.line = {.cruise_mm_s = 250}, .tolerance_mm = 0.1F};
+    cmo_square_on_line_parameters p = {.cruise_mm_s = 250, .tolerance_mm = 0.1F};
     cmo_outcome outcome = cmo_square_on_line_start(&bench.robot, &state, &p);
     *stage = CMO_STAGE_IDLE;
     while (outcome == CMO_RUNNING) {
@@ -363,21 +362,21 @@ END_TEST
 START_TEST(parameters_that_make_no_sense_are_refused) {
     paper_port paper;
     cmo_robot robot;
-    cmo_square_state state;
+    cmo_square_on_line_state state;
     start_paper(&paper, PLAIN_TRAITS);
     cmo_robot_start(&robot, &plain_robot, &paper.port);
     cmo_levels levels = {100, 600, CMO_LEVEL_UNKNOWN, 6};
-    cmo_square_parameters p = {0};
+    cmo_square_on_line_parameters p = {0};
     ck_assert_int_eq(cmo_square_on_line_start(&robot, &state, &p), CMO_OUTCOME_LOW_CONTRAST);
     cmo_robot_set_levels(&robot, 0, &levels);
     cmo_robot_set_levels(&robot, 1, &levels);
     static const struct {
-        cmo_square_parameters parameters;
+        cmo_square_on_line_parameters parameters;
         const char *field;
     } wrong[] = {{{.rounds = 21}, "rounds"},
                  {{.tolerance_mm = 9}, "tolerance_mm"},
-                 {{.line = {.cruise_mm_s = 5000}}, "cruise_mm_s"},
-                 {{.line = {.rest = 7}}, "rest"}};
+                 {{.cruise_mm_s = 5000}, "cruise_mm_s"},
+                 {{.rest = 7}, "rest"}};
     for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {
         ck_assert_int_eq(cmo_square_on_line_start(&robot, &state, &wrong[i].parameters),
                          CMO_OUTCOME_BAD_PARAMETER);

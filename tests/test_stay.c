@@ -16,10 +16,10 @@ START_TEST(no_wheel_goes_over_a_boundary_of_any_kind) {
     for (size_t i = 0; i < G_N_ELEMENTS(kinds); i++) {
         patrol p;
         start_patrol(&p, kinds[i].room, kinds[i].side_mm, 0, NULL);
-        cmo_stay_parameters parameters = {.boundary = kinds[i].boundary,
-                                          .convex = kinds[i].side_mm < 50.0F,
-                                          .rebounds = 10,
-                                          .longest_ms = CMO_NO_END};
+        cmo_stay_inside_parameters parameters = {.boundary = kinds[i].boundary,
+                                                 .convex = kinds[i].side_mm < 50.0F,
+                                                 .rebounds = 10,
+                                                 .for_ms = CMO_NO_END};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
         ck_assert_uint_eq(p.state.rebounds, 10);
         ck_assert_msg(p.least_mm > 0.5, "kind %zu: %g mm", i, p.least_mm);
@@ -44,26 +44,26 @@ START_TEST(it_ends_by_whatever_is_asked_for) {
     cmo_sim_faults_none(&crate.faults);
     patrol p;
     start_patrol(&p, &dark_room, 64, 0, NULL);
-    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.longest_ms = 4000}, INFINITY),
+    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_inside_parameters){.for_ms = 4000}, INFINITY),
                      CMO_OUTCOME_DONE);
     ck_assert_double_eq_tol(figure(&p.bench.robot, CMO_ELAPSED_MS), 4200, 2500);
     double way = figure(&p.bench.robot, CMO_TRAVELLED_MM);
-    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.distance_mm = 150}, INFINITY),
+    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_inside_parameters){.distance_mm = 150}, INFINITY),
                      CMO_OUTCOME_DONE);
     ck_assert_double_gt(figure(&p.bench.robot, CMO_TRAVELLED_MM), 140);
     ck_assert_double_gt(way, 200);
     // The caller.
-    cmo_stay_parameters forever = {.longest_ms = CMO_NO_END};
+    cmo_stay_inside_parameters forever = {.for_ms = CMO_NO_END};
     ck_assert_int_eq(run_patrol(&p, &forever, 9000), CMO_RUNNING);
     cmo_stay_inside_end(&p.state);
     ck_assert_int_eq(cmo_run(&p.bench.robot), CMO_OUTCOME_DONE);
     end_patrol(&p);
     start_patrol(&p, &dark_room, 64, CMO_TRAIT_RANGE | CMO_TRAIT_TOUCH, &crate);
-    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.range_mm = 60}, INFINITY),
+    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_inside_parameters){.range_mm = 60}, INFINITY),
                      CMO_OUTCOME_DONE);
     ck_assert_uint_eq(p.state.rebounds, 0);
     ck_assert_double_eq_tol(cmo_sim_range(p.bench.sim), 35, 30); // it stands a little further on
-    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.touch = 3}, INFINITY),
+    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_inside_parameters){.touch = 3}, INFINITY),
                      CMO_OUTCOME_DONE);
     ck_assert_double_le(cmo_sim_range(p.bench.sim), 3);
     end_patrol(&p);
@@ -77,7 +77,7 @@ START_TEST(it_charges_what_is_in_range_but_the_rim_goes_first) {
     cmo_sim_faults_none(&crate.faults);
     patrol p;
     start_patrol(&p, &dark_room, 64, CMO_TRAIT_RANGE, &crate);
-    cmo_stay_parameters parameters = {.charge_mm = 200, .scan_deg = 90, .rebounds = 3};
+    cmo_stay_inside_parameters parameters = {.charge_mm = 200, .scan_deg = 90, .rebounds = 3};
     ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
     ck_assert(p.stages & 1U << CMO_STAGE_CHARGE);
     ck_assert(p.stages & 1U << CMO_STAGE_SCAN);
@@ -96,7 +96,7 @@ START_TEST(a_fault_halts_it_wherever_it_is) {
         broken.faults.light_silent_at_ms[i % 2] = 700.0 + 310.0 * i;
         patrol p;
         start_patrol(&p, &dark_room, 64, 0, &broken);
-        ck_assert_int_eq(run_patrol(&p, &(cmo_stay_parameters){.longest_ms = 20000}, INFINITY),
+        ck_assert_int_eq(run_patrol(&p, &(cmo_stay_inside_parameters){.for_ms = 20000}, INFINITY),
                          CMO_OUTCOME_SENSOR_SILENT);
         ck_assert_int_eq(p.bench.robot.report.sensor, i % 2);
         cmo_sim_pass(p.bench.sim, 300);
@@ -110,10 +110,11 @@ START_TEST(without_levels_nothing_moves) {
     paper_port paper;
     start_paper(&paper, PLAIN_TRAITS);
     cmo_robot robot;
-    cmo_stay_state state;
+    cmo_stay_inside_state state;
     ck_assert_int_eq(cmo_robot_start(&robot, &plain_robot, &paper.port), CMO_OUTCOME_DONE);
-    ck_assert_int_eq(cmo_stay_inside_start(&robot, &state, &(cmo_stay_parameters){.convex = true}),
-                     CMO_OUTCOME_LOW_CONTRAST);
+    ck_assert_int_eq(
+        cmo_stay_inside_start(&robot, &state, &(cmo_stay_inside_parameters){.convex = true}),
+        CMO_OUTCOME_LOW_CONTRAST);
     ck_assert_str_eq(robot.field, "levels");
     ck_assert_ptr_null(robot.routine);
     ck_assert_uint_eq(paper.drives, 0);
@@ -122,7 +123,7 @@ END_TEST
 
 START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
     static const struct {
-        cmo_stay_parameters p;
+        cmo_stay_inside_parameters p;
         cmo_outcome outcome;
         const char *field;
     } bad[] = {
@@ -163,7 +164,8 @@ START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
         ck_assert_ptr_null(p.bench.robot.routine);
     }
     // Slowed down instead, or driven all the same.
-    cmo_stay_parameters fast = {.cruise_mm_s = 690, .too_fast = CMO_TOO_FAST_SLOW, .rebounds = 1};
+    cmo_stay_inside_parameters fast = {
+        .cruise_mm_s = 690, .too_fast = CMO_TOO_FAST_SLOW, .rebounds = 1};
     ck_assert_int_eq(run_patrol(&p, &fast, INFINITY), CMO_OUTCOME_DONE);
     ck_assert_float_eq(p.state.cruise_mm_s, p.state.budget.speed_mm_s);
     fast.too_fast = CMO_TOO_FAST_ACCEPT;
@@ -174,12 +176,14 @@ START_TEST(parameters_that_make_no_sense_are_refused_by_name) {
     end_patrol(&p);
     // Blind angles, and neither swaying nor taking the risk.
     start_patrol(&p, &dark_room, 45, 0, NULL);
-    ck_assert_int_eq(cmo_stay_inside_start(&p.bench.robot, &p.state,
-                                           &(cmo_stay_parameters){.grazing = CMO_GRAZING_REFUSE}),
-                     CMO_OUTCOME_TOO_FAST);
+    ck_assert_int_eq(
+        cmo_stay_inside_start(&p.bench.robot, &p.state,
+                              &(cmo_stay_inside_parameters){.grazing = CMO_GRAZING_REFUSE}),
+        CMO_OUTCOME_TOO_FAST);
     ck_assert_str_eq(p.bench.robot.field, "grazing");
-    ck_assert_int_eq(cmo_stay_inside_start(&p.bench.robot, &p.state, &(cmo_stay_parameters){0}),
-                     CMO_OUTCOME_TOO_FAST);
+    ck_assert_int_eq(
+        cmo_stay_inside_start(&p.bench.robot, &p.state, &(cmo_stay_inside_parameters){0}),
+        CMO_OUTCOME_TOO_FAST);
     ck_assert_str_eq(p.bench.robot.field, "convex");
     end_patrol(&p);
 }
@@ -191,8 +195,9 @@ START_TEST(it_sways_as_its_budget_has_it) {
     start_patrol(&p, &dark_room, 45, 0, NULL);
     cmo_robot *robot = &p.bench.robot;
     double start = cmo_sim_truth_now(p.bench.sim).heading_rad;
-    ck_assert_int_eq(cmo_stay_inside_start(robot, &p.state, &(cmo_stay_parameters){.convex = true}),
-                     CMO_RUNNING);
+    ck_assert_int_eq(
+        cmo_stay_inside_start(robot, &p.state, &(cmo_stay_inside_parameters){.convex = true}),
+        CMO_RUNNING);
     double widest = 0.0;
     while (cmo_tick(robot) == CMO_RUNNING && robot->stage <= CMO_STAGE_PATROL &&
            p.state.rebounds == 0 && robot->stage != CMO_STAGE_BRAKE) {
@@ -222,13 +227,13 @@ START_TEST(a_robot_that_cannot_be_safe_is_told_what_would_do) {
         d.light[0].ahead_mm = d.light[1].ahead_mm = cases[i].ahead_mm;
         paper_port paper;
         cmo_robot robot;
-        cmo_stay_state state;
+        cmo_stay_inside_state state;
         start_paper(&paper, PLAIN_TRAITS);
         ck_assert_int_eq(cmo_robot_start(&robot, &d, &paper.port), CMO_OUTCOME_DONE);
         cmo_levels levels = {.dark = 100, .light = 700, .void_counts = CMO_LEVEL_UNKNOWN};
         cmo_robot_set_levels(&robot, 0, &levels);
         cmo_robot_set_levels(&robot, 1, &levels);
-        cmo_stay_parameters parameters = {.margin_mm = 3};
+        cmo_stay_inside_parameters parameters = {.margin_mm = 3};
         cmo_outcome outcome = cmo_stay_inside_start(&robot, &state, &parameters);
         ck_assert_int_eq(outcome, cases[i].field == NULL ? CMO_RUNNING : CMO_OUTCOME_TOO_FAST);
         if (cases[i].field != NULL) {
@@ -259,7 +264,7 @@ START_TEST(it_ends_at_the_next_tick_in_any_stage) {
         cmo_sim_faults_none(&crate.faults);
         patrol p;
         start_patrol(&p, &dark_room, 45, CMO_TRAIT_RANGE, &crate);
-        cmo_stay_parameters parameters = {.convex = true, .charge_mm = 200, .scan_deg = 90};
+        cmo_stay_inside_parameters parameters = {.convex = true, .charge_mm = 200, .scan_deg = 90};
         cmo_robot *robot = &p.bench.robot;
         ck_assert_int_eq(cmo_stay_inside_start(robot, &p.state, &parameters), CMO_RUNNING);
         while (robot->stage != stage) {
@@ -291,7 +296,7 @@ START_TEST(straight_at_a_grazing_angle_the_budget_tells_which_wheels_go_over) {
         start_patrol(&p, &dark_room, 45, 0, NULL);
         cmo_sim_setup setup = patrol_setup(&p, 180, LOW + (i == 0 ? 150 : 75), -to_wall_deg[i]);
         start_again(&p, &setup);
-        cmo_stay_parameters parameters = {.grazing = CMO_GRAZING_ACCEPT, .rebounds = 1};
+        cmo_stay_inside_parameters parameters = {.grazing = CMO_GRAZING_ACCEPT, .rebounds = 1};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
         if (i == 0) {
             ck_assert_double_gt(p.least_mm, 1.0);

@@ -389,9 +389,32 @@ START_TEST(live_says_what_it_needs) {
 }
 END_TEST
 
+START_TEST(keys_tells_what_a_leg_can_be_told) {
+    ck_assert_int_eq(CALL("keys stop_on_line"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "rest                 halted, near_edge, centre, far_edge; "
+                                      "default: halted\n"));
+    ck_assert_ptr_nonnull(strstr(out, "least_width_mm       0 to 500 mm; default: 10\n"));
+    ck_assert_ptr_null(strstr(out, "ending"));
+    ck_assert_int_eq(CALL("keys lights.right"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "ahead_mm             -500 to 500 mm; must be given\n"));
+    ck_assert_int_eq(CALL("keys"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "  countdown   "));
+    ck_assert_int_eq(CALL("keys figures"), 0);
+    for (int i = 0; i < CMO_FIGURES; i++) {
+        ck_assert_ptr_nonnull(strstr(out, cmo_figure_name((cmo_figure)i)));
+    }
+    ck_assert_int_eq(CALL("keys outcomes"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "  wrong_line   "));
+    ck_assert_int_eq(CALL("keys stop_on_lin"), 2);
+    ck_assert_str_eq(err, "cammino: 'stop_on_lin' has no keys; did you mean stop_on_line?\n");
+    ck_assert_int_eq(CALL("keys advance turn"), 2);
+}
+END_TEST
+
 int main(void) {
     make_folder();
     const TTest *const tests[] = {
+        keys_tells_what_a_leg_can_be_told,
         readings_by_surface_give_levels_threshold_and_margin,
         readings_that_are_none_are_refused_with_their_line,
         levels_are_printed_refused_and_written_into_the_robot_file,

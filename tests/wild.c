@@ -326,12 +326,12 @@ typedef union any_state {
     cmo_advance_state advance;
     cmo_turn_state turn;
     cmo_line_state line;
-    cmo_square_state square;
+    cmo_square_on_line_state square;
     cmo_take_levels_state levels;
     cmo_check_wiring_state wiring;
     cmo_measure_geometry_state geometry;
     cmo_measure_drive_state drive;
-    cmo_stay_state stay;
+    cmo_stay_inside_state stay;
     cmo_countdown_state countdown;
     cmo_action_state action;
 } any_state;
@@ -357,7 +357,7 @@ static uint32_t some_ms(dice *d) {
 static cmo_line_parameters draw_line(dice *d) {
     return (cmo_line_parameters){
         .tone = (cmo_tone)(chance(d, 0.8) ? 0 : pick(d, 4)),
-        .watch = (cmo_watch)(chance(d, 0.5) ? 0 : pick(d, 5)),
+        .sensor = (cmo_sensors)(chance(d, 0.5) ? 0 : pick(d, 5)),
         .blind_mm = number(d, 0, 200),
         .cruise_mm_s = number(d, 20, 400),
         .creep_mm_s = number(d, 20, 300),
@@ -377,38 +377,41 @@ static cmo_line_parameters draw_line(dice *d) {
 
 static cmo_outcome start_moving(cmo_robot *robot, any_state *s, dice *d, unsigned kind) {
     switch (kind) {
-    case CMO_KIND_ADVANCE: {
+    case CMO_ROUTINE_ADVANCE: {
         cmo_advance_parameters p = {
             number(d, -500, 500), number(d, 20, 500), number(d, 100, 5000), number(d, 100, 5000),
             number(d, 0.1, 5),    some_ms(d),         CMO_HALT_DEFAULT,     (cmo_ending)pick(d, 2)};
         return cmo_advance_start(robot, &s->advance, &p);
     }
-    case CMO_KIND_TURN: {
+    case CMO_ROUTINE_TURN: {
         cmo_turn_parameters p = {number(d, -360, 360), number(d, 20, 500), number(d, 100, 5000),
                                  number(d, 100, 5000), number(d, 0.1, 5),  some_ms(d),
                                  CMO_HALT_DEFAULT};
         return cmo_turn_start(robot, &s->turn, &p);
     }
-    case CMO_KIND_DRIVE_UNTIL_LINE: {
+    case CMO_ROUTINE_DRIVE_UNTIL_LINE: {
         cmo_line_parameters p = draw_line(d);
         p.rest = CMO_REST_HALTED;
         p.effort = CMO_EFFORT_NORMAL;
         p.beyond_mm = 0.0F;
         return cmo_drive_until_line_start(robot, &s->line, &p);
     }
-    case CMO_KIND_STOP_ON_LINE: {
+    case CMO_ROUTINE_STOP_ON_LINE: {
         cmo_line_parameters p = draw_line(d);
         return cmo_stop_on_line_start(robot, &s->line, &p);
     }
     default: {
-        cmo_square_parameters p = {draw_line(d), (uint8_t)pick(d, 22), number(d, 0.1, 3)};
+        cmo_line_parameters line = draw_line(d);
+        cmo_square_on_line_parameters p = {
+            CMO_LINE_PARAMETERS(CMO_AS_IN, &line).rest = line.rest, .beyond_mm = line.beyond_mm,
+            .rounds = (uint8_t)pick(d, 22), .tolerance_mm = number(d, 0.1, 3)};
         return cmo_square_on_line_start(robot, &s->square, &p);
     }
     }
 }
 
-static cmo_stay_parameters draw_stay(dice *d) {
-    return (cmo_stay_parameters){
+static cmo_stay_inside_parameters draw_stay(dice *d) {
+    return (cmo_stay_inside_parameters){
         .boundary = (cmo_tone)(chance(d, 0.8) ? 0 : pick(d, 4)),
         .cruise_mm_s = number(d, 30, 400),
         .too_fast = (cmo_too_fast)pick(d, 3),
@@ -418,7 +421,7 @@ static cmo_stay_parameters draw_stay(dice *d) {
         .leave = (cmo_leaving)pick(d, 4),
         .angle_deg = number(d, 20, 180),
         .margin_mm = number(d, 0.5, 10),
-        .longest_ms = 1 + pick(d, 6000),
+        .for_ms = 1 + pick(d, 6000),
         .rebounds = (uint16_t)(chance(d, 0.3) ? pick(d, 5) : 0),
         .distance_mm = number(d, 100, 2000),
         .touch = (uint8_t)(chance(d, 0.2) ? 7 : 0),
@@ -432,37 +435,37 @@ static cmo_stay_parameters draw_stay(dice *d) {
 static cmo_outcome start_any(cmo_robot *robot, any_state *s, wild *w, unsigned kind) {
     dice *d = &w->dice;
     switch (kind) {
-    case CMO_KIND_ACTION: {
+    case CMO_ROUTINE_ACTION: {
         cmo_action_parameters p = {act, w, some_ms(d)};
         return cmo_action_start(robot, &s->action, &p);
     }
-    case CMO_KIND_TAKE_LEVELS: {
+    case CMO_ROUTINE_TAKE_LEVELS: {
         cmo_take_levels_parameters p = {number(d, -200, 200),
                                         chance(d, 0.7) ? 0.0F : number(d, -90, 90),
                                         number(d, 20, 200), some_ms(d)};
         return cmo_take_levels_start(robot, &s->levels, &p);
     }
-    case CMO_KIND_CHECK_WIRING: {
+    case CMO_ROUTINE_CHECK_WIRING: {
         cmo_check_wiring_parameters p = {(cmo_tone)pick(d, 3), number(d, 20, 200),
                                          number(d, 10, 45), some_ms(d)};
         return cmo_check_wiring_start(robot, &s->wiring, &p);
     }
-    case CMO_KIND_MEASURE_GEOMETRY: {
+    case CMO_ROUTINE_MEASURE_GEOMETRY: {
         cmo_measure_geometry_parameters p = {.slant_deg = number(d, 10, 40),
                                              .longest_mm = number(d, 200, 1000),
                                              .rounds = (uint8_t)pick(d, 3),
                                              .longest_ms = 5 * some_ms(d)};
         return cmo_measure_geometry_start(robot, &s->geometry, &p);
     }
-    case CMO_KIND_MEASURE_DRIVE: {
+    case CMO_ROUTINE_MEASURE_DRIVE: {
         cmo_measure_drive_parameters p = {number(d, 20, 600), (uint8_t)pick(d, 3), 5 * some_ms(d)};
         return cmo_measure_drive_start(robot, &s->drive, &p);
     }
-    case CMO_KIND_STAY_INSIDE: {
-        cmo_stay_parameters p = draw_stay(d);
+    case CMO_ROUTINE_STAY_INSIDE: {
+        cmo_stay_inside_parameters p = draw_stay(d);
         return cmo_stay_inside_start(robot, &s->stay, &p);
     }
-    case CMO_KIND_COUNTDOWN: {
+    case CMO_ROUTINE_COUNTDOWN: {
         cmo_countdown_parameters p = {(uint16_t)pick(d, 3), 1 + pick(d, 3000)};
         return cmo_countdown_start(robot, &s->countdown, &p);
     }
@@ -489,9 +492,9 @@ static void check_report(wild *w, const cmo_robot *robot) {
 // halting.
 static void check_end(wild *w, cmo_robot *robot, const any_state *state) {
     bool moving = robot->report.outcome == CMO_OUTCOME_DONE &&
-                  ((robot->report.kind == CMO_KIND_ADVANCE &&
+                  ((robot->report.routine == CMO_ROUTINE_ADVANCE &&
                     state->advance.parameters.ending == CMO_END_MOVING) ||
-                   (robot->report.kind == CMO_KIND_DRIVE_UNTIL_LINE &&
+                   (robot->report.routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
                     state->line.parameters.ending == CMO_END_MOVING));
     check_report(w, robot);
     for (int i = 0; i < 4 && !moving; i++) {
@@ -532,7 +535,7 @@ static void drive_routine(wild *w, cmo_robot *robot, any_state *state, unsigned 
     do {
         cmo_wait(robot);
         if ((double)ticks == floor(abort_at)) {
-            if (kind == CMO_KIND_STAY_INSIDE && chance(&w->dice, 0.5)) {
+            if (kind == CMO_ROUTINE_STAY_INSIDE && chance(&w->dice, 0.5)) {
                 cmo_stay_inside_end(&state->stay);
             } else {
                 cmo_abort(robot);
@@ -596,7 +599,7 @@ static const char *run(dice given) {
     }
     unsigned routines = 1 + pick(&w.dice, 3);
     for (unsigned i = 0; i < routines && w.wrong == NULL; i++) {
-        unsigned kind = CMO_KIND_ADVANCE + pick(&w.dice, CMO_KINDS - CMO_KIND_ADVANCE);
+        unsigned kind = CMO_ROUTINE_ADVANCE + pick(&w.dice, CMO_ROUTINES - CMO_ROUTINE_ADVANCE);
         drive_routine(&w, &robot, &state, kind);
         go(&w, pick(&w.dice, 5000000));
     }

@@ -22,7 +22,7 @@
 // The band of what counts as boundary, and whether it hangs on what the floor reads: a threshold
 // that was chosen among all of a floor's surfaces knows better, and so does a void that is deep
 // enough.
-static cmo_band band_of(const cmo_levels *levels, const cmo_stay_parameters *p, float floor,
+static cmo_band band_of(const cmo_levels *levels, const cmo_stay_inside_parameters *p, float floor,
                         bool *by_floor) {
     bool light_rim = p->boundary == CMO_TONE_LIGHT;
     float depth = cmo_threshold(levels, CMO_TONE_VOID);
@@ -41,7 +41,7 @@ static cmo_band band_of(const cmo_levels *levels, const cmo_stay_parameters *p, 
     return light_rim ? (cmo_band){at, INFINITY} : (cmo_band){-INFINITY, at};
 }
 
-void cmi_boundary_watch(cmo_robot *robot, const cmo_stay_parameters *p, float floor) {
+void cmi_boundary_watch(cmo_robot *robot, const cmo_stay_inside_parameters *p, float floor) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         cmo_light *light = &robot->light[i];
         bool by_floor;
@@ -52,7 +52,7 @@ void cmi_boundary_watch(cmo_robot *robot, const cmo_stay_parameters *p, float fl
     }
 }
 
-bool cmi_boundary_know_floor(cmo_robot *robot, const cmo_stay_parameters *p) {
+bool cmi_boundary_know_floor(cmo_robot *robot, const cmo_stay_inside_parameters *p) {
     float ideal = p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F;
     float mean = 0.0F;
     float apart = 0.0F;

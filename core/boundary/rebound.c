@@ -65,7 +65,7 @@ static void take_no_proof(cmo_robot *robot) {
 }
 
 // Takes this tick's crossings. True: there were some that the wall so far does not explain.
-bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_state *state) {
+bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool met = false;
     for (uint8_t i = 0;; i++) {
         const cmo_crossing *crossing = next_crossing(robot, &i);
@@ -85,7 +85,7 @@ bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_state *state) {
 }
 
 // A sensor that stands on the boundary without having crossed it: as where the robot was put down.
-bool cmi_rebound_stands_on(cmo_robot *robot, cmo_stay_state *state) {
+bool cmi_rebound_stands_on(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool on = false;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         if (robot->light[i].edge.inside && robot->light[i].edge.looks > 0) {
@@ -99,8 +99,8 @@ bool cmi_rebound_stands_on(cmo_robot *robot, cmo_stay_state *state) {
 // -------------------------------------------------------------------------------------- rebound --
 
 // The heading to leave on, and which way round: radians to turn from here.
-static float choose_turn(const cmo_robot *robot, cmo_stay_state *state) {
-    const cmo_stay_parameters *p = &state->parameters;
+static float choose_turn(const cmo_robot *robot, cmo_stay_inside_state *state) {
+    const cmo_stay_inside_parameters *p = &state->parameters;
     const cmo_wall *wall = &state->wall;
     const cmo_pose *pose = &robot->odometer.pose;
     // Swaying, it is the course that comes to the boundary and leaves it.
@@ -135,7 +135,8 @@ static float choose_turn(const cmo_robot *robot, cmo_stay_state *state) {
     return left;
 }
 
-void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_state *state, float turn_rad, cmo_stage stage) {
+void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float turn_rad,
+                         cmo_stage stage) {
     cmo_motion *motion = &state->motion;
     float way = 0.5F * fabsf(turn_rad) * robot->description->track_mm;
     float sign = turn_rad < 0.0F ? -1.0F : 1.0F;
@@ -147,7 +148,7 @@ void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_state *state, float turn_rad
 }
 
 // Turns back to the heading in which it had come to a stand.
-static void return_to_way(cmo_robot *robot, cmo_stay_state *state) {
+static void return_to_way(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->returns = true;
     cmi_rebound_turn_by(robot, state, state->back_rad - robot->odometer.pose.heading_rad,
                         CMO_STAGE_TURN);
@@ -155,7 +156,7 @@ static void return_to_way(cmo_robot *robot, cmo_stay_state *state) {
 
 // A crossing that the wall so far does not explain, in the middle of the turn: a corner. It turns
 // back, backs off further on the way just come, and leaves on that way.
-static void answer(cmo_robot *robot, cmo_stay_state *state) {
+static void answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     float heading = robot->odometer.pose.heading_rad;
     state->answers = (uint8_t)(state->answers + 1U);
     state->last.answered = true;
@@ -168,8 +169,8 @@ static void answer(cmo_robot *robot, cmo_stay_state *state) {
 }
 
 // Backs off along the course just come.
-static bool goes_back(cmo_robot *robot, cmo_stay_state *state) {
-    const cmo_stay_parameters *p = &state->parameters;
+static bool goes_back(cmo_robot *robot, cmo_stay_inside_state *state) {
+    const cmo_stay_inside_parameters *p = &state->parameters;
     float left = cmi_course_way(&state->course, robot) - state->back_to_mm;
     float slow = sqrtf(2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
     float top = fminf(robot->description->top_speed_mm_s, 300.0F);
@@ -181,7 +182,7 @@ static bool goes_back(cmo_robot *robot, cmo_stay_state *state) {
     return left > 0.5F;
 }
 
-static void back_by(cmo_robot *robot, cmo_stay_state *state, float way_mm) {
+static void back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm) {
     state->come_mm -= way_mm;
     state->last.back_mm += way_mm;
     state->course.speed_mm_s = 0.0F;
@@ -190,8 +191,8 @@ static void back_by(cmo_robot *robot, cmo_stay_state *state, float way_mm) {
     goes_back(robot, state);
 }
 
-static void back_off(cmo_robot *robot, cmo_stay_state *state) {
-    const cmo_stay_parameters *p = &state->parameters;
+static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
+    const cmo_stay_inside_parameters *p = &state->parameters;
     cmo_wall *wall = &state->wall;
     cmi_wall_solve(wall, robot);
     float clearance = cmi_wall_clearance(wall, robot);
@@ -228,7 +229,7 @@ static void back_off(cmo_robot *robot, cmo_stay_state *state) {
     back_by(robot, state, back);
 }
 
-static void turn_away(cmo_robot *robot, cmo_stay_state *state) {
+static void turn_away(cmo_robot *robot, cmo_stay_inside_state *state) {
     float heading = robot->odometer.pose.heading_rad;
     state->reckoned_mm = cmo_way_mm(robot);
     if (state->answers > 0) {
@@ -239,7 +240,7 @@ static void turn_away(cmo_robot *robot, cmo_stay_state *state) {
     }
 }
 
-static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
+static void finish_rebound(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_rebound_learn(state);
     cmo_rebound *last = &state->last;
     float turned = robot->odometer.pose.heading_rad - state->wall.entry_rad;
@@ -263,7 +264,7 @@ static void finish_rebound(cmo_robot *robot, cmo_stay_state *state) {
     state->wall.met = 0;
 }
 
-void cmi_rebound_begin(cmo_robot *robot, cmo_stay_state *state) {
+void cmi_rebound_begin(cmo_robot *robot, cmo_stay_inside_state *state) {
     uint8_t sensor = 0;
     const cmo_crossing *crossing = next_crossing(robot, &sensor);
     cmo_report *report = &robot->report;
@@ -277,7 +278,7 @@ void cmi_rebound_begin(cmo_robot *robot, cmo_stay_state *state) {
     cmi_rebound_brake(robot, state);
 }
 
-void cmi_rebound_answer(cmo_robot *robot, cmo_stay_state *state) {
+void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->felt = false;
     state->back_rad = cmi_course_heading(&state->course, robot);
     state->last.back_mm = 0.0F;
@@ -296,7 +297,7 @@ void cmi_rebound_answer(cmo_robot *robot, cmo_stay_state *state) {
 }
 
 // Whether the turn takes the spot that has crossed last outward, as the boundary is thought to be.
-static bool turns_outward(const cmo_robot *robot, const cmo_stay_state *state) {
+static bool turns_outward(const cmo_robot *robot, const cmo_stay_inside_state *state) {
     const cmo_wall *wall = &state->wall;
     const cmo_pose *pose = &robot->odometer.pose;
     float rx = wall->x_mm[1U - wall->first] - pose->x_mm;
@@ -308,7 +309,7 @@ static bool turns_outward(const cmo_robot *robot, const cmo_stay_state *state) {
 
 // Turning towards the side that has crossed brings the other sensor forward, and takes wheels and
 // caster away from the boundary.
-void cmi_rebound_feel(cmo_robot *robot, cmo_stay_state *state) {
+void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmo_motion *motion = &state->motion;
     cmo_wall *wall = &state->wall;
     uint8_t first = wall->first;
@@ -345,7 +346,7 @@ void cmi_rebound_feel(cmo_robot *robot, cmo_stay_state *state) {
     }
 }
 
-void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_state *state) {
+void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (state->feels &&
         cmi_rebound_meet(robot, state)) { // the other one too, at the end of the braking
         state->feels = false;
@@ -367,7 +368,7 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_state *state) {
 }
 
 // Settles on the heading after the turn's profile has ended.
-bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_state *state) {
+bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (!state->motion.arrived) {
         cmi_motion_follow(&state->motion, robot);
         return false;
@@ -388,7 +389,7 @@ bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_state *state) {
     return cmi_motion_settle(&state->motion, robot, within_mm) || state->since_us > patience_us;
 }
 
-bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_state *state) {
+bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool met = cmi_rebound_meet(robot, state) && !state->returns && state->answers < MOST_ANSWERS;
     if (!met && !cmi_rebound_has_turned(robot, state)) {
         return false;

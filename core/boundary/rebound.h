@@ -7,43 +7,44 @@
 #include <cammino/stay_inside.h>
 
 // Takes this tick's crossings. True: there were some that the wall so far does not explain.
-bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_state *state);
+bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // A sensor that stands on the boundary without having crossed it: as where the robot was put down.
-bool cmi_rebound_stands_on(cmo_robot *robot, cmo_stay_state *state);
+bool cmi_rebound_stands_on(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // Reckons the way just come, and the middle of the ground that was covered.
-void cmi_rebound_reckon(cmo_robot *robot, cmo_stay_state *state);
+void cmi_rebound_reckon(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // Begins it, with what has been met in this tick.
-void cmi_rebound_begin(cmo_robot *robot, cmo_stay_state *state);
+void cmi_rebound_begin(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // One tick of braking, along the course.
-void cmi_rebound_brake(cmo_robot *robot, cmo_stay_state *state);
+void cmi_rebound_brake(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // What the budget counts on has yet to be seen: the first run is slower.
 #define CMI_FIRST_SHARE 0.8F
 
 // It stands: how far this stop took.
-void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_state *state);
+void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_inside_state *state);
 
 // While it backs off: where a sensor leaves the boundary tells by how much the tyres slid.
-void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_state *state);
+void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // How fast it may be by what the stop has shown.
-void cmi_rebound_learn(cmo_stay_state *state);
+void cmi_rebound_learn(cmo_stay_inside_state *state);
 
 // What is done about it, once the robot stands: back off, or first feel for the boundary.
-void cmi_rebound_answer(cmo_robot *robot, cmo_stay_state *state);
+void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // One tick each of turning the other sensor over the boundary, of backing off, and of turning away.
 // The last one is true when the rebound is over.
-void cmi_rebound_feel(cmo_robot *robot, cmo_stay_state *state);
-void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_state *state);
-bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_state *state);
+void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state);
+void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state);
+bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // Begins to turn on the spot; has it turned, and settled?
-void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_state *state, float turn_rad, cmo_stage stage);
-bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_state *state);
+void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float turn_rad,
+                         cmo_stage stage);
+bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_inside_state *state);
 
 #endif

@@ -16,7 +16,7 @@
 #define MOST_SLIDE_MM 500.0F
 
 // Reckons the way just come, and the middle of the ground that was covered.
-void cmi_rebound_reckon(cmo_robot *robot, cmo_stay_state *state) {
+void cmi_rebound_reckon(cmo_robot *robot, cmo_stay_inside_state *state) {
     float way = cmo_way_mm(robot) - state->reckoned_mm;
     const cmo_pose *pose = &robot->odometer.pose;
     state->reckoned_mm = cmo_way_mm(robot);
@@ -33,7 +33,7 @@ void cmi_rebound_reckon(cmo_robot *robot, cmo_stay_state *state) {
     }
 }
 
-void cmi_rebound_brake(cmo_robot *robot, cmo_stay_state *state) {
+void cmi_rebound_brake(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (robot->stage != CMO_STAGE_BRAKE) {
         cmi_enter(robot, CMO_STAGE_BRAKE);
         state->since_us = 0;
@@ -45,7 +45,7 @@ void cmi_rebound_brake(cmo_robot *robot, cmo_stay_state *state) {
 // A stop does not get longer by more than the square of the speed: where one from v has taken the
 // way s, the way that is left, S, is kept to from v sqrt(S / s) on. Slower at once, faster again by
 // and by.
-void cmi_rebound_learn(cmo_stay_state *state) {
+void cmi_rebound_learn(cmo_stay_inside_state *state) {
     float speed = fabsf(state->last.speed_mm_s);
     if (!state->held || state->stop_mm < 1.0F || speed < LEAST_SPEED_SHARE * state->cruise_mm_s) {
         return;
@@ -55,12 +55,12 @@ void cmi_rebound_learn(cmo_stay_state *state) {
     state->share = share > state->share ? 0.5F * (state->share + share) : share;
 }
 
-void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_state *state) {
+void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_inside_state *state) {
     state->stop_mm = cmo_way_mm(robot) - state->wall.entry_way_mm;
     state->slid = false;
 }
 
-void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_state *state) {
+void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_robot_description *d = robot->description;
     cmo_wall *wall = &state->wall;
     const cmo_light *light = &robot->light[wall->first];

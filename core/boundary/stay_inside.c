@@ -5,6 +5,7 @@
 
 #include "../moves/motion.h"
 #include "../shared/description.h"
+#include "../shared/parameters.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
@@ -29,22 +30,11 @@
 
 // ---------------------------------------------------------------------------------- parameters --
 
-static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p) {
-    const struct {
-        unsigned value, most;
-        const char *field;
-    } choices[] = {{(unsigned)p->boundary, CMO_TONE_VOID, "boundary"},
-                   {(unsigned)p->too_fast, CMO_TOO_FAST_ACCEPT, "too_fast"},
-                   {(unsigned)p->grazing, CMO_GRAZING_REFUSE, "grazing"},
-                   {(unsigned)p->leave, CMO_LEAVE_MIDDLE, "leave"}};
-    for (size_t i = 0; i < sizeof choices / sizeof *choices; i++) {
-        if (choices[i].value > choices[i].most) {
-            return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, choices[i].field, NAN);
-        }
-    }
-    if (!(p->band.low <= p->band.high)) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "band", NAN);
-    }
+static const cmi_row rows[] CMO_FLASH = {
+    CMO_STAY_INSIDE_PARAMETERS(CMI_ROW, cmo_stay_inside_parameters)};
+
+// What the robot has to have for them.
+static cmo_outcome check_robot(cmo_robot *robot, const cmo_stay_inside_parameters *p) {
     if (robot->description->lights < 2) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
     }
@@ -63,35 +53,15 @@ static cmo_outcome check_choices(cmo_robot *robot, const cmo_stay_parameters *p)
     return CMO_OUTCOME_DONE;
 }
 
-static bool check_numbers(cmo_robot *robot, cmo_stay_parameters *p) {
+// Where it touches the floor: of the description, but only a patrol needs it.
+static bool check_contacts(cmo_robot *robot) {
     const cmo_robot_description *d = robot->description;
-    float none = 0.0F;
-    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
-    float top = d->top_speed_mm_s;
     float tyre = d->tyre_mm;
     float rear = d->rear_mm;
     float front = d->front_mm;
-    bool good =
-        cmi_take(robot, &tyre, none, 0.0F, 200.0F, "tyre_mm") &&
-        cmi_take(robot, &rear, none, 0.0F, 500.0F, "rear_mm") &&
-        cmi_take(robot, &front, none, 0.0F, 500.0F, "front_mm") &&
-        (p->cruise_mm_s == 0.0F ||
-         cmi_take(robot, &p->cruise_mm_s, none, slowest, top, "cruise_mm_s")) &&
-        (p->charge_mm_s == 0.0F ||
-         cmi_take(robot, &p->charge_mm_s, none, slowest, top, "charge_mm_s")) &&
-        cmi_take(robot, &p->angle_deg, 120.0F, 20.0F, 180.0F, "angle_deg") &&
-        cmi_take(robot, &p->margin_mm, 3.0F, 0.5F, 100.0F, "margin_mm") &&
-        cmi_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
-                 "acceleration_mm_s2") &&
-        cmi_take(robot, &p->braking_mm_s2, d->braking_mm_s2, 10.0F, 50000.0F, "braking_mm_s2") &&
-        cmi_take(robot, &p->distance_mm, none, 0.0F, 1e6F, "distance_mm") &&
-        cmi_take(robot, &p->range_mm, none, 0.0F, 5000.0F, "range_mm") &&
-        cmi_take(robot, &p->charge_mm, none, 0.0F, 5000.0F, "charge_mm") &&
-        cmi_take(robot, &p->scan_deg, none, 0.0F, 360.0F, "scan_deg");
-    if (p->longest_ms == 0) {
-        p->longest_ms = 30000;
-    }
-    return good;
+    return cmi_take(robot, &tyre, 0.0F, 0.0F, 200.0F, "tyre_mm") &&
+           cmi_take(robot, &rear, 0.0F, 0.0F, 500.0F, "rear_mm") &&
+           cmi_take(robot, &front, 0.0F, 0.0F, 500.0F, "front_mm");
 }
 
 static float least_speed(const cmo_robot_description *d) {
@@ -99,7 +69,8 @@ static float least_speed(const cmo_robot_description *d) {
 }
 
 // Where no speed is safe: the parameter by which one would be.
-static const char *what_would_do(const cmo_robot_description *d, const cmo_stay_parameters *p) {
+static const char *what_would_do(const cmo_robot_description *d,
+                                 const cmo_stay_inside_parameters *p) {
     const struct {
         cmo_grazing grazing;
         const char *field;
@@ -116,8 +87,8 @@ static const char *what_would_do(const cmo_robot_description *d, const cmo_stay_
 }
 
 // Holds a speed to what is safe. False: it is not, and is not to be slowed down.
-static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float asked, float otherwise,
-                       const char *field, float *speed_mm_s) {
+static bool hold_speed(cmo_robot *robot, const cmo_stay_inside_state *state, float asked,
+                       float otherwise, const char *field, float *speed_mm_s) {
     const cmo_robot_description *d = robot->description;
     float safe = state->budget.speed_mm_s;
     robot->field = field;
@@ -140,7 +111,7 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_state *state, float aske
 
 // ---------------------------------------------------------------------------------------- steps --
 
-static void go_on(cmo_robot *robot, cmo_stay_state *state) {
+static void go_on(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->come_mm = 0.0F;
     state->reckoned_mm = cmo_way_mm(robot); // what it rolled in the turn is no way come
     cmi_course_start(&state->course, robot, state->heading_rad);
@@ -154,20 +125,20 @@ static bool in_range(const cmo_robot *robot, float range_mm) {
 
 // What ends it with done: the caller, its time and a touch in any stage; the rest where it drives
 // on.
-static bool is_over(const cmo_robot *robot, const cmo_stay_state *state) {
-    const cmo_stay_parameters *p = &state->parameters;
+static bool is_over(const cmo_robot *robot, const cmo_stay_inside_state *state) {
+    const cmo_stay_inside_parameters *p = &state->parameters;
     const cmo_sample *sample = robot->sample;
     float way = cmo_way_mm(robot) - 0.5F * (robot->start_left_mm + robot->start_right_mm);
     bool drives_on = robot->stage == CMO_STAGE_PATROL || robot->stage == CMO_STAGE_CHARGE;
-    return state->ending || (p->longest_ms != CMO_NO_END && robot->elapsed_ms >= p->longest_ms) ||
+    return state->ending || (p->for_ms != CMO_NO_END && robot->elapsed_ms >= p->for_ms) ||
            (sample->have & CMO_HAVE_TOUCH && sample->touch & p->touch) ||
            (drives_on &&
             ((p->rebounds != 0 && state->rebounds >= p->rebounds) ||
              (p->distance_mm > 0.0F && way >= p->distance_mm) || in_range(robot, p->range_mm)));
 }
 
-static void patrol(cmo_robot *robot, cmo_stay_state *state) {
-    const cmo_stay_parameters *p = &state->parameters;
+static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
+    const cmo_stay_inside_parameters *p = &state->parameters;
     if (cmi_rebound_meet(robot, state)) {
         cmi_rebound_begin(robot, state);
         return;
@@ -191,12 +162,12 @@ static void patrol(cmo_robot *robot, cmo_stay_state *state) {
                       p->braking_mm_s2);
 }
 
-static void halt(cmo_robot *robot, cmo_stay_state *state) {
+static void halt(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_request_halt(robot, state->parameters.halt);
     robot->still_us = state->since_us = 0;
 }
 
-static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
+static void come_to_stand(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (robot->halt != 0) { // what is pushed by another robot, say, never stands
         state->since_us += robot->dt_us;
         if (robot->still_us >= cmi_standstill_us(robot) || state->since_us > PUSHED_US) {
@@ -225,7 +196,7 @@ static void come_to_stand(cmo_robot *robot, cmo_stay_state *state) {
 }
 
 // Away from the boundary; then on round to look for something, if that is asked for.
-static void turn(cmo_robot *robot, cmo_stay_state *state) {
+static void turn(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (!cmi_rebound_turn(robot, state)) {
         return;
     }
@@ -240,7 +211,7 @@ static void turn(cmo_robot *robot, cmo_stay_state *state) {
 }
 
 // Turns on to look for something, and stops where it sees it.
-static void scan(cmo_robot *robot, cmo_stay_state *state) {
+static void scan(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool seen = in_range(robot, state->parameters.charge_mm);
     bool wall = cmi_rebound_meet(robot, state);
     if (seen || wall) {
@@ -254,7 +225,7 @@ static void scan(cmo_robot *robot, cmo_stay_state *state) {
 
 // Over in any stage but braking: from a drive along the course it brakes along it; from a turn it
 // halts at once, for there it has no way on.
-static void wind_up(cmo_robot *robot, cmo_stay_state *state) {
+static void wind_up(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_FEEL ||
                  robot->stage == CMO_STAGE_SCAN;
     if (!turns) {
@@ -266,7 +237,7 @@ static void wind_up(cmo_robot *robot, cmo_stay_state *state) {
 }
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
-    cmo_stay_state *state = (cmo_stay_state *)routine;
+    cmo_stay_inside_state *state = (cmo_stay_inside_state *)routine;
     if (!state->over && robot->stage != CMO_STAGE_IDLE && is_over(robot, state)) {
         state->over = true;
         if (robot->stage != CMO_STAGE_BRAKE) {
@@ -318,23 +289,24 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
 
 // ---------------------------------------------------------------------------------------- start --
 
-cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
-                                  const cmo_stay_parameters *parameters) {
+cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_inside_state *state,
+                                  const cmo_stay_inside_parameters *parameters) {
     if (!cmi_may_begin(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
-    *state = (cmo_stay_state){.parameters = *parameters, .margin_mm = INFINITY};
-    cmo_stay_parameters *p = &state->parameters;
-    cmo_outcome outcome = check_choices(robot, p);
+    *state = (cmo_stay_inside_state){.parameters = *parameters, .margin_mm = INFINITY};
+    cmo_stay_inside_parameters *p = &state->parameters;
+    cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
+    if (outcome == CMO_OUTCOME_DONE) {
+        outcome = check_robot(robot, p);
+    }
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
     }
-    if (!check_numbers(robot, p)) {
+    if (!check_contacts(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
-    if (!cmi_take_halt(robot, &p->halt)) {
-        return CMO_OUTCOME_NOT_SUPPORTED;
-    }
+    p->for_ms = p->for_ms != 0 ? p->for_ms : 30000;
     cmo_budget_patrol(robot->description, p->grazing, p->convex, p->margin_mm, p->braking_mm_s2,
                       &state->budget);
     if (!hold_speed(robot, state, p->cruise_mm_s, state->budget.speed_mm_s, "cruise_mm_s",
@@ -351,20 +323,20 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
         p->braking_mm_s2 * (state->budget.sway_deg > 0.0F ? CMI_SWAY_BRAKING : 1.0F);
     state->motion.acceleration_mm_s2 = CMI_TURN_SHARE * p->acceleration_mm_s2; // it turns
     state->motion.braking_mm_s2 = CMI_TURN_SHARE * p->braking_mm_s2;
-    bool ends = p->longest_ms < CMO_NO_END - GRACE_MS;
-    cmi_begin(robot, &state->routine, step, CMO_KIND_STAY_INSIDE,
-              ends ? p->longest_ms + GRACE_MS : CMO_NO_END);
+    bool ends = p->for_ms < CMO_NO_END - GRACE_MS;
+    cmi_begin(robot, &state->routine, step, CMO_ROUTINE_STAY_INSIDE,
+              ends ? p->for_ms + GRACE_MS : CMO_NO_END);
     robot->curved = true;
     cmi_boundary_watch(robot, p, p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F);
     return CMO_RUNNING;
 }
 
-cmo_outcome cmo_stay_inside(cmo_robot *robot, const cmo_stay_parameters *parameters) {
-    cmo_stay_state state;
+cmo_outcome cmo_stay_inside(cmo_robot *robot, const cmo_stay_inside_parameters *parameters) {
+    cmo_stay_inside_state state;
     cmo_outcome outcome = cmo_stay_inside_start(robot, &state, parameters);
     return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
 }
 
-void cmo_stay_inside_end(cmo_stay_state *state) {
+void cmo_stay_inside_end(cmo_stay_inside_state *state) {
     state->ending = true;
 }

@@ -25,7 +25,7 @@ static spots spots_now(const cmo_robot *robot) {
 }
 
 // From where its spot is now, back along its way since then.
-void cmi_bearing_latch(const cmo_robot *robot, cmo_square_state *state) {
+void cmi_bearing_latch(const cmo_robot *robot, cmo_square_on_line_state *state) {
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         const cmo_candidate *candidate = &state->line.candidate[i];
         if (!candidate->open) {
@@ -43,7 +43,7 @@ void cmi_bearing_latch(const cmo_robot *robot, cmo_square_state *state) {
     }
 }
 
-cmi_bearing cmi_bearing_now(const cmo_robot *robot, const cmo_square_state *state) {
+cmi_bearing cmi_bearing_now(const cmo_robot *robot, const cmo_square_on_line_state *state) {
     float tx = state->x_mm[0] - state->x_mm[1];
     float ty = state->y_mm[0] - state->y_mm[1];
     float length = sqrtf(tx * tx + ty * ty);
@@ -62,7 +62,7 @@ cmi_bearing cmi_bearing_now(const cmo_robot *robot, const cmo_square_state *stat
     return b;
 }
 
-void cmi_bearing_know_entry(const cmo_robot *robot, cmo_square_state *state) {
+void cmi_bearing_know_entry(const cmo_robot *robot, cmo_square_on_line_state *state) {
     float turned = robot->odometer.pose.heading_rad - state->entry_rad;
     state->entry_rad = cmi_bearing_now(robot, state).angle_rad - turned;
 }
@@ -72,7 +72,7 @@ float cmi_bearing_ahead_mm(const cmo_robot *robot) {
     return 0.5F * (light[0].ahead_mm + light[CMI_FRONT - 1].ahead_mm);
 }
 
-float cmi_bearing_width_mm(const cmo_square_state *state) {
+float cmi_bearing_width_mm(const cmo_square_on_line_state *state) {
     float sum = 0.0F;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         const cmo_candidate *candidate = &state->line.candidate[i];

@@ -3,7 +3,7 @@
 #ifndef CMI_BEARING_H
 #define CMI_BEARING_H
 
-#include <cammino/square.h>
+#include <cammino/square_on_line.h>
 
 typedef struct cmi_bearing {
     float angle_rad; // heading less the line's normal
@@ -11,18 +11,18 @@ typedef struct cmi_bearing {
     float spot_mm[2];
 } cmi_bearing;
 
-cmi_bearing cmi_bearing_now(const cmo_robot *robot, const cmo_square_state *state);
+cmi_bearing cmi_bearing_now(const cmo_robot *robot, const cmo_square_on_line_state *state);
 
 // Keeps where on the mat each sensor crossed the near edge.
-void cmi_bearing_latch(const cmo_robot *robot, cmo_square_state *state);
+void cmi_bearing_latch(const cmo_robot *robot, cmo_square_on_line_state *state);
 
 // From the heading at the first crossing to its angle, now that the line is known.
-void cmi_bearing_know_entry(const cmo_robot *robot, cmo_square_state *state);
+void cmi_bearing_know_entry(const cmo_robot *robot, cmo_square_on_line_state *state);
 
 // How far ahead the middle of both spots is.
 float cmi_bearing_ahead_mm(const cmo_robot *robot);
 
 // Width of the line across it, by both sensors.
-float cmi_bearing_width_mm(const cmo_square_state *state);
+float cmi_bearing_width_mm(const cmo_square_on_line_state *state);
 
 #endif

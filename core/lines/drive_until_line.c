@@ -29,7 +29,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
 
 cmo_outcome cmo_drive_until_line_start(cmo_robot *robot, cmo_line_state *state,
                                        const cmo_line_parameters *parameters) {
-    return cmi_line_begin(robot, state, parameters, step, CMO_KIND_DRIVE_UNTIL_LINE, false);
+    return cmi_line_begin(robot, state, parameters, step, CMO_ROUTINE_DRIVE_UNTIL_LINE, false);
 }
 
 cmo_outcome cmo_drive_until_line(cmo_robot *robot, const cmo_line_parameters *parameters) {

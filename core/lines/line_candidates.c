@@ -324,5 +324,5 @@ bool cmi_line_met(const cmo_line_state *state, bool accepted) {
             met = (uint8_t)(met | 1U << i);
         }
     }
-    return state->parameters.watch == CMO_WATCH_BOTH ? met == state->watched : met != 0;
+    return state->parameters.sensor == CMO_SENSOR_BOTH ? met == state->watched : met != 0;
 }

@@ -5,6 +5,7 @@
 
 #include "../moves/motion.h"
 #include "../shared/description.h"
+#include "../shared/parameters.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
@@ -14,25 +15,24 @@
 
 // ------------------------------------------------------------------------------- parameters --
 
+static const cmi_row rows[] CMO_FLASH = {
+    CMO_LINE_PARAMETERS(CMI_ROW, cmo_line_parameters)
+        CMO_LINE_SENSOR_PARAMETER(CMI_ROW, cmo_line_parameters)
+            CMO_LINE_ENDING_PARAMETER(CMI_ROW, cmo_line_parameters)
+                CMO_LINE_REST_PARAMETER(CMI_ROW, cmo_line_parameters)
+                    CMO_LINE_EFFORT_PARAMETER(CMI_ROW, cmo_line_parameters)
+                        CMO_LINE_BEYOND_PARAMETER(CMI_ROW, cmo_line_parameters)};
+
 static cmo_outcome check_sensors(cmo_robot *robot, cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     static const uint8_t sensors[4] = {3, 1, 2, 3};
     uint8_t lights = cmi_front_lights(robot->description);
-    if ((unsigned)p->watch > CMO_WATCH_BOTH) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "watch", NAN);
-    }
-    if (!(p->band.low <= p->band.high)) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "band", NAN);
-    }
-    if ((unsigned)p->tone > CMO_TONE_VOID) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "tone", NAN);
-    }
     bool enough =
-        p->watch == CMO_WATCH_EITHER || p->watch == CMO_WATCH_LEFT ? lights >= 1 : lights >= 2;
+        p->sensor == CMO_SENSOR_EITHER || p->sensor == CMO_SENSOR_LEFT ? lights >= 1 : lights >= 2;
     if (!enough) {
-        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "watch", NAN);
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "sensor", NAN);
     }
-    state->watched = sensors[p->watch];
+    state->watched = sensors[p->sensor];
     for (uint8_t i = 0; i < lights; i++) {
         if (!(state->watched & 1U << i)) {
             continue;
@@ -75,69 +75,31 @@ static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
     return true;
 }
 
-static bool is_one_of(cmo_robot *robot, unsigned value, unsigned last, const char *field) {
-    if (value <= last) {
-        return true;
-    }
-    robot->field = field;
-    robot->limit = NAN;
-    return false;
-}
-
-static bool check_numbers(cmo_robot *robot, cmo_line_parameters *p) {
-    const cmo_robot_description *d = robot->description;
-    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
-    float top = d->top_speed_mm_s;
-    bool good =
-        cmi_take(robot, &p->blind_mm, 0.0F, 0.0F, 20000.0F, "blind_mm") &&
-        cmi_take(robot, &p->cruise_mm_s, fmaxf(0.5F * top, slowest), slowest, top, "cruise_mm_s") &&
-        cmi_take(robot, &p->creep_mm_s, p->cruise_mm_s, slowest, top, "creep_mm_s") &&
-        cmi_take(robot, &p->longest_mm, p->blind_mm + 2000.0F, p->blind_mm + 1.0F, 50000.0F,
-                 "longest_mm") &&
-        cmi_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
-                 "acceleration_mm_s2") &&
-        cmi_take(robot, &p->braking_mm_s2, d->braking_mm_s2, 10.0F, 50000.0F, "braking_mm_s2");
-    if (!good) {
-        return false;
-    }
-    if (p->least_width_mm == CMO_ANY_WIDTH) {
-        p->least_width_mm = 0.0F;
-    } else if (!cmi_take(robot, &p->least_width_mm, 10.0F, 1.0F, 500.0F, "least_width_mm")) {
-        return false;
-    }
-    if (CMO_TWO_SIDED &&
-        !cmi_take(robot, &p->largest_entry_deg, 45.0F, 1.0F, 90.0F, "largest_entry_deg")) {
-        return false;
-    }
-    if (!is_one_of(robot, (unsigned)p->rest, CMO_REST_FAR_EDGE, "rest")) {
-        return false;
+// What follows from several of them.
+static cmo_outcome check_together(cmo_robot *robot, cmo_line_parameters *p) {
+    if (p->longest_mm < p->blind_mm + 1.0F) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "longest_mm", p->blind_mm + 1.0F);
     }
     // There is nothing to stand on beyond the edge of a table.
     bool over = p->rest > CMO_REST_NEAR_EDGE;
     if (p->tone == CMO_TONE_VOID && p->rest != CMO_REST_HALTED && (over || p->beyond_mm > 0.0F)) {
-        robot->field = over ? "rest" : "beyond_mm";
-        robot->limit = over ? NAN : 0.0F;
-        return false;
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, over ? "rest" : "beyond_mm",
+                          over ? NAN : 0.0F);
     }
-    if (!cmi_take(robot, &p->beyond_mm, 0.0F, -500.0F, 500.0F, "beyond_mm")) {
-        return false;
-    }
-    if (!cmi_take(robot, &p->expected_mm, 0.0F, 0.0F, 50000.0F, "expected_mm")) {
-        return false;
-    }
-    if (!is_one_of(robot, (unsigned)p->effort, CMO_EFFORT_FINE, "effort") ||
-        !is_one_of(robot, (unsigned)p->too_fast, CMO_TOO_FAST_SLOW, "too_fast") ||
-        !is_one_of(robot, (unsigned)p->ending, CMO_END_MOVING, "ending")) {
-        return false;
-    }
-    if (p->longest_ms == 0) {
-        float seconds =
-            p->blind_mm / p->cruise_mm_s + (p->longest_mm - p->blind_mm) / p->creep_mm_s;
-        // A rest takes moves, and looks at each; where the tyres slide or the motors stick, many.
-        uint32_t settling_ms = p->rest == CMO_REST_HALTED ? 2000U : 6000U;
-        p->longest_ms = (uint32_t)(2000.0F * seconds) + settling_ms;
-    }
-    return true;
+    return CMO_OUTCOME_DONE;
+}
+
+static void fill_in(const cmo_robot *robot, cmo_line_parameters *p) {
+    cmi_usual_speed(robot, &p->cruise_mm_s, 0.5F * robot->description->top_speed_mm_s);
+    p->creep_mm_s = p->creep_mm_s != 0.0F ? p->creep_mm_s : p->cruise_mm_s;
+    p->longest_mm = p->longest_mm != 0.0F ? p->longest_mm : p->blind_mm + 2000.0F;
+}
+
+static uint32_t usual_longest_ms(const cmo_line_parameters *p) {
+    float seconds = p->blind_mm / p->cruise_mm_s + (p->longest_mm - p->blind_mm) / p->creep_mm_s;
+    // A rest takes moves, and looks at each; where the tyres slide or the motors stick, many.
+    uint32_t settling_ms = p->rest == CMO_REST_HALTED ? 2000U : 6000U;
+    return (uint32_t)(2000.0F * seconds) + settling_ms;
 }
 
 // Within which way the second sensor meets a line that the first one has met.
@@ -168,8 +130,8 @@ static void begin_look(cmo_robot *robot, cmo_line_state *state) {
 }
 
 cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
-                           const cmo_line_parameters *parameters, cmo_step step, cmo_kind kind,
-                           bool stop) {
+                           const cmo_line_parameters *parameters, cmo_step step,
+                           cmo_routine_id kind, bool stop) {
     if (!cmi_may_begin(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
@@ -183,16 +145,18 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
                                                            : "beyond_mm",
                           p->beyond_mm != 0.0F ? 0.0F : NAN);
     }
-    cmo_outcome outcome = check_sensors(robot, state);
+    fill_in(robot, p);
+    cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
+    if (outcome == CMO_OUTCOME_DONE) {
+        outcome = check_together(robot, p);
+    }
+    if (outcome == CMO_OUTCOME_DONE) {
+        outcome = check_sensors(robot, state);
+    }
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
     }
-    if (!check_numbers(robot, p)) {
-        return CMO_OUTCOME_BAD_PARAMETER;
-    }
-    if (!cmi_take_halt(robot, &p->halt)) {
-        return CMO_OUTCOME_NOT_SUPPORTED;
-    }
+    p->longest_ms = p->longest_ms != 0 ? p->longest_ms : usual_longest_ms(p);
     if (!check_speed(robot, p)) {
         return CMO_OUTCOME_TOO_FAST;
     }
@@ -224,7 +188,7 @@ bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state) {
     if ((searches && !cmi_line_met(state, false) && way > p->longest_mm) ||
         (robot->stage == CMO_STAGE_PROVE && way > p->longest_mm + 500.0F)) {
         cmo_report *report = &robot->report;
-        bool one = p->watch == CMO_WATCH_BOTH && report->passed_reason == CMO_PASSED_ONE_SIDED;
+        bool one = p->sensor == CMO_SENSOR_BOTH && report->passed_reason == CMO_PASSED_ONE_SIDED;
         report->sensor = (int8_t)(one ? report->passed_sensor : report->sensor);
         cmi_end(robot, one ? CMO_OUTCOME_ONE_SENSOR : CMO_OUTCOME_NO_LINE);
         return true;

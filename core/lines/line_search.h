@@ -6,7 +6,7 @@
 #define CMI_LINE_SEARCH_H
 
 #include <cammino/budget.h>
-#include <cammino/routines.h>
+#include <cammino/line_search.h>
 
 #include "../tick/odometer.h"
 
@@ -32,8 +32,8 @@ static inline float cmi_way_now(const cmo_robot *robot, uint8_t sensor) {
 
 // Checks the parameters, fills in defaults, and begins. `stop`: it comes to rest on the line.
 cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
-                           const cmo_line_parameters *parameters, cmo_step step, cmo_kind kind,
-                           bool stop);
+                           const cmo_line_parameters *parameters, cmo_step step,
+                           cmo_routine_id kind, bool stop);
 
 // Faults and limits of the search. True: the routine has ended.
 bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state);

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: MIT
 // Square on a line: latch both sensors on the way over it, turn and place the robot in one move,
 // and settle both wheels on what the sensors read of the edge.
-#include <cammino/square.h>
+#include <cammino/square_on_line.h>
 
 #include "../moves/motion.h"
 #include "../shared/description.h"
+#include "../shared/parameters.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "bearing.h"
@@ -15,15 +16,15 @@
 // No wheel is sent a shorter way.
 #define LEAST_WAY_MM 0.01F
 
-static bool on_far_edge(const cmo_square_state *state) {
+static bool on_far_edge(const cmo_square_on_line_state *state) {
     return state->line.parameters.rest == CMO_REST_FAR_EDGE;
 }
 
 // --------------------------------------------------------------------------------------- moves --
 
 // Both wheels by ways of their own, in step with each other, by a share of the limits.
-static void move_wheels(cmo_robot *robot, cmo_square_state *state, float left_mm, float right_mm,
-                        float share, float top_mm_s, cmo_stage stage) {
+static void move_wheels(cmo_robot *robot, cmo_square_on_line_state *state, float left_mm,
+                        float right_mm, float share, float top_mm_s, cmo_stage stage) {
     float most = fmaxf(fmaxf(fabsf(left_mm), fabsf(right_mm)), LEAST_WAY_MM);
     cmo_motion *motion = &state->line.motion;
     cmi_motion_start(motion, robot, most, left_mm / most, right_mm / most);
@@ -37,7 +38,7 @@ static void move_wheels(cmo_robot *robot, cmo_square_state *state, float left_mm
 }
 
 // The middle by a way, and a turn with it.
-static void move(cmo_robot *robot, cmo_square_state *state, float way_mm, float turn_rad,
+static void move(cmo_robot *robot, cmo_square_on_line_state *state, float way_mm, float turn_rad,
                  float top_mm_s, cmo_stage stage) {
     float half = 0.5F * turn_rad * robot->description->track_mm;
     move_wheels(robot, state, way_mm - half, way_mm + half, 1.0F, top_mm_s, stage);
@@ -45,7 +46,7 @@ static void move(cmo_robot *robot, cmo_square_state *state, float way_mm, float 
 
 // Turns to square and puts the sensors over the edge, in one move: while the angle falls evenly
 // from a to 0 over the way D, the axle comes nearer along the normal by D sin(a) / a.
-static void place(cmo_robot *robot, cmo_square_state *state) {
+static void place(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmi_bearing b = cmi_bearing_now(robot, state);
     float goal =
         (on_far_edge(state) ? cmi_bearing_width_mm(state) : 0.0F) - cmi_bearing_ahead_mm(robot);
@@ -55,7 +56,7 @@ static void place(cmo_robot *robot, cmo_square_state *state) {
     move(robot, state, (goal - b.axle_mm) / share, -b.angle_rad, 500.0F, CMO_STAGE_RETURN);
 }
 
-static void halt(cmo_robot *robot, cmo_square_state *state) {
+static void halt(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmi_line_halt(robot, &state->line);
 }
 
@@ -64,7 +65,7 @@ static void halt(cmo_robot *robot, cmo_square_state *state) {
 // How far each sensor is to go on to stand over the edge: by its reading where it sees the edge,
 // else by the encoders, put right where the reading contradicts them. Keeps whether both see it,
 // and by how much the encoders are off then.
-static void edge_errors(const cmo_robot *robot, cmo_square_state *state, float to_go[2]) {
+static void edge_errors(const cmo_robot *robot, cmo_square_on_line_state *state, float to_go[2]) {
     cmi_bearing b = cmi_bearing_now(robot, state);
     bool far = on_far_edge(state);
     state->slip_mm = 0.0F;
@@ -103,7 +104,8 @@ static void wheel_ways(const cmo_robot *robot, const float sensors[2], float whe
     wheels[1] = way + 0.5F * turn * d->track_mm;
 }
 
-static void learn_move(const cmo_robot *robot, cmo_square_state *state, const float to_go[2]) {
+static void learn_move(const cmo_robot *robot, cmo_square_on_line_state *state,
+                       const float to_go[2]) {
     float left[2];
     wheel_ways(robot, to_go, left);
     for (int i = 0; i < 2; i++) {
@@ -111,7 +113,7 @@ static void learn_move(const cmo_robot *robot, cmo_square_state *state, const fl
     }
 }
 
-static void move_on(cmo_robot *robot, cmo_square_state *state, const float to_go[2]) {
+static void move_on(cmo_robot *robot, cmo_square_on_line_state *state, const float to_go[2]) {
     wheel_ways(robot, to_go, state->goal_mm);
     state->rounds++;
     const cmo_motion *last = &state->line.motion;
@@ -120,7 +122,7 @@ static void move_on(cmo_robot *robot, cmo_square_state *state, const float to_go
     move_wheels(robot, state, left, right, state->share, 400.0F, CMO_STAGE_RETURN);
 }
 
-static void settle(cmo_robot *robot, cmo_square_state *state) {
+static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
     float slow = 0.6F * robot->description->slowest_mm_s + 1.0F; // it has crept up to there
     if (!cmi_line_has_looked(robot, &state->line, slow)) {
         return;
@@ -156,7 +158,7 @@ static void settle(cmo_robot *robot, cmo_square_state *state) {
     halt(robot, state);
 }
 
-static void follow(cmo_robot *robot, cmo_square_state *state) {
+static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmo_motion *motion = &state->line.motion;
     if (!motion->arrived) {
         cmi_motion_follow(motion, robot);
@@ -182,12 +184,12 @@ static void follow(cmo_robot *robot, cmo_square_state *state) {
 // -------------------------------------------------------------------------------------- figures --
 
 // How far the sensors' middle is beyond the near edge, by the encoders alone.
-static float middle_mm(const cmo_robot *robot, const cmo_square_state *state) {
+static float middle_mm(const cmo_robot *robot, const cmo_square_on_line_state *state) {
     cmi_bearing b = cmi_bearing_now(robot, state);
     return 0.5F * (b.spot_mm[0] + b.spot_mm[1]);
 }
 
-static void finish(cmo_robot *robot, cmo_square_state *state) {
+static void finish(cmo_robot *robot, cmo_square_on_line_state *state) {
     const cmo_motion *motion = &state->line.motion;
     float now[2] = {state->to_go[0], state->to_go[1]};
     float beyond = 0.0F;
@@ -213,7 +215,7 @@ static void finish(cmo_robot *robot, cmo_square_state *state) {
 
 // ---------------------------------------------------------------------------------------- steps --
 
-static void search(cmo_robot *robot, cmo_square_state *state) {
+static void search(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmo_line_state *line = &state->line;
     const cmo_line_parameters *p = &line->parameters;
     bool void_edge = p->tone == CMO_TONE_VOID;
@@ -234,7 +236,7 @@ static void search(cmo_robot *robot, cmo_square_state *state) {
 }
 
 // At an edge of the table with one sensor over it: turns the other one towards it, then creeps on.
-static void reach_out(cmo_robot *robot, cmo_square_state *state) {
+static void reach_out(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmo_line_state *line = &state->line;
     cmi_bearing_latch(robot, state);
     cmi_line_accept_open(robot, line);
@@ -260,7 +262,7 @@ static void reach_out(cmo_robot *robot, cmo_square_state *state) {
 }
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
-    cmo_square_state *state = (cmo_square_state *)routine;
+    cmo_square_on_line_state *state = (cmo_square_on_line_state *)routine;
     cmo_line_state *line = &state->line;
     if (cmi_line_ended(robot, line)) {
         return;
@@ -308,33 +310,36 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
 }
 
-cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
-                                     const cmo_square_parameters *parameters) {
+static const cmi_row rows[] CMO_FLASH = {
+    CMO_SQUARE_ON_LINE_PARAMETERS(CMI_ROW, cmo_square_on_line_parameters)};
+
+cmo_line_parameters cmo_square_on_line_search(const cmo_square_on_line_parameters *parameters) {
+    return (cmo_line_parameters){
+        CMO_LINE_PARAMETERS(CMO_AS_IN, parameters).sensor = CMO_SENSOR_BOTH,
+        .rest = parameters->rest == CMO_REST_HALTED ? CMO_REST_NEAR_EDGE : parameters->rest,
+        .beyond_mm = parameters->beyond_mm,
+    };
+}
+
+cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state *state,
+                                     const cmo_square_on_line_parameters *parameters) {
     if (!cmi_may_begin(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
     const cmo_robot_description *d = robot->description;
-    cmo_square_parameters p = *parameters;
+    cmo_square_on_line_parameters p = *parameters;
     if (cmi_across_mm(d) < 10.0F) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
     }
     if (d->light[0].spot_mm <= 0.0F || d->light[CMI_FRONT - 1].spot_mm <= 0.0F) {
-        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "light.spot_mm", NAN);
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "spot_mm", NAN);
     }
-    if (!cmi_take(robot, &p.tolerance_mm, 0.25F, 0.1F, 5.0F, "tolerance_mm")) {
-        return CMO_OUTCOME_BAD_PARAMETER;
+    cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), &p);
+    if (outcome != CMO_OUTCOME_DONE) {
+        return outcome;
     }
-    if (p.rounds > 20) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "rounds", 20.0F);
-    }
-    p.rounds = p.rounds != 0 ? p.rounds : ROUNDS;
-    p.line.watch = CMO_WATCH_BOTH;
-    p.line.ending = CMO_END_HALTED;
-    if (p.line.rest == CMO_REST_HALTED) {
-        p.line.rest = CMO_REST_NEAR_EDGE;
-    }
-    cmo_outcome outcome =
-        cmi_line_begin(robot, &state->line, &p.line, step, CMO_KIND_SQUARE_ON_LINE, true);
+    cmo_line_parameters line = cmo_square_on_line_search(parameters);
+    outcome = cmi_line_begin(robot, &state->line, &line, step, CMO_ROUTINE_SQUARE_ON_LINE, true);
     if (outcome != CMO_RUNNING) {
         return outcome;
     }
@@ -348,8 +353,8 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_state *state,
     return CMO_RUNNING;
 }
 
-cmo_outcome cmo_square_on_line(cmo_robot *robot, const cmo_square_parameters *parameters) {
-    cmo_square_state state;
+cmo_outcome cmo_square_on_line(cmo_robot *robot, const cmo_square_on_line_parameters *parameters) {
+    cmo_square_on_line_state state;
     cmo_outcome outcome = cmo_square_on_line_start(robot, &state, parameters);
     return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
 }

@@ -59,7 +59,8 @@ static void rest_point(const cmo_robot *robot, const cmo_line_state *state, floa
 bool cmo_take_pose(cmo_robot *robot, const cmo_line_state *state, const cmo_stated_line *line,
                    cmo_left_over *left_over) {
     const cmo_report *report = &robot->report;
-    bool rests = report->kind == CMO_KIND_STOP_ON_LINE || report->kind == CMO_KIND_SQUARE_ON_LINE;
+    bool rests = report->routine == CMO_ROUTINE_STOP_ON_LINE ||
+                 report->routine == CMO_ROUTINE_SQUARE_ON_LINE;
     if (!rests || report->outcome != CMO_OUTCOME_DONE || robot->routine != NULL) {
         return false;
     }

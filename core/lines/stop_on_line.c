@@ -300,7 +300,8 @@ cmo_outcome cmo_stop_on_line_start(cmo_robot *robot, cmo_line_state *state,
                                    const cmo_line_parameters *parameters) {
     cmo_line_parameters given = *parameters;
     given.ending = CMO_END_HALTED;
-    cmo_outcome outcome = cmi_line_begin(robot, state, &given, step, CMO_KIND_STOP_ON_LINE, true);
+    cmo_outcome outcome =
+        cmi_line_begin(robot, state, &given, step, CMO_ROUTINE_STOP_ON_LINE, true);
     if (outcome == CMO_RUNNING) {
         state->again = cmi_line_meet_again;
         state->share = 1.0F;

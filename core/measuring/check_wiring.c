@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: MIT
-#include <cammino/wiring.h>
+#include <cammino/check_wiring.h>
 
 #include "../moves/motion.h"
 #include "../moves/move.h"
 #include "../shared/description.h"
+#include "../shared/parameters.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "../tick/odometer.h"
@@ -411,6 +412,9 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
 }
 
+static const cmi_row rows[] CMO_FLASH = {
+    CMO_CHECK_WIRING_PARAMETERS(CMI_ROW, cmo_check_wiring_parameters)};
+
 cmo_outcome cmo_check_wiring_start(cmo_robot *robot, cmo_check_wiring_state *state,
                                    const cmo_check_wiring_parameters *parameters) {
     if (!cmi_may_begin(robot)) {
@@ -420,14 +424,10 @@ cmo_outcome cmo_check_wiring_start(cmo_robot *robot, cmo_check_wiring_state *sta
     memset(state, 0, sizeof *state);
     state->parameters = *parameters;
     cmo_check_wiring_parameters *p = &state->parameters;
-    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
-    float usual = fminf(fmaxf(2.0F * slowest, 100.0F), d->top_speed_mm_s);
-    if (!cmi_take(robot, &p->speed_mm_s, usual, slowest, d->top_speed_mm_s, "speed_mm_s") ||
-        !cmi_take(robot, &p->swing_deg, 35.0F, 10.0F, 45.0F, "swing_deg")) {
-        return CMO_OUTCOME_BAD_PARAMETER;
-    }
-    if ((unsigned)p->tone > CMO_TONE_LIGHT) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "tone", NAN);
+    cmi_usual_speed(robot, &p->speed_mm_s, fmaxf(2.0F * d->slowest_mm_s, 100.0F));
+    cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
+    if (outcome != CMO_OUTCOME_DONE) {
+        return outcome;
     }
     if (d->lights < 2) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
@@ -440,7 +440,7 @@ cmo_outcome cmo_check_wiring_start(cmo_robot *robot, cmo_check_wiring_state *sta
     }
     state->motion.acceleration_mm_s2 = fminf(d->acceleration_mm_s2, 2000.0F);
     state->motion.braking_mm_s2 = fminf(d->braking_mm_s2, 2000.0F);
-    cmi_begin(robot, &state->routine, step, CMO_KIND_CHECK_WIRING, p->longest_ms);
+    cmi_begin(robot, &state->routine, step, CMO_ROUTINE_CHECK_WIRING, p->longest_ms);
     robot->unsure = true;
     return CMO_RUNNING;
 }

@@ -3,7 +3,7 @@
 #ifndef CMI_DRIVE_FIT_H
 #define CMI_DRIVE_FIT_H
 
-#include <cammino/drive.h>
+#include <cammino/measure_drive.h>
 
 // Of a cmo_drive, which is made of nothing else.
 #define CMI_DRIVE_NUMBERS ((uint8_t)(sizeof(cmo_drive) / sizeof(float)))

@@ -3,7 +3,7 @@
 #ifndef CMI_GEOMETRY_H
 #define CMI_GEOMETRY_H
 
-#include <cammino/geometry.h>
+#include <cammino/measure_geometry.h>
 
 #define CMI_PASSES 4U
 // Of a cmo_geometry, which is made of nothing else.

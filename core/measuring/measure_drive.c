@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: MIT
 // How wheels answer what they are told: the least that turns them, and changes of speed.
-#include <cammino/drive.h>
+#include <cammino/measure_drive.h>
 
+#include "../shared/parameters.h"
 #include "../shared/routine.h"
 #include "drive_fit.h"
 
@@ -249,22 +250,22 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
 }
 
+static const cmi_row rows[] CMO_FLASH = {
+    CMO_MEASURE_DRIVE_PARAMETERS(CMI_ROW, cmo_measure_drive_parameters)};
+
 static cmo_outcome check(cmo_robot *robot, cmo_measure_drive_parameters *p) {
     const cmo_robot_description *d = robot->description;
     if (!(robot->port->traits & CMO_TRAIT_ENCODERS)) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "encoders", NAN);
     }
-    if (p->rounds > 10) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "rounds", 10.0F);
-    }
-    p->rounds = p->rounds != 0 ? p->rounds : 2;
     if (d->top_speed_mm_s < 60.0F) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "top_speed_mm_s", 60.0F);
     }
-    float usual = fminf(380.0F, 0.9F * d->top_speed_mm_s);
-    return cmi_take(robot, &p->fast_mm_s, usual, 40.0F, d->top_speed_mm_s, "fast_mm_s")
-               ? CMO_OUTCOME_DONE
-               : CMO_OUTCOME_BAD_PARAMETER;
+    cmi_usual_speed(robot, &p->fast_mm_s, fminf(380.0F, 0.9F * d->top_speed_mm_s));
+    if (!(p->fast_mm_s >= 40.0F)) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "fast_mm_s", 40.0F);
+    }
+    return cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
 }
 
 cmo_outcome cmo_measure_drive_start(cmo_robot *robot, cmo_measure_drive_state *state,
@@ -286,7 +287,7 @@ cmo_outcome cmo_measure_drive_start(cmo_robot *robot, cmo_measure_drive_state *s
     // Four lags, but no longer than that the floor suffices.
     state->settle_us = (uint32_t)fminf(fmaxf(4000.0F * d->lag_ms, 300000.0F), 650000.0F);
     p->longest_ms = p->longest_ms != 0 ? p->longest_ms : UINT32_C(30000) * (p->rounds + 1U);
-    cmi_begin(robot, &state->routine, step, CMO_KIND_MEASURE_DRIVE, p->longest_ms);
+    cmi_begin(robot, &state->routine, step, CMO_ROUTINE_MEASURE_DRIVE, p->longest_ms);
     return CMO_RUNNING;
 }
 

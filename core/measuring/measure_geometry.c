@@ -5,6 +5,7 @@
 #include "../moves/motion.h"
 #include "../moves/move.h"
 #include "../shared/description.h"
+#include "../shared/parameters.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "../tick/odometer.h"
@@ -181,6 +182,9 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
 }
 
+static const cmi_row rows[] CMO_FLASH = {
+    CMO_MEASURE_GEOMETRY_PARAMETERS(CMI_ROW, cmo_measure_geometry_parameters)};
+
 static cmo_outcome check(cmo_robot *robot, cmo_measure_geometry_parameters *p) {
     const cmo_robot_description *d = robot->description;
     uint16_t traits = robot->port->traits;
@@ -191,32 +195,28 @@ static cmo_outcome check(cmo_robot *robot, cmo_measure_geometry_parameters *p) {
     if (d->lights < 2 || fabsf(d->light[0].left_mm - d->light[CMI_FRONT - 1].left_mm) < 10.0F) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
     }
-    if ((unsigned)p->tone > CMO_TONE_LIGHT) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "tone", NAN);
-    }
     if (!cmo_levels_usable(&robot->light[0].levels) ||
         !cmo_levels_usable(&robot->light[CMI_FRONT - 1].levels)) {
         return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
     }
-    if (p->rounds > 20) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "rounds", 20.0F);
-    }
-    p->rounds = p->rounds != 0 ? p->rounds : 2;
     if (2.0F * d->slowest_mm_s > d->top_speed_mm_s) { // it has to go twice as fast as slow
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "slowest_mm_s",
                           0.5F * d->top_speed_mm_s);
     }
-    float slow = fminf(fmaxf(100.0F, 2.0F * d->slowest_mm_s), 0.5F * d->top_speed_mm_s);
-    bool good =
-        cmi_take(robot, &p->slant_deg, 20.0F, 10.0F, 40.0F, "slant_deg") &&
-        cmi_take(robot, &p->speed_mm_s, slow, d->slowest_mm_s, 0.5F * d->top_speed_mm_s,
-                 "speed_mm_s") &&
-        cmi_take(robot, &p->fast_mm_s,
-                 fminf(fmaxf(450.0F, 2.0F * p->speed_mm_s), d->top_speed_mm_s),
-                 2.0F * p->speed_mm_s, d->top_speed_mm_s, "fast_mm_s") &&
-        cmi_take(robot, &p->longest_mm, 1500.0F, 200.0F, 6000.0F, "longest_mm") &&
-        (p->lines_mm == 0.0F || cmi_take(robot, &p->lines_mm, 0.0F, 100.0F, 3000.0F, "lines_mm"));
-    return good ? CMO_OUTCOME_DONE : CMO_OUTCOME_BAD_PARAMETER;
+    cmi_usual_speed(robot, &p->speed_mm_s,
+                    fminf(fmaxf(100.0F, 2.0F * d->slowest_mm_s), 0.5F * d->top_speed_mm_s));
+    cmi_usual_speed(robot, &p->fast_mm_s, fmaxf(450.0F, 2.0F * p->speed_mm_s));
+    cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
+    if (outcome != CMO_OUTCOME_DONE) {
+        return outcome;
+    }
+    if (p->speed_mm_s > 0.5F * d->top_speed_mm_s) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "speed_mm_s", 0.5F * d->top_speed_mm_s);
+    }
+    if (p->fast_mm_s < 2.0F * p->speed_mm_s) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "fast_mm_s", 2.0F * p->speed_mm_s);
+    }
+    return CMO_OUTCOME_DONE;
 }
 
 cmo_outcome cmo_measure_geometry_start(cmo_robot *robot, cmo_measure_geometry_state *state,
@@ -233,7 +233,7 @@ cmo_outcome cmo_measure_geometry_start(cmo_robot *robot, cmo_measure_geometry_st
     if (state->parameters.longest_ms == 0) {
         state->parameters.longest_ms = UINT32_C(60000) * state->parameters.rounds;
     }
-    cmi_begin(robot, &state->routine, step, CMO_KIND_MEASURE_GEOMETRY,
+    cmi_begin(robot, &state->routine, step, CMO_ROUTINE_MEASURE_GEOMETRY,
               state->parameters.longest_ms);
     return CMO_RUNNING;
 }

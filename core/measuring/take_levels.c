@@ -1,12 +1,16 @@
 // SPDX-License-Identifier: MIT
-#include <cammino/levels.h>
+#include <cammino/take_levels.h>
 
 #include "../moves/motion.h"
 #include "../moves/move.h"
+#include "../shared/parameters.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 
 #include <math.h>
+
+static const cmi_row rows[] CMO_FLASH = {
+    CMO_TAKE_LEVELS_PARAMETERS(CMI_ROW, cmo_take_levels_parameters)};
 
 static void collect(cmo_robot *robot, cmo_take_levels_state *state) {
     for (uint8_t i = 0; i < robot->description->lights; i++) {
@@ -110,25 +114,20 @@ cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state
     const cmo_robot_description *d = robot->description;
     *state = (cmo_take_levels_state){.parameters = *parameters};
     cmo_take_levels_parameters *p = &state->parameters;
-    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
-    float usual = fmaxf(slowest, fminf(80.0F, d->top_speed_mm_s));
+    cmi_usual_speed(robot, &p->speed_mm_s, 80.0F);
+    cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
+    if (outcome != CMO_OUTCOME_DONE) {
+        return outcome;
+    }
     float arc_mm_deg = d->track_mm * (CMI_PI / 360.0F);
-    float angle = fabsf(p->angle_deg);
-    if (angle != 0.0F && !cmi_take(robot, &angle, 0.0F, 10.0F, 360.0F, "angle_deg")) {
-        return CMO_OUTCOME_BAD_PARAMETER;
-    }
-    float way = angle != 0.0F ? angle * arc_mm_deg : fabsf(p->distance_mm);
-    bool back = angle != 0.0F ? p->angle_deg < 0.0F : p->distance_mm < 0.0F;
-    if (!cmi_take(robot, &way, 150.0F, 10.0F, 2000.0F, "distance_mm") ||
-        !cmi_take(robot, &p->speed_mm_s, usual, slowest, d->top_speed_mm_s, "speed_mm_s")) {
-        return CMO_OUTCOME_BAD_PARAMETER;
-    }
+    bool turns = p->angle_deg != 0.0F;
+    float way = turns ? p->angle_deg * arc_mm_deg : p->distance_mm;
+    p->distance_mm = way != 0.0F ? way : 150.0F;
     if (d->lights == 0) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "lights", NAN);
     }
-    p->distance_mm = back ? -way : way;
     if (p->longest_ms == 0) {
-        p->longest_ms = (uint32_t)(4000.0F * way / p->speed_mm_s) + 4000U;
+        p->longest_ms = (uint32_t)(4000.0F * fabsf(p->distance_mm) / p->speed_mm_s) + 4000U;
     }
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         cmo_level_taker_start(&state->taker[i]);
@@ -136,7 +135,7 @@ cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state
     state->motion.top_mm_s = p->speed_mm_s;
     state->motion.acceleration_mm_s2 = fminf(d->acceleration_mm_s2, 1000.0F);
     state->motion.braking_mm_s2 = fminf(d->braking_mm_s2, 1000.0F);
-    cmi_begin(robot, &state->routine, step, CMO_KIND_TAKE_LEVELS, p->longest_ms);
+    cmi_begin(robot, &state->routine, step, CMO_ROUTINE_TAKE_LEVELS, p->longest_ms);
     return CMO_RUNNING;
 }
 

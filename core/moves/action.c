@@ -1,4 +1,6 @@
 // SPDX-License-Identifier: MIT
+#include <cammino/action.h>
+
 #include "../shared/routine.h"
 
 #include <math.h>
@@ -27,7 +29,7 @@ cmo_outcome cmo_action_start(cmo_robot *robot, cmo_action_state *state,
     if (parameters->longest_ms == 0) {
         state->parameters.longest_ms = 10000;
     }
-    cmi_begin(robot, &state->routine, step, CMO_KIND_ACTION, state->parameters.longest_ms);
+    cmi_begin(robot, &state->routine, step, CMO_ROUTINE_ACTION, state->parameters.longest_ms);
     return CMO_RUNNING;
 }
 

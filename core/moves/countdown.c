@@ -1,9 +1,13 @@
 // SPDX-License-Identifier: MIT
-#include <cammino/stay_inside.h>
+#include <cammino/countdown.h>
 
+#include "../shared/parameters.h"
 #include "../shared/routine.h"
 
 #include <math.h>
+
+static const cmi_row rows[] CMO_FLASH = {
+    CMO_COUNTDOWN_PARAMETERS(CMI_ROW, cmo_countdown_parameters)};
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_countdown_state *state = (cmo_countdown_state *)routine;
@@ -44,13 +48,14 @@ cmo_outcome cmo_countdown_start(cmo_robot *robot, cmo_countdown_state *state,
         return CMO_OUTCOME_BAD_PARAMETER;
     }
     *state = (cmo_countdown_state){.parameters = *parameters};
-    if (parameters->seconds > 600) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "seconds", 600.0F);
+    cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), &state->parameters);
+    if (outcome != CMO_OUTCOME_DONE) {
+        return outcome;
     }
     if (!(robot->port->traits & CMO_TRAIT_START)) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "start", NAN);
     }
-    cmi_begin(robot, &state->routine, step, CMO_KIND_COUNTDOWN, CMO_NO_END);
+    cmi_begin(robot, &state->routine, step, CMO_ROUTINE_COUNTDOWN, CMO_NO_END);
     return CMO_RUNNING;
 }
 

@@ -74,23 +74,9 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
 }
 
-cmo_outcome cmi_move_begin(cmo_robot *robot, cmo_advance_state *state, cmo_kind kind) {
+cmo_outcome cmi_move_begin(cmo_robot *robot, cmo_advance_state *state, cmo_routine_id kind) {
     cmo_advance_parameters *p = &state->parameters;
-    const cmo_robot_description *d = robot->description;
-    float slowest = fmaxf(d->slowest_mm_s, 1.0F);
-    float usual = fmaxf(0.5F * d->top_speed_mm_s, slowest);
-    bool good =
-        cmi_take(robot, &p->speed_mm_s, usual, slowest, d->top_speed_mm_s, "speed_mm_s") &&
-        cmi_take(robot, &p->acceleration_mm_s2, d->acceleration_mm_s2, 10.0F, 50000.0F,
-                 "acceleration_mm_s2") &&
-        cmi_take(robot, &p->braking_mm_s2, d->braking_mm_s2, 10.0F, 50000.0F, "braking_mm_s2");
-    if (!good) {
-        return CMO_OUTCOME_BAD_PARAMETER;
-    }
-    if (!cmi_take_halt(robot, &p->halt)) {
-        return CMO_OUTCOME_NOT_SUPPORTED;
-    }
-    p->longest_ms = p->longest_ms != 0 ? p->longest_ms : longest_ms(p, d->lag_ms);
+    p->longest_ms = p->longest_ms != 0 ? p->longest_ms : longest_ms(p, robot->description->lag_ms);
     cmo_motion *motion = &state->motion;
     motion->acceleration_mm_s2 = p->acceleration_mm_s2;
     motion->braking_mm_s2 = p->braking_mm_s2;

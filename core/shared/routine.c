@@ -54,12 +54,12 @@ void cmi_notify(const cmo_robot *robot, cmo_event_kind kind, int value) {
     }
 }
 
-void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_kind kind,
+void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routine_id kind,
                uint32_t longest_ms) {
     memset(&robot->report, 0, sizeof robot->report);
     robot->field = NULL; // what the checks have tried out
     robot->limit = NAN;
-    robot->report.kind = (uint8_t)kind;
+    robot->report.routine = (uint8_t)kind;
     robot->report.sensor = -1;
     robot->routine = routine;
     routine->step = step;
@@ -139,12 +139,13 @@ uint32_t cmi_add_us(uint32_t time_us, uint32_t dt_us) {
     return sum < time_us ? UINT32_MAX : sum;
 }
 
+#define BY_CLOCK(NAME) CMO_FIGURE_BIT(CMO_##NAME) |
+#define BY_WAY(NAME)
+#define IF_BY_CLOCK(NAME, name, from, meaning) BY_##from(NAME)
+
 void cmi_set_figure(cmo_robot *robot, cmo_figure figure, float value) {
     // What is measured with the clock or the light sensors alone needs no encoders.
-    const uint32_t sure = CMO_FIGURE_BIT(CMO_ELAPSED_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) |
-                          CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_WORST_MS) |
-                          CMO_FIGURE_BIT(CMO_TICK_LATE_US) | CMO_FIGURE_BIT(CMO_REACTION_MS) |
-                          CMO_FIGURE_BIT(CMO_PASSED_OVER);
+    const uint32_t sure = CMO_EACH_REPORT_FIGURE(IF_BY_CLOCK) 0;
     uint32_t bit = CMO_FIGURE_BIT(figure);
     if (!isfinite(value)) {
         return;

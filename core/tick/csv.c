@@ -79,7 +79,7 @@ size_t cmo_csv_row(char *buffer, size_t size, const cmo_trace_row *row) {
     *at++ = '.';
     at = put_whole(at, row->run_us % 1000, 3);
     *at++ = ',';
-    at = put_text(at, cmo_kind_name((cmo_kind)row->kind));
+    at = put_text(at, cmo_routine_name((cmo_routine_id)row->routine));
     *at++ = ',';
     at = put_text(at, cmo_stage_name((cmo_stage)row->stage));
     *at++ = ',';

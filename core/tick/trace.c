@@ -25,7 +25,7 @@ static void write_row(const cmo_robot *robot) {
     cmo_band band = shown_band(robot);
     cmo_trace_row row = {
         .run_us = robot->run_ms * 1000U + robot->run_us,
-        .kind = report->kind,
+        .routine = report->routine,
         .stage = robot->stage,
         .halted = robot->halt,
         .x_mm = robot->odometer.pose.x_mm,

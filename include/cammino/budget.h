@@ -61,6 +61,7 @@ typedef enum cmo_grazing {
     CMO_GRAZING_ACCEPT,   /**< drive straight: at angles from `blind_deg` on a wheel may go over */
     CMO_GRAZING_REFUSE    /**< do not start */
 } cmo_grazing;
+#define CMO_GRAZING_WORDS ("sway", "accept", "refuse")
 
 /** What is safe within a boundary. */
 typedef struct cmo_patrol_budget {

@@ -8,20 +8,20 @@
 
 #include <cammino/bands.h>
 #include <cammino/budget.h>
-#include <cammino/drive.h>
-#include <cammino/geometry.h>
+#include <cammino/measure_drive.h>
+#include <cammino/measure_geometry.h>
 #include <cammino/levels.h>
 #include <cammino/light.h>
-#include <cammino/options.h>
+#include <cammino/config.h>
 #include <cammino/port.h>
 #include <cammino/report.h>
 #include <cammino/robot.h>
 #include <cammino/routines.h>
-#include <cammino/square.h>
+#include <cammino/square_on_line.h>
 #include <cammino/stated_line.h>
 #include <cammino/stay_inside.h>
 #include <cammino/trace.h>
-#include <cammino/wiring.h>
+#include <cammino/check_wiring.h>
 
 #define CAMMINO_VERSION "0.1.0"
 

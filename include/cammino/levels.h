@@ -8,7 +8,7 @@
 #define CAMMINO_LEVELS_H
 
 #include <stddef.h>
-#include <cammino/routines.h>
+#include <cammino/robot.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -99,41 +99,6 @@ bool cmo_levels_alike(const cmo_levels *left, const cmo_levels *right);
 
 /** "good", "silent"...; "?" for a value that is none. */
 const char *cmo_levels_fault_name(cmo_levels_fault fault);
-
-/* --------------------------------------------------------------------------------- routine -- */
-
-/** Drives or turns slowly over a line and back to where it began, and takes all sensors' levels. */
-typedef struct cmo_take_levels_parameters {
-    float distance_mm;   /**< way over the line, 10..2000; negative: backward; default: 150 */
-    float angle_deg;     /**< turns on the spot by this instead, 10..360; negative: to the right;
-                              default: it drives */
-    float speed_mm_s;    /**< of the wheels; default: 80, or the slowest speed if that is more */
-    uint32_t longest_ms; /**< default: twice what the way takes, plus 4000 */
-} cmo_take_levels_parameters;
-
-typedef struct cmo_take_levels_state {
-    cmo_routine routine;
-    cmo_take_levels_parameters parameters;
-    cmo_motion motion;
-    bool back;
-    uint32_t settle_us;
-    cmo_level_taker taker[CMO_LIGHTS_MAX];
-    cmo_levels_fault fault[CMO_LIGHTS_MAX]; /**< what became of each sensor */
-    uint32_t look_us[CMO_LIGHTS_MAX];
-    cmo_level_finish finish; /**< of the sensor whose levels are worked out */
-    cmo_levels taken[CMO_LIGHTS_MAX];
-    uint8_t finished; /**< sensors that are done */
-    bool stands;
-} cmo_take_levels_state;
-
-/**
- * Outcomes: done, and the robot has its levels; low_contrast or sensor_silent where a sensor's were
- * refused (state->fault says why; that sensor keeps its old levels); and what can end any routine.
- * A level for void that is already known is kept.
- */
-cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state,
-                                  const cmo_take_levels_parameters *parameters);
-cmo_outcome cmo_take_levels(cmo_robot *robot, const cmo_take_levels_parameters *parameters);
 
 /* ------------------------------------------------------------------------------ stored form -- */
 

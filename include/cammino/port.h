@@ -22,7 +22,7 @@
 #include <stdbool.h>
 #include <stdint.h>
 
-#include <cammino/options.h>
+#include <cammino/config.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -113,7 +113,7 @@ typedef struct cmo_sample {
 
 /** What a notification tells. */
 typedef enum cmo_event_kind {
-    CMO_EVENT_START = 1,   /**< a routine started; value: its kind (cmo_kind) */
+    CMO_EVENT_START = 1,   /**< a routine started; value: which (cmo_routine_id) */
     CMO_EVENT_STAGE,       /**< it entered a stage; value: cmo_stage */
     CMO_EVENT_CROSSING,    /**< a line was accepted; value: the sensor's number */
     CMO_EVENT_PASSED_OVER, /**< something was not a line; value: how many so far */

@@ -13,119 +13,216 @@
 extern "C" {
 #endif
 
-/** How a routine ended. Every outcome but CMO_OUTCOME_DONE halts the motors. */
+/**
+ * How a routine can end, a row each: O(NAME, name, what it means and what to look at). Every
+ * outcome but done halts the motors. Departed and wrong_line are said by a simulation only.
+ * cmo_robot::field names what was refused, the report's sensor whose fault it was.
+ */
+// clang-format off
+#define CMO_EACH_OUTCOME(O)                                                                         \
+    O(DONE, done, "it did what was asked")                                                          \
+    O(NO_LINE, no_line,                                                                             \
+      "no line within the longest distance, or lost by sliding; right tone, right sensor?")         \
+    O(TIME_OVER, time_over, "the time is over")                                                     \
+    O(SENSOR_SILENT, sensor_silent, "a light sensor gave no look; is it plugged in?")               \
+    O(SENSOR_RANGE, sensor_range,                                                                   \
+      "a light sensor's readings left what it can give; is a wire loose?")                          \
+    O(SENSOR_STUCK, sensor_stuck,                                                                   \
+      "a light sensor's reading stays where the other one's proves that it must change")            \
+    O(SENSOR_JUMPING, sensor_jumping,                                                               \
+      "a light sensor's reading jumps as no motion of the robot explains; is a plug loose?")        \
+    O(LOW_CONTRAST, low_contrast,                                                                   \
+      "the levels are missing, too near to each other, or not of this floor; take them anew")       \
+    O(ONE_SENSOR, one_sensor,                                                                       \
+      "only one sensor met the line; did it pass the line's end, or a corner?")                     \
+    O(NO_FLOOR, no_floor, "a sensor saw no floor while it looked for a line")                       \
+    O(STALLED, stalled,                                                                             \
+      "the motors are driven but the wheels stand still; is something in the way?")                 \
+    O(ENCODER_SILENT, encoder_silent, "the encoders gave no counts; are they plugged in?")          \
+    O(ENCODER_JUMP, encoder_jump, "the encoders jumped further than the robot can move")            \
+    O(LATE, late, "a tick came later than a drive command lives")                                   \
+    O(PORT_FAILED, port_failed,                                                                     \
+      "the port said that the hardware failed, or takes no drive commands any more")                \
+    O(TOO_FAST, too_fast, "at this speed a line could be missed, or a boundary overrun")            \
+    O(BAD_PARAMETER, bad_parameter, "a parameter makes no sense")                                   \
+    O(NOT_SUPPORTED, not_supported, "the robot lacks what was asked for")                           \
+    O(STOPPED, stopped, "the stop button was pressed")                                              \
+    O(ABORTED, aborted, "the program ended it")                                                     \
+    O(WIRING_WRONG, wiring_wrong, "something is wired or described wrongly")                        \
+    O(CORNERED, cornered,                                                                           \
+      "the boundary is all around; is the tone right, and is there room to turn?")                  \
+    O(DEPARTED, departed, "a wheel was over the boundary; said by a simulation only")                                          \
+    O(WRONG_LINE, wrong_line, "it ended on something that the mat does not mark as the line")
+// clang-format on
+
+#define CMO_OUTCOME_AS_ID(NAME, name, text) CMO_OUTCOME_##NAME,
+
+/** How a routine ended: CMO_OUTCOME_DONE... */
 typedef enum cmo_outcome {
-    CMO_RUNNING = 0,            /**< it has not ended */
-    CMO_OUTCOME_DONE,           /**< it did what was asked */
-    CMO_OUTCOME_NO_LINE,        /**< no line within the longest distance */
-    CMO_OUTCOME_TIME_OVER,      /**< the routine's or the run's time is over */
-    CMO_OUTCOME_SENSOR_SILENT,  /**< a light sensor's looks stopped */
-    CMO_OUTCOME_SENSOR_RANGE,   /**< a light sensor's readings left what the hardware can give */
-    CMO_OUTCOME_SENSOR_STUCK,   /**< its reading stays where others prove that it must change */
-    CMO_OUTCOME_SENSOR_JUMPING, /**< its reading changes as no motion of the robot explains */
-    CMO_OUTCOME_LOW_CONTRAST,   /**< levels missing, or too near to each other to be told apart */
-    CMO_OUTCOME_ONE_SENSOR,     /**< only one sensor met the line; report.sensor says which */
-    CMO_OUTCOME_NO_FLOOR,       /**< void under a sensor while it looked for a line */
-    CMO_OUTCOME_STALLED,        /**< driven, but the encoders stand still */
-    CMO_OUTCOME_ENCODER_SILENT, /**< encoder counts stopped coming */
-    CMO_OUTCOME_ENCODER_JUMP,   /**< encoder counts jumped further than the robot can move */
-    CMO_OUTCOME_LATE,           /**< a tick came later than a drive command lives */
-    CMO_OUTCOME_PORT_FAILED,   /**< the port said that it failed, or took no command for too long */
-    CMO_OUTCOME_TOO_FAST,      /**< a line of the least width could be missed at this speed */
-    CMO_OUTCOME_BAD_PARAMETER, /**< a parameter makes no sense; cmo_robot::field names it */
-    CMO_OUTCOME_NOT_SUPPORTED, /**< the robot lacks what was asked; cmo_robot::field names it */
-    CMO_OUTCOME_STOPPED,       /**< the stop button */
-    CMO_OUTCOME_ABORTED,       /**< cmo_abort() */
-    CMO_OUTCOME_WIRING_WRONG,  /**< the wiring check found something; its state says what */
-    CMO_OUTCOME_CORNERED,      /**< the boundary is all around: no way on was found */
-    CMO_OUTCOME_DEPARTED,      /**< said by a simulation only: a wheel was over the boundary */
-    CMO_OUTCOME_WRONG_LINE,    /**< said by a simulation only: it ended on another line */
-    CMO_OUTCOMES               /**< how many there are */
+    CMO_RUNNING = 0,                                 /**< it has not ended */
+    CMO_EACH_OUTCOME(CMO_OUTCOME_AS_ID) CMO_OUTCOMES /**< how many there are, with running */
 } cmo_outcome;
 
-/** Kinds of routine. */
-typedef enum cmo_kind {
-    CMO_KIND_NONE = 0,
-    CMO_KIND_ADVANCE,
-    CMO_KIND_TURN,
-    CMO_KIND_DRIVE_UNTIL_LINE,
-    CMO_KIND_STOP_ON_LINE,
-    CMO_KIND_ACTION,
-    CMO_KIND_TAKE_LEVELS,
-    CMO_KIND_CHECK_WIRING,
-    CMO_KIND_MEASURE_GEOMETRY,
-    CMO_KIND_SQUARE_ON_LINE,
-    CMO_KIND_STAY_INSIDE,
-    CMO_KIND_COUNTDOWN,
-    CMO_KIND_MEASURE_DRIVE,
-    CMO_KINDS
-} cmo_kind;
+/**
+ * The routines, a row each: R(NAME, name, figures besides those of all, what it does). From it are
+ * made the names below, and on the host the legs of a route file with their keys and documentation:
+ * a routine's types and functions are called after its name.
+ */
+// clang-format off
+#define CMO_EACH_LEG(R)                                                                             \
+    R(ADVANCE, advance, CMO_FIGURE_BIT(CMO_OVERSHOOT_MM), "Drive straight on by a distance.")        \
+    R(TURN, turn, 0, "Turn on the spot by an angle.")                                                \
+    R(DRIVE_UNTIL_LINE, drive_until_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                 \
+      "Drive until a line has proved to be one, and end on it.")                                     \
+    R(STOP_ON_LINE, stop_on_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                         \
+      "Drive to a line and stop on it.")                                                             \
+    R(SQUARE_ON_LINE, square_on_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                     \
+      "Stand square to a line, with both sensors over one of its edges.")                            \
+    R(TAKE_LEVELS, take_levels, 0, "Drive over a line and back, and take all sensors' levels.")      \
+    R(CHECK_WIRING, check_wiring, 0,                                                                 \
+      "Move a little before a line, and find out which motor, encoder and light sensor is where. "   \
+      "The sensors stand 10 to 25 mm before the line.")                                              \
+    R(MEASURE_GEOMETRY, measure_geometry, 0,                                                         \
+      "Drive over two parallel lines, straight and at a slant, and measure wheels, track, the "      \
+      "spots' places and the sensors' delays.")                                                      \
+    R(MEASURE_DRIVE, measure_drive, 0,                                                               \
+      "Drive to and fro on 600 mm of free floor, and measure by how much the wheels trail what "     \
+      "they are told, a ramp of their regulator's own, and the least commands that turn them.")      \
+    R(STAY_INSIDE, stay_inside, CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S),                             \
+      "Patrol within a boundary, and turn away from it.")                                            \
+    R(COUNTDOWN, countdown, 0, "Wait for the start button, and count down.")
+/** Besides them the user's own, which only a program can state. */
+#define CMO_EACH_ROUTINE(R)                                                                         \
+    CMO_EACH_LEG(R)                                                                                  \
+    R(ACTION, action, 0, "Run a function of the user's.")
+// clang-format on
 
-/** Stages of all routines. */
-typedef enum cmo_stage {
-    CMO_STAGE_IDLE = 0,  /**< no routine runs */
-    CMO_STAGE_MOVE,      /**< along the speed profile */
-    CMO_STAGE_BLIND,     /**< drives without looking for a line */
-    CMO_STAGE_SEARCH,    /**< drives and looks */
-    CMO_STAGE_PROVE,     /**< goes on until the line has shown its least width */
-    CMO_STAGE_BRAKE,     /**< halted, and not yet at a standstill */
-    CMO_STAGE_RETURN,    /**< comes back to where it is to rest */
-    CMO_STAGE_SETTLE,    /**< the last small closed-loop move onto the target */
-    CMO_STAGE_SWING,     /**< swings one wheel by itself */
-    CMO_STAGE_TURN,      /**< turns on the spot */
-    CMO_STAGE_ACTION,    /**< the user's own callback */
-    CMO_STAGE_PATROL,    /**< drives and looks for the boundary */
-    CMO_STAGE_FEEL,      /**< turns the other sensor over the boundary, to know its direction */
-    CMO_STAGE_BACK,      /**< backs off from it, on the way just come */
-    CMO_STAGE_SCAN,      /**< turns on the spot to find something in range */
-    CMO_STAGE_CHARGE,    /**< drives at what is in range */
-    CMO_STAGE_WAIT,      /**< waits for the start button */
-    CMO_STAGE_COUNTDOWN, /**< counts down */
-    CMO_STAGE_CREEP,     /**< turns the wheels as slowly as they will */
-    CMO_STAGES
-} cmo_stage;
+#define CMO_ROUTINE_AS_ID(NAME, name, figures, text) CMO_ROUTINE_##NAME,
+
+/** Which routine: CMO_ROUTINE_ADVANCE... */
+typedef enum cmo_routine_id {
+    CMO_ROUTINE_NONE = 0,
+    CMO_EACH_ROUTINE(CMO_ROUTINE_AS_ID) CMO_ROUTINES /**< how many there are, with none */
+} cmo_routine_id;
+
+/** Stages of all routines, a row each: S(NAME, name, what it does then). */
+// clang-format off
+#define CMO_EACH_STAGE(S)                                                                           \
+    S(IDLE, idle, "no routine runs")                                                                \
+    S(MOVE, move, "along the speed profile")                                                        \
+    S(BLIND, blind, "drives without looking for a line")                                            \
+    S(SEARCH, search, "drives and looks")                                                           \
+    S(PROVE, prove, "goes on until the line has shown its least width")                             \
+    S(BRAKE, brake, "halted, and not yet at a standstill")                                          \
+    S(RETURN, return, "comes back to where it is to rest")                                          \
+    S(SETTLE, settle, "the last small closed-loop move onto the target")                            \
+    S(SWING, swing, "swings one wheel by itself")                                                   \
+    S(TURN, turn, "turns on the spot")                                                              \
+    S(ACTION, action, "the user's own callback")                                                    \
+    S(PATROL, patrol, "drives and looks for the boundary")                                          \
+    S(FEEL, feel, "turns the other sensor over the boundary, to know its direction")                \
+    S(BACK, back, "backs off from it, on the way just come")                                        \
+    S(SCAN, scan, "turns on the spot to find something in range")                                   \
+    S(CHARGE, charge, "drives at what is in range")                                                 \
+    S(WAIT, wait, "waits for the start button")                                                     \
+    S(COUNTDOWN, countdown, "counts down")                                                          \
+    S(CREEP, creep, "turns the wheels as slowly as they will")
+// clang-format on
+
+#define CMO_STAGE_AS_ID(NAME, name, text) CMO_STAGE_##NAME,
+
+/** Which stage: CMO_STAGE_IDLE... */
+typedef enum cmo_stage { CMO_EACH_STAGE(CMO_STAGE_AS_ID) CMO_STAGES /**< how many */ } cmo_stage;
 
 /**
- * Figures. A figure's name in files is its name here in lower case, without the prefix.
+ * Figures, a row each: F(NAME, name, FROM, meaning), and FROM is what it rests on: CLOCK (the clock
+ * or the light sensors alone) or WAY (the odometer, so that without encoders it is an estimate).
  * Distances are in mm, angles in degrees, positive to the left; positive along the robot's way.
+ *
+ * These are in a report.
  */
+// clang-format off
+#define CMO_EACH_REPORT_FIGURE(F)                                                                   \
+    F(ELAPSED_MS, elapsed_ms, CLOCK, "start of the routine to its end")                             \
+    F(LOOK_INTERVAL_MS, look_interval_ms, CLOCK,                                                    \
+      "mean time between two fresh looks of a watched sensor")                                      \
+    F(LOOK_INTERVAL_WORST_MS, look_interval_worst_ms, CLOCK, "the longest such time")               \
+    F(BLIND_GAP_MM, blind_gap_mm, WAY, "the longest way between two looks while searching")         \
+    F(TICK_LATE_US, tick_late_us, CLOCK, "the worst lateness of a tick")                            \
+    F(CROSSING_SPEED_MM_S, crossing_speed_mm_s, WAY, "speed at the crossing")                       \
+    F(TOP_SPEED_MM_S, top_speed_mm_s, WAY, "the highest speed")                                     \
+    F(REACTION_MS, reaction_ms, CLOCK, "crossing to the command that answers it")                   \
+    F(STOPPING_DISTANCE_MM, stopping_distance_mm, WAY,                                              \
+      "crossing to first standstill: the first reversal, or 30 ms within one encoder step "         \
+      "(truth: within 0.5 mm)")                                                                     \
+    F(OVERSHOOT_MM, overshoot_mm, WAY, "the furthest that the robot got beyond its target")         \
+    F(REST_ERROR_MM, rest_error_mm, WAY,                                                            \
+      "from the target to the rest point, across the edge; the target is the near edge, or "        \
+      "what `rest` and `beyond_mm` say; the rest point is the middle of the spots, or the "         \
+      "named sensor's")                                                                             \
+    F(SETTLE_MS, settle_ms, WAY,                                                                    \
+      "first standstill to rest: the start of the last window within 0.3 mm and 0.1 degrees "       \
+      "(robot: one encoder step)")                                                                  \
+    F(ENTRY_ANGLE_DEG, entry_angle_deg, WAY,                                                        \
+      "angle to the perpendicular of the line at the first crossing; the robot knows it once "      \
+      "both sensors have crossed")                                                                  \
+    F(RESIDUAL_ANGLE_DEG, residual_angle_deg, WAY, "the same at rest")                              \
+    F(TRAVELLED_MM, travelled_mm, WAY, "way of the middle of the axle")                             \
+    F(TURNED_DEG, turned_deg, WAY, "turn from start to end")                                        \
+    F(PREDICTED_OVERSHOOT_MM, predicted_overshoot_mm, WAY,                                          \
+      "overshoot as the robot predicted it when it began to stop, from its braking limit or "       \
+      "from what its last halts have shown")                                                        \
+    F(SLIP_MM, slip_mm, WAY,                                                                        \
+      "by how much further than its wheels turned the robot went, from the crossing to its "        \
+      "rest: what tyres slid and crept, and gear play. The robot knows it where a sensor has "      \
+      "seen the edge again, at rest or coming back")                                                \
+    F(PASSED_OVER, passed_over, CLOCK, "candidates that were no line")
+/** And these stand in the state of stay inside, or only a simulation knows them. */
+#define CMO_EACH_OTHER_FIGURE(F)                                                                    \
+    F(REBOUNDS, rebounds, CLOCK, "rebounds from the boundary")                                      \
+    F(TURN_ERROR_DEG, turn_error_deg, WAY,                                                          \
+      "heading after a rebound, against the boundary, less what was asked; of a leg the root "      \
+      "of the mean square over the rebounds where both sensors had crossed, corners left out")      \
+    F(MARGIN_MM, margin_mm, WAY,                                                                    \
+      "smallest distance of a ground contact (both edges of both tyres, the caster) to the "        \
+      "near edge of the boundary around the start; negative is over it. The robot knows the "       \
+      "wheels' where it stood, if the boundary's direction was measured")                           \
+    F(DEPARTURES, departures, CLOCK,                                                                \
+      "how often a ground contact went over the boundary; truth only")                              \
+    F(COVERED_SHARE, covered_share, WAY,                                                            \
+      "share of the floor inside over which the robot's body, a disc as wide as its outline, "      \
+      "has been; cells of 20 mm; truth only")                                                       \
+    F(COVERED_PER_MIN, covered_per_min, WAY, "that share over the minutes that it took")            \
+    F(COVERED_EVENNESS, covered_evenness, WAY,                                                      \
+      "1 less the Gini coefficient of the time spent over the cells: 1 is the same everywhere")
+// clang-format on
+
+#define CMO_FIGURE_AS_ID(NAME, name, from, meaning) CMO_##NAME,
+
+/** Which figure: CMO_ELAPSED_MS... Its name in files is that in lower case, without the prefix. */
 typedef enum cmo_figure {
-    CMO_ELAPSED_MS,             /**< start of the routine to its end */
-    CMO_LOOK_INTERVAL_MS,       /**< mean time between two fresh looks of a watched sensor */
-    CMO_LOOK_INTERVAL_WORST_MS, /**< the longest such time */
-    CMO_BLIND_GAP_MM,           /**< the longest way between two looks while searching */
-    CMO_TICK_LATE_US,           /**< worst lateness of a tick */
-    CMO_CROSSING_SPEED_MM_S,    /**< speed at the crossing */
-    CMO_TOP_SPEED_MM_S,         /**< the highest speed */
-    CMO_REACTION_MS,            /**< crossing to the command that answers it */
-    CMO_STOPPING_DISTANCE_MM,   /**< crossing to first standstill */
-    CMO_OVERSHOOT_MM,           /**< the furthest that the robot got beyond its target */
-    CMO_REST_ERROR_MM,          /**< from the target edge to the rest point, across the edge */
-    CMO_SETTLE_MS,              /**< first standstill to rest */
-    CMO_ENTRY_ANGLE_DEG,        /**< angle to the line at the first crossing; 0: perpendicular */
-    CMO_RESIDUAL_ANGLE_DEG,     /**< the same at rest */
-    CMO_TRAVELLED_MM,           /**< way of the middle of the axle, from start to end */
-    CMO_TURNED_DEG,             /**< turn from start to end */
-    CMO_PREDICTED_OVERSHOOT_MM, /**< overshoot as it was predicted when the robot began to stop */
-    CMO_SLIP_MM, /**< by how much further than its wheels turned the robot went, from the crossing
-                      to its rest: what tyres slid and crept, and gear play. Known to the robot
-                      where a sensor at rest, or coming back, has seen the edge again */
-    CMO_PASSED_OVER,    /**< candidates that were no line */
-    CMO_REPORT_FIGURES, /**< how many a report holds. What follows stands in the state of
-                           stay inside, or only a simulation knows it */
-    CMO_REBOUNDS = CMO_REPORT_FIGURES, /**< rebounds from the boundary */
-    CMO_TURN_ERROR_DEG, /**< turn of a rebound against the boundary, less what was asked: root of
-                           the mean square over those where both sensors had crossed */
-    CMO_MARGIN_MM,     /**< smallest distance of a ground contact to the boundary; negative: over */
-    CMO_DEPARTURES,    /**< how often a ground contact went over the boundary */
-    CMO_COVERED_SHARE, /**< share of the floor inside that the robot's body went over */
-    CMO_COVERED_PER_MIN,  /**< that share per minute */
-    CMO_COVERED_EVENNESS, /**< 0..1: how evenly it was there; 1 - Gini coefficient of the visits */
-    CMO_FIGURES           /**< how many there are */
+    CMO_EACH_REPORT_FIGURE(CMO_FIGURE_AS_ID) CMO_REPORT_FIGURES, /**< how many a report holds */
+    CMO_BEFORE_OTHER_FIGURES = CMO_REPORT_FIGURES - 1,
+    CMO_EACH_OTHER_FIGURE(CMO_FIGURE_AS_ID) CMO_FIGURES /**< how many there are */
 } cmo_figure;
 
 /** A figure's bit in `present` and `estimated`. */
 #define CMO_FIGURE_BIT(figure) ((uint32_t)1 << (figure))
+
+/** Figures that any routine has; that looking for a line adds; and standing on one. */
+#define CMO_FIGURES_OF_ALL                                                                         \
+    (CMO_FIGURE_BIT(CMO_ELAPSED_MS) | CMO_FIGURE_BIT(CMO_TICK_LATE_US) |                           \
+     CMO_FIGURE_BIT(CMO_TOP_SPEED_MM_S) | CMO_FIGURE_BIT(CMO_TRAVELLED_MM) |                       \
+     CMO_FIGURE_BIT(CMO_TURNED_DEG))
+#define CMO_FIGURES_OF_LINE                                                                        \
+    (CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_MS) | CMO_FIGURE_BIT(CMO_LOOK_INTERVAL_WORST_MS) |           \
+     CMO_FIGURE_BIT(CMO_BLIND_GAP_MM) | CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S) |                  \
+     CMO_FIGURE_BIT(CMO_ENTRY_ANGLE_DEG) | CMO_FIGURE_BIT(CMO_PASSED_OVER))
+#define CMO_FIGURES_OF_REST                                                                        \
+    (CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM) |                  \
+     CMO_FIGURE_BIT(CMO_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_REST_ERROR_MM) |                        \
+     CMO_FIGURE_BIT(CMO_SETTLE_MS) | CMO_FIGURE_BIT(CMO_RESIDUAL_ANGLE_DEG) |                      \
+     CMO_FIGURE_BIT(CMO_PREDICTED_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_SLIP_MM))
 
 /** Why the last candidate was passed over. */
 typedef enum cmo_passed_reason {
@@ -136,7 +233,7 @@ typedef enum cmo_passed_reason {
 
 /** A routine's report. A figure that does not apply is not `present`. */
 typedef struct cmo_report {
-    uint8_t kind;        /**< cmo_kind */
+    uint8_t routine;     /**< cmo_routine_id */
     uint8_t outcome;     /**< cmo_outcome */
     bool motors_may_run; /**< a halt was asked for and has not succeeded yet */
     int8_t sensor;       /**< whose crossing or fault ended it; -1: none's */
@@ -155,14 +252,15 @@ typedef struct cmo_report {
 /** The figure's value if it is present, else `otherwise`. */
 float cmo_figure_or(const cmo_report *report, cmo_figure figure, float otherwise);
 
-/* Names stand in a file of their own, core/shared/names.c: a firmware that prints none links none. */
+/* Names stand in a file of their own, core/shared/names.c: a firmware that prints none links none.
+ */
 
 /** "done", "no_line"...; "?" for a value that is none. Never NULL, as with all of these. */
 const char *cmo_outcome_name(cmo_outcome outcome);
 /** One short sentence for people: what it means and what to look at. */
 const char *cmo_outcome_text(cmo_outcome outcome);
 /** "advance", "stop_on_line"... */
-const char *cmo_kind_name(cmo_kind kind);
+const char *cmo_routine_name(cmo_routine_id routine);
 /** "blind", "search"... */
 const char *cmo_stage_name(cmo_stage stage);
 /** "elapsed_ms", "overshoot_mm"... */

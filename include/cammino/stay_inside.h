@@ -1,13 +1,14 @@
 // SPDX-License-Identifier: MIT
 /**
  * @file stay_inside.h
- * Stay inside: to drive about within a boundary, and turn away from it; and to wait for the start.
+ * Stay inside: to drive about within a boundary, and turn away from it.
  */
 #ifndef CAMMINO_STAY_INSIDE_H
 #define CAMMINO_STAY_INSIDE_H
 
 #include <cammino/budget.h>
-#include <cammino/routines.h>
+#include <cammino/inside/motion.h>
+#include <cammino/parameters.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -21,38 +22,66 @@ typedef enum cmo_leaving {
     CMO_LEAVE_INWARD,   /**< along the boundary's normal */
     CMO_LEAVE_MIDDLE    /**< toward the middle of the ground that it has covered */
 } cmo_leaving;
+#define CMO_LEAVE_WORDS ("mirrored", "by_angle", "inward", "middle")
 
-typedef struct cmo_stay_parameters {
-    cmo_tone boundary; /**< what it is made of; default: dark. No floor always counts as boundary,
-                          where its level is known */
-    cmo_band band;     /**< reflectances that count as boundary instead; default, both 0: by the
-                          tone, a fifth of the way from the floor's level to it */
-    float cruise_mm_s; /**< default: as fast as is safe; the state says what that is. A fifth less
-                            until a stop has been seen, unless more than is safe was accepted */
-    cmo_too_fast too_fast; /**< what to do about a cruise that is not; default: refuse */
-    cmo_grazing grazing;   /**< what to do about blind angles (budget.h); default: sway */
-    bool convex;       /**< no corner of the boundary pokes into the floor: it may be faster, and
-                            a robot whose tyres stand further out than its spots may go at all */
-    bool guess;        /**< where one sensor alone has crossed, guess the boundary's direction,
-                            instead of turning the other one over the boundary too: quicker */
-    cmo_leaving leave; /**< default: mirrored */
-    float angle_deg;   /**< with by_angle: the turn from its heading, 20..180; default: 120 */
-    float margin_mm;   /**< how far inside the wheels are to stay, 0.5..100; default: 3 */
-    float acceleration_mm_s2; /**< default: the robot's */
-    float braking_mm_s2;      /**< default: the robot's */
-    cmo_halt halt;            /**< at the end; default: the port's best */
+// clang-format off
+#define CMO_STAY_INSIDE_PARAMETERS(P, X)                                                               \
+    P(X, CHOICE, cmo_tone, boundary, CMO_TONE_DARK, CMO_TONE_VOID, CMO_TONE_WORDS, "dark",              \
+      "what the boundary is made of; no floor counts too, where its level is known")                 \
+    P(X, BAND, band, "a fifth of the way from the floor to the boundary's level",                       \
+      "reflectances that count as boundary")                                                         \
+    P(X, SPEED, cruise_mm_s, "as fast as is safe",                                                      \
+      "speed of the patrol; a fifth less until a first stop has been seen")                          \
+    P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_ACCEPT, CMO_TOO_FAST_WORDS,   \
+      "refuse", "where the wheels could go over the boundary; slow: drive as fast as is safe; accept: " \
+      "drive all the same")                                                                          \
+    P(X, CHOICE, cmo_grazing, grazing, CMO_GRAZING_SWAY, CMO_GRAZING_REFUSE, CMO_GRAZING_WORDS, "sway",  \
+      "where a wheel can reach the boundary unseen; accept: drive straight all the same")            \
+    P(X, FLAG, convex,                                                                                  \
+      "no corner of the boundary pokes into the floor: it may be faster; needed where the tyres "    \
+      "stand further out than the spots")                                                            \
+    P(X, FLAG, guess, "where one sensor alone has crossed, guess the boundary's direction")             \
+    P(X, CHOICE, cmo_leaving, leave, CMO_LEAVE_MIRRORED, CMO_LEAVE_MIDDLE, CMO_LEAVE_WORDS, "mirrored",  \
+      "which way to go on; middle: toward the middle of the ground covered")                         \
+    P(X, NUMBER, angle_deg, 20, 180, 120, "with leave: by_angle, the turn from its heading")            \
+    P(X, NUMBER, margin_mm, 0.5, 100, 3, "how far inside the wheels are to stay")                       \
+    P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                             \
+    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                                 \
+    P(X, HALT, halt, "what the motors do at the end")                                                   \
+    P(X, TIME, for_ms, for_s, "30", "done after this time")                                             \
+    P(X, COUNT, uint16_t, rebounds, 1, 65535, "no end", "done after so many")                           \
+    P(X, OTHERWISE, distance_mm, 1, 1000000, "no end", "done after this way")                           \
+    P(X, BITS, touch, CMO_TOUCH_WORDS, "no end", "done when one of these bumpers touches")              \
+    P(X, OTHERWISE, range_mm, 1, 5000, "no end", "done when something is nearer than this")             \
+    P(X, OTHERWISE, charge_mm, 1, 5000, "nothing is", "what is nearer than this is charged")            \
+    P(X, SPEED, charge_mm_s, "cruise_mm_s", "speed of the charge")                                      \
+    P(X, NUMBER, scan_deg, 0, 360, 0,                                                                   \
+      "after a rebound, turns on by up to this to look for something to charge")
+// clang-format on
 
-    uint32_t longest_ms; /**< done after this time; default: 30000; CMO_NO_END */
-    uint16_t rebounds;   /**< done after so many; default: no end */
-    float distance_mm;   /**< done after this way, 0..1e6; default: no end */
-    uint8_t touch;       /**< done when one of these bumpers (cmo_sample::touch) touches */
-    float range_mm;      /**< done when something is nearer than this; default: no end */
+typedef struct cmo_stay_inside_parameters {
+    CMO_STAY_INSIDE_PARAMETERS(CMO_FIELD, )
+} cmo_stay_inside_parameters;
 
-    float charge_mm;   /**< what is in range within this is charged, 0..5000; default: nothing is */
-    float charge_mm_s; /**< at this speed; default: cruise */
-    float scan_deg; /**< after a rebound, and where nothing is seen, turns on by up to this to look
-                       for something to charge, 0..360; default: does not */
-} cmo_stay_parameters;
+typedef struct cmo_stay_inside_state cmo_stay_inside_state;
+
+/**
+ * Drives about within a boundary. On a crossing of either sensor it brakes, backs off on the way
+ * just come as far as turning needs, turns away, and goes on; it keeps looking all the time.
+ *
+ * Outcomes: done, halted; cornered, when ten rebounds follow one another with hardly any way
+ * between them; sensor faults and what can end any routine. Refused as too_fast: a cruise at which
+ * the wheels could go over the boundary (robot->limit is the highest that would do), or a robot
+ * whose wheels can reach it unseen: with CMO_GRAZING_REFUSE, or where it is not convex. Refused as
+ * low_contrast: levels; and ended so before it moves, where both sensors read neither the floor of
+ * the levels, give or take 0.4 of the contrast, nor the boundary.
+ */
+cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_inside_state *state,
+                                  const cmo_stay_inside_parameters *parameters);
+cmo_outcome cmo_stay_inside(cmo_robot *robot, const cmo_stay_inside_parameters *parameters);
+
+/** Ends it at the next tick, with done and halted. */
+void cmo_stay_inside_end(cmo_stay_inside_state *state);
 
 /** A rebound: what was met, and what was done about it. Angles in degrees, positive to the left. */
 typedef struct cmo_rebound {
@@ -94,9 +123,9 @@ typedef struct cmo_wall {
     float normal_rad;   /**< direction of the outward normal */
 } cmo_wall;
 
-typedef struct cmo_stay_state {
+struct cmo_stay_inside_state {
     cmo_routine routine;
-    cmo_stay_parameters parameters;
+    cmo_stay_inside_parameters parameters;
     cmo_patrol_budget budget; /**< the speed that is safe, and how it sways */
     float cruise_mm_s;        /**< what it drives at, */
     float charge_mm_s;        /**< and charges at, */
@@ -134,43 +163,7 @@ typedef struct cmo_stay_state {
     bool felt : 1;        /**< the boundary's direction has been felt */
     bool over : 1;        /**< it is done, and comes to a halt */
     bool other : 1;       /**< which way it turned last where either would do */
-} cmo_stay_state;
-
-/**
- * Drives about within a boundary. On a crossing of either sensor it brakes, backs off on the way
- * just come as far as turning needs, turns away, and goes on; it keeps looking all the time.
- *
- * Outcomes: done, halted; cornered, when ten rebounds follow one another with hardly any way
- * between them; sensor faults and what can end any routine. Refused as too_fast: a cruise at which
- * the wheels could go over the boundary (robot->limit is the highest that would do), or a robot
- * whose wheels can reach it unseen: with CMO_GRAZING_REFUSE, or where it is not convex. Refused as
- * low_contrast: levels; and ended so before it moves, where both sensors read neither the floor of
- * the levels, give or take 0.4 of the contrast, nor the boundary.
- */
-cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_state *state,
-                                  const cmo_stay_parameters *parameters);
-cmo_outcome cmo_stay_inside(cmo_robot *robot, const cmo_stay_parameters *parameters);
-
-/** Ends it at the next tick, with done and halted. */
-void cmo_stay_inside_end(cmo_stay_state *state);
-
-/** Waits for the start button, then counts down. */
-typedef struct cmo_countdown_parameters {
-    uint16_t seconds;    /**< 0..600; default: 0. CMO_EVENT_COUNTDOWN tells each second left */
-    uint32_t longest_ms; /**< time over when the button is not pressed; default: no end */
-} cmo_countdown_parameters;
-
-typedef struct cmo_countdown_state {
-    cmo_routine routine;
-    cmo_countdown_parameters parameters;
-    uint32_t pressed_us; /**< since the button was pressed */
-    uint16_t told;       /**< seconds left, as told last */
-} cmo_countdown_state;
-
-/** The robot stands meanwhile. Refused without a start button. */
-cmo_outcome cmo_countdown_start(cmo_robot *robot, cmo_countdown_state *state,
-                                const cmo_countdown_parameters *parameters);
-cmo_outcome cmo_countdown(cmo_robot *robot, const cmo_countdown_parameters *parameters);
+};
 
 #ifdef __cplusplus
 }

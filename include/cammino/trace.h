@@ -17,7 +17,7 @@ extern "C" {
 /** One row. What is not known is NAN and becomes an empty field. */
 typedef struct cmo_trace_row {
     uint32_t run_us; /**< since the start of the robot; wraps after 71 minutes */
-    uint8_t kind;    /**< cmo_kind of the active routine */
+    uint8_t routine; /**< cmo_routine_id of the active routine */
     uint8_t stage;   /**< cmo_stage */
     uint8_t halted;  /**< cmo_halt in force; 0: driving */
     float x_mm;      /**< pose by odometry */

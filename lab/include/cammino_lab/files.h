@@ -84,28 +84,21 @@ char *lab_robot_edit_levels(const char *name, const char *bytes, size_t size,
 bool lab_robot_write_measured(const char *path, const cmo_geometry *geometry,
                               const cmo_drive *drive, GError **error);
 
+#define LAB_PARAMETERS_OF_LEG(NAME, name, figures, text) cmo_##name##_parameters name;
+
 /** One leg: a routine and its parameters. */
 typedef struct lab_leg {
-    cmo_kind kind;
+    cmo_routine_id routine;
     int line;              /**< in the route file */
     bool stated;           /**< the line's true place is known: */
     cmo_stated_line place; /**< it sets the pose, and the next move makes good what is left */
     union {
-        cmo_advance_parameters advance;
-        cmo_turn_parameters turn;
-        cmo_line_parameters line_search;
-        cmo_square_parameters square; /**< begins with a cmo_line_parameters too */
-        cmo_take_levels_parameters take_levels;
-        cmo_check_wiring_parameters check_wiring;
-        cmo_measure_geometry_parameters measure_geometry;
-        cmo_measure_drive_parameters measure_drive;
-        cmo_stay_parameters stay;
-        cmo_countdown_parameters countdown;
+        CMO_EACH_LEG(LAB_PARAMETERS_OF_LEG)
     } parameters;
 } lab_leg;
 
-/** How a leg looks for a line; NULL: it does not. */
-const cmo_line_parameters *lab_leg_line(const lab_leg *leg);
+/** How a leg looks for a line. False: it does not. */
+bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line);
 
 #define LAB_LEGS_MAX 200
 

@@ -30,7 +30,7 @@ typedef struct lab_key {
     lab_type type;
     size_t offset;        /**< of the field in the section's object */
     double low, high;     /**< range of numbers, in the key's unit */
-    const char *unit;     /**< "" for none */
+    const char *unit;     /**< "" for none; NULL: as the name ends */
     const char *fallback; /**< the default, for people; "must be given" if there is none */
     const char *meaning;
     const char *const *choices; /**< ends with NULL */
@@ -49,6 +49,18 @@ typedef struct lab_section {
 
 /** All sections of both files, for the docs and their test; ends with NULL. */
 const lab_section *const *lab_sections(void);
+
+/** The unit of a key's value; "" for none. */
+const char *lab_key_unit(const lab_key *key);
+
+/** What it may be: "1 to 5000", "dark, light, void"... To be freed with g_free(). */
+char *lab_key_range(const lab_key *key);
+
+/** A section as docs/formats.md has it: heading, meaning and a table. To be freed with g_free(). */
+char *lab_section_markdown(const lab_section *section);
+
+/** The one of `names` (to a NULL) that what was typed is nearest to; NULL: none is near. */
+const char *lab_nearest(const char *typed, const char *const *names);
 
 G_END_DECLS
 

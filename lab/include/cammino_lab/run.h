@@ -49,7 +49,7 @@ typedef struct lab_heat {
 
 typedef struct lab_leg_result {
     unsigned number; /**< from 1 */
-    cmo_kind kind;
+    cmo_routine_id routine;
     cmo_outcome outcome;
     cmo_report report;
     const char *field; /**< what was refused; NULL: nothing */

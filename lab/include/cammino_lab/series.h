@@ -23,7 +23,7 @@ typedef struct lab_series_figure {
 } lab_series_figure;
 
 typedef struct lab_series_leg {
-    cmo_kind kind;
+    cmo_routine_id routine;
     unsigned outcomes[CMO_OUTCOMES]; /**< how often it ended so; not driven counts nowhere */
     lab_series_figure figure[CMO_FIGURES];
 } lab_series_leg;
@@ -61,7 +61,7 @@ typedef struct lab_series {
 } lab_series;
 
 /** The figure that a leg is judged by: what it is to get right; CMO_FIGURES: there is none. */
-cmo_figure lab_judged_by(cmo_kind kind);
+cmo_figure lab_judged_by(cmo_routine_id kind);
 
 /** Called now and then while trials run, from the calling thread. */
 typedef void (*lab_progress)(void *context, unsigned done, unsigned trials);

@@ -1,14 +1,14 @@
 // SPDX-License-Identifier: MIT
 /**
- * @file options.h
+ * @file config.h
  * All options of the build, with their defaults. They set the size of the library's objects, so the
  * library and whatever uses it must be built with the same ones: the name that cmo_robot_start()
  * has for the linker spells them out, and a program that was built with others does not link.
  *
  * Set one for the whole build, by -DCMO_LIGHTS_MAX=3 say; plain numbers only.
  */
-#ifndef CAMMINO_OPTIONS_H
-#define CAMMINO_OPTIONS_H
+#ifndef CAMMINO_CONFIG_H
+#define CAMMINO_CONFIG_H
 
 /** Light sensors that a robot may have, 1..8; the usual robot has two. */
 #ifndef CMO_LIGHTS_MAX
@@ -58,6 +58,17 @@
  *  on an 8-bit one. */
 #ifndef CMO_TWO_SIDED
 #define CMO_TWO_SIDED 1
+#endif
+
+/** Where constant tables stand, and how they are read from there. On a processor whose constants
+ *  would take RAM, in flash. */
+#if !defined(CMO_FLASH) && defined(__AVR__)
+#include <avr/pgmspace.h>
+#define CMO_FLASH                      PROGMEM
+#define CMO_READ_FLASH(to, from, size) memcpy_P(to, from, size)
+#elif !defined(CMO_FLASH)
+#define CMO_FLASH
+#define CMO_READ_FLASH(to, from, size) memcpy(to, from, size)
 #endif
 
 #if CMO_LIGHTS_MAX < 1 || CMO_LIGHTS_MAX > 8

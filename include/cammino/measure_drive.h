@@ -1,13 +1,15 @@
 // SPDX-License-Identifier: MIT
 /**
- * @file drive.h
+ * @file measure_drive.h
  * The drive by measurement: how wheels answer what they are told, from some moves on free floor.
  */
-#ifndef CAMMINO_DRIVE_H
-#define CAMMINO_DRIVE_H
+#ifndef CAMMINO_MEASURE_DRIVE_H
+#define CAMMINO_MEASURE_DRIVE_H
 
 #include <stddef.h>
-#include <cammino/routines.h>
+#include <cammino/inside/motion.h>
+#include <cammino/parameters.h>
+#include <cammino/robot.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -29,42 +31,19 @@ typedef struct cmo_drive {
     float ratio[2];         /**< driven speed over commanded speed, while neither changes */
 } cmo_drive;
 
+// clang-format off
+#define CMO_MEASURE_DRIVE_PARAMETERS(P, X)                                                             \
+    P(X, SPEED, fast_mm_s, "380", "the fastest that it drives, 40 or more")                             \
+    P(X, WHOLE, uint8_t, rounds, 1, 10, 2, "how often the six passes are driven")                     \
+    P(X, TIME, longest_ms, longest_s, "30, and 30 a round", "give up after this time")
+// clang-format on
+
 /** The robot stands on free floor, 600 mm of it ahead, and 100 mm to all sides. */
 typedef struct cmo_measure_drive_parameters {
-    float fast_mm_s;     /**< the fastest that it drives, 40 mm/s or more; default: 380, or 0.9 of
-                              the top speed if that is less */
-    uint8_t rounds;      /**< how often the six passes are driven, 1..10; default: 2 */
-    uint32_t longest_ms; /**< default: 30000, and 30000 a round */
+    CMO_MEASURE_DRIVE_PARAMETERS(CMO_FIELD, )
 } cmo_measure_drive_parameters;
 
-/** Sums of a line fitted through trails over the speeds gained. */
-typedef struct cmo_drive_fit {
-    float weight, x, y, xx, xy, yy; /**< weighted */
-    float wheel[2];                 /**< as y, of a wheel by itself */
-    uint16_t count;
-} cmo_drive_fit;
-
-typedef struct cmo_measure_drive_state {
-    cmo_routine routine;
-    cmo_measure_drive_parameters parameters;
-    uint8_t pass;
-    uint8_t phase;
-    uint8_t turning; /**< bit n: wheel n turns */
-    bool rests;      /**< between two of the least commands, */
-    bool lowers;     /**< or the command is lowered until they stand again */
-    float command_mm_s;
-    float low_mm_s, step_mm_s; /**< passes go from the low speed one to three steps up */
-    uint32_t settle_us;        /**< time that a speed takes to be reached */
-    uint32_t since_us;         /**< of the phase */
-    float start_mm[2];         /**< ways of the wheels at its start */
-    float before_mm_s[2];      /**< speeds before the last change of the command, */
-    float gone_mm[2];          /**< ways while it was answered, */
-    float gone_s;              /**< and its time */
-    float commanded_mm[2];     /**< at even speed, and */
-    float driven_mm[2];        /**< what came of it */
-    cmo_drive_fit fit;
-    cmo_drive drive; /**< the result */
-} cmo_measure_drive_state;
+typedef struct cmo_measure_drive_state cmo_measure_drive_state;
 
 /**
  * Turns the wheels as slowly as they will, forward and backward; then drives to and fro, on each
@@ -105,6 +84,35 @@ size_t cmo_store_drive(const cmo_drive *drive, uint8_t *bytes, size_t size);
 /** Takes a drive from its stored form. False, and nothing changed, for bytes that are damaged,
  *  foreign or of another version. */
 bool cmo_load_drive(cmo_drive *drive, const uint8_t *bytes, size_t size);
+
+/** Sums of a line fitted through trails over the speeds gained. */
+typedef struct cmo_drive_fit {
+    float weight, x, y, xx, xy, yy; /**< weighted */
+    float wheel[2];                 /**< as y, of a wheel by itself */
+    uint16_t count;
+} cmo_drive_fit;
+
+struct cmo_measure_drive_state {
+    cmo_routine routine;
+    cmo_measure_drive_parameters parameters;
+    uint8_t pass;
+    uint8_t phase;
+    uint8_t turning; /**< bit n: wheel n turns */
+    bool rests;      /**< between two of the least commands, */
+    bool lowers;     /**< or the command is lowered until they stand again */
+    float command_mm_s;
+    float low_mm_s, step_mm_s; /**< passes go from the low speed one to three steps up */
+    uint32_t settle_us;        /**< time that a speed takes to be reached */
+    uint32_t since_us;         /**< of the phase */
+    float start_mm[2];         /**< ways of the wheels at its start */
+    float before_mm_s[2];      /**< speeds before the last change of the command, */
+    float gone_mm[2];          /**< ways while it was answered, */
+    float gone_s;              /**< and its time */
+    float commanded_mm[2];     /**< at even speed, and */
+    float driven_mm[2];        /**< what came of it */
+    cmo_drive_fit fit;
+    cmo_drive drive; /**< the result */
+};
 
 #ifdef __cplusplus
 }

@@ -1,0 +1,29 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file motion.h
+ * Part of the routines' states: for its size, and not to be touched.
+ */
+#ifndef CAMMINO_INSIDE_MOTION_H
+#define CAMMINO_INSIDE_MOTION_H
+
+#include <stdbool.h>
+#include <stdint.h>
+
+/** Follows a profile of way over time with both wheels. */
+typedef struct cmo_motion {
+    float place_mm; /**< where the wheels should be by now, from the start of the motion */
+    float speed_mm_s;
+    float target_mm; /**< where it ends; INFINITY: open-ended */
+    float top_mm_s;  /**< the speed to go for */
+    float acceleration_mm_s2;
+    float braking_mm_s2;
+    float left_sign; /**< -1..1: the left wheel's way over the motion's; 0 keeps its place */
+    float right_sign;
+    float left_start_mm;
+    float right_start_mm;
+    float furthest_mm; /**< the most that it got beyond its target; negative: not yet there */
+    uint32_t since_us; /**< time on the way there */
+    bool arrived;      /**< the profile has reached its target */
+} cmo_motion;
+
+#endif

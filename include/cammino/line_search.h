@@ -1,0 +1,155 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file line_search.h
+ * How drive until line, stop on line and square on line look for a line.
+ */
+#ifndef CAMMINO_LINE_SEARCH_H
+#define CAMMINO_LINE_SEARCH_H
+
+#include <cammino/inside/motion.h>
+#include <cammino/parameters.h>
+#include <cammino/robot.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** Which sensors are watched. */
+typedef enum cmo_sensors {
+    CMO_SENSOR_EITHER = 0, /**< the first that sees a line */
+    CMO_SENSOR_LEFT,
+    CMO_SENSOR_RIGHT,
+    CMO_SENSOR_BOTH /**< it ends when both have seen it */
+} cmo_sensors;
+#define CMO_SENSOR_WORDS ("either", "left", "right", "both")
+
+/** Where a robot comes to rest on a line. */
+typedef enum cmo_rest {
+    CMO_REST_HALTED = 0, /**< where the halt at the crossing leaves the robot */
+    CMO_REST_NEAR_EDGE,  /**< with the sensors over the near edge */
+    CMO_REST_CENTRE,     /**< over the middle of the line */
+    CMO_REST_FAR_EDGE    /**< over the far edge */
+} cmo_rest;
+#define CMO_REST_WORDS ("halted", "near_edge", "centre", "far_edge")
+
+/** How much a rest is worth. */
+typedef enum cmo_effort {
+    CMO_EFFORT_NORMAL = 0, /**< comes back, and settles to within an encoder step or so */
+    CMO_EFFORT_QUICK,      /**< brakes and stays there: no coming back. The report predicts the
+                                overshoot when the braking begins */
+    CMO_EFFORT_FINE        /**< settles as finely as the readings of the edge allow */
+} cmo_effort;
+#define CMO_EFFORT_WORDS ("normal", "quick", "fine")
+
+// clang-format off
+/* A candidate is accepted as a line once it has lasted for 0.8 of the least width: across it, where
+ * both sensors have met it; along the way, where one has. */
+#define CMO_LINE_PARAMETERS(P, X)                                                                      \
+    P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_VOID, CMO_TONE_WORDS, "dark",                  \
+      "what the line is made of")                                                                    \
+    P(X, BAND, band, "by the tone", "reflectances that count as the line: a grey one")                  \
+    P(X, NUMBER, blind_mm, 0, 20000, 0, "drive this far without looking")                               \
+    P(X, SPEED, cruise_mm_s, "half the top speed", "speed while blind")                                 \
+    P(X, SPEED, creep_mm_s, "cruise_mm_s", "speed while looking")                                       \
+    P(X, WIDTH, least_width_mm, 1, 500, 10, "what is narrower is no line; 0: anything is")              \
+    P(X, NUMBER, largest_entry_deg, 1, 90, 45,                                                          \
+      "largest angle to the line's perpendicular; what the other sensor does not meet within what "  \
+      "it allows is no line; 90: one sensor is enough, as at a line's end")                          \
+    P(X, OTHERWISE, longest_mm, 1, 50000, "blind_mm + 2000",                                            \
+      "give up after this way without a line in sight")                                              \
+    P(X, TIME, longest_ms, longest_s, "twice what the way takes, plus 2; with a rest 6",                \
+      "give up after this time")                                                                     \
+    P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                             \
+    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                                 \
+    P(X, HALT, halt, "what the motors do at the end")                                                   \
+    P(X, OTHERWISE, expected_mm, 0, 50000, "not known",                                                 \
+      "way from the start at which the line is expected: it slows down there")                       \
+    P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_SLOW, ("refuse", "slow"),       \
+      "refuse",                                                                                      \
+      "where a line could be missed, or a table's edge overrun; slow: drive as fast as is safe")
+
+/* Of drive until line and stop on line; a square needs both. */
+#define CMO_LINE_SENSOR_PARAMETER(P, X)                                                                \
+    P(X, CHOICE, cmo_sensors, sensor, CMO_SENSOR_EITHER, CMO_SENSOR_BOTH, CMO_SENSOR_WORDS, "either",    \
+      "whose crossing counts; both: when both have crossed")
+
+/* Of drive until line. */
+#define CMO_LINE_ENDING_PARAMETER(P, X)                                                                \
+    P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",         \
+      "moving: go over into the next leg without a halt")
+
+/* Of stop on line and square on line. On void only the near edge, and nothing beyond it. */
+#define CMO_LINE_REST_PARAMETER(P, X)                                                                  \
+    P(X, CHOICE, cmo_rest, rest, CMO_REST_HALTED, CMO_REST_FAR_EDGE, CMO_REST_WORDS, "halted",           \
+      "where it comes to rest; halted: where the halt at the crossing leaves it")
+#define CMO_LINE_BEYOND_PARAMETER(P, X)                                                                \
+    P(X, NUMBER, beyond_mm, -500, 500, 0,                                                               \
+      "with a rest: how far beyond that place the sensors come to rest; ahead_mm of the sensors "    \
+      "puts the axle over it")
+
+/* Of stop on line. */
+#define CMO_LINE_EFFORT_PARAMETER(P, X)                                                                \
+    P(X, CHOICE, cmo_effort, effort, CMO_EFFORT_NORMAL, CMO_EFFORT_FINE, CMO_EFFORT_WORDS, "normal",     \
+      "with a rest; quick: brake and stay there; fine: settle as finely as the edge allows")
+// clang-format on
+
+typedef struct cmo_line_parameters {
+    CMO_LINE_PARAMETERS(CMO_FIELD, )
+    CMO_LINE_SENSOR_PARAMETER(CMO_FIELD, )
+    CMO_LINE_ENDING_PARAMETER(CMO_FIELD, )
+    CMO_LINE_REST_PARAMETER(CMO_FIELD, )
+    CMO_LINE_EFFORT_PARAMETER(CMO_FIELD, )
+    CMO_LINE_BEYOND_PARAMETER(CMO_FIELD, )
+} cmo_line_parameters;
+
+/** One sensor's candidate for a line. */
+typedef struct cmo_candidate {
+    cmo_crossing near; /**< the crossing into it, */
+    float speed_mm_s;  /**< the robot's speed there, */
+    float turn_rad;    /**< and its turn */
+    float far_mm;      /**< way at the crossing out of it; valid if `passed` */
+    bool met;       /**< it counts as met, for the other sensor; also within the blind distance */
+    bool passed;    /**< the far edge has been crossed */
+    bool corrected; /**< and crossed again on the way back, which takes out what has slid */
+    bool known;     /**< looked at again: what is met there once more is the same */
+    bool doubted;   /**< by the wheels too narrow for a line, but they may have slid */
+    int8_t side;    /**< where its spot is: -1 before it, 0 on it, 1 beyond it */
+    bool open;      /**< the sensor is on a candidate, or has accepted it */
+    bool accepted;  /**< it has proved to be a line */
+} cmo_candidate;
+
+typedef struct cmo_line_state {
+    cmo_routine routine;
+    /** What an edge says that is met again on the way back; NULL: nothing. */
+    void (*again)(cmo_robot *robot, struct cmo_line_state *state, uint8_t sensor,
+                  const cmo_crossing *crossing, bool far);
+    cmo_line_parameters parameters;
+    cmo_motion motion;
+    cmo_candidate candidate[CMO_LIGHTS_MAX];
+    uint8_t watched;      /**< bit n: sensor n */
+    uint8_t rounds;       /**< moves to settle on the edge so far, */
+    float goal_mm;        /**< how far the last of them was to go, */
+    float share;          /**< and by what share of the limits they are driven */
+    uint8_t searches;     /**< moves to find the line again so far */
+    uint8_t moves;        /**< profiles for what others have left over */
+    bool stood : 1;       /**< there has been a standstill after the crossing */
+    bool slid : 1;        /**< the halt was a harder one than the tyres are stated to pass */
+    bool looks_again : 1; /**< it goes back slowly over what it has met, */
+    bool unseen : 1;      /**< no sensor has seen the edge at rest */
+    bool elsewhere : 1;   /**< or on, for it was not met there */
+    bool via_near : 1;    /**< to the centre, from where the near edge has been seen at rest: */
+    float then_mm;        /**< so far beyond the centre, */
+    float far_again_mm[CMO_LIGHTS_MAX]; /**< with the far edges where they were met coming back */
+    float window_mm;       /**< the other sensor meets a line within this way; 0: it need not */
+    float halt_mm;         /**< how far beyond the near edge it began to halt or brake, */
+    float halt_speed_mm_s; /**< and how fast it was */
+    float furthest_mm;     /**< the furthest beyond the near edge since the crossing */
+    uint32_t waited_us;    /**< for small moves to settle, or for looks at rest */
+    uint32_t stood_us;     /**< time of first standstill, port clock */
+} cmo_line_state;
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif
