@@ -109,9 +109,9 @@ static const char *stage_colour(uint8_t stage) {
         [CMO_STAGE_IDLE] = "#ffffff",   [CMO_STAGE_MOVE] = "#dbe9f6",
         [CMO_STAGE_BLIND] = "#e8e8e8",  [CMO_STAGE_SEARCH] = "#e3f2dd",
         [CMO_STAGE_PROVE] = "#fff3cd",  [CMO_STAGE_BRAKE] = "#fbe0d8",
-        [CMO_STAGE_RETURN] = "#dff1f2", [CMO_STAGE_SETTLE] = "#ece2f4",
-        [CMO_STAGE_SWING] = "#fdeedd",  [CMO_STAGE_TURN] = "#e6ecd6",
-        [CMO_STAGE_ACTION] = "#f2f2f2",
+        [CMO_STAGE_HALT] = "#fbe0d8",   [CMO_STAGE_RETURN] = "#dff1f2",
+        [CMO_STAGE_SETTLE] = "#ece2f4", [CMO_STAGE_SWING] = "#fdeedd",
+        [CMO_STAGE_TURN] = "#e6ecd6",   [CMO_STAGE_ACTION] = "#f2f2f2",
     };
     return colours[stage < CMO_STAGES ? stage : 0];
 }

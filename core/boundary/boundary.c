@@ -3,7 +3,6 @@
 
 #include "../shared/description.h"
 #include "../shared/routine.h"
-#include "../tick/light_input.h"
 
 #include <math.h>
 
@@ -43,12 +42,8 @@ static cmo_band band_of(const cmo_levels *levels, const cmo_stay_inside_paramete
 
 void cmi_boundary_watch(cmo_robot *robot, const cmo_stay_inside_parameters *p, float floor) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
-        cmo_light *light = &robot->light[i];
         bool by_floor;
-        cmo_band band = band_of(&light->levels, p, floor, &by_floor);
-        cmo_edge_start_band(&light->edge, &light->levels, band,
-                            robot->description->light[i].spot_mm);
-        cmi_light_count_anew(light);
+        cmi_watch_band(robot, i, band_of(&robot->light[i].levels, p, floor, &by_floor));
     }
 }
 

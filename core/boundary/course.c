@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "course.h"
 
+#include "../shared/routine.h"
 #include "../shared/trig.h"
 
 #include <math.h>
@@ -58,7 +59,5 @@ void cmi_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
                  heading_gain(d) * error;
     float forward = speed + lag_s * change;
     float half = 0.5F * rate * d->track_mm;
-    robot->left.command_mm_s = forward - half;
-    robot->right.command_mm_s = forward + half;
-    robot->driving = true;
+    cmi_drive(robot, forward - half, forward + half);
 }

@@ -52,16 +52,9 @@ static const cmo_crossing *next_crossing(const cmo_robot *robot, uint8_t *sensor
     return NULL;
 }
 
-// One sensor may meet one boundary after the other and its neighbour none at all: that is no proof
-// against the neighbour.
-static void take_no_proof(cmo_robot *robot) {
-#if CMO_WATCH_LIGHT
-    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
-        robot->light[i].proofs = 0;
-    }
-#else
-    (void)robot;
-#endif
+bool cmi_rebound_turns(const cmo_robot *robot) {
+    return robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_TURN_BACK ||
+           robot->stage == CMO_STAGE_SCAN;
 }
 
 // Takes this tick's crossings. True: there were some that the wall so far does not explain.
@@ -72,8 +65,8 @@ bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_inside_state *state) {
         if (crossing == NULL) {
             return met;
         }
-        take_no_proof(robot);
-        bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_SCAN;
+        cmi_take_no_proof(robot); // one boundary after the other, and its neighbour none at all
+        bool turns = cmi_rebound_turns(robot);
         // A painted rim is met a second time from outside, where a sensor has gone beyond it.
         bool again = state->wall.met & 1U << i;
         if (turns ? cmi_wall_explains(&state->wall, robot, i) : again) {
@@ -149,9 +142,8 @@ void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float t
 
 // Turns back to the heading in which it had come to a stand.
 static void return_to_way(cmo_robot *robot, cmo_stay_inside_state *state) {
-    state->returns = true;
     cmi_rebound_turn_by(robot, state, state->back_rad - robot->odometer.pose.heading_rad,
-                        CMO_STAGE_TURN);
+                        CMO_STAGE_TURN_BACK);
 }
 
 // A crossing that the wall so far does not explain, in the middle of the turn: a corner. It turns
@@ -182,12 +174,12 @@ static bool goes_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     return left > 0.5F;
 }
 
-static void back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm) {
+static void back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm, cmo_stage stage) {
     state->come_mm -= way_mm;
     state->last.back_mm += way_mm;
     state->course.speed_mm_s = 0.0F;
     state->back_to_mm = cmi_course_way(&state->course, robot) - way_mm;
-    cmi_enter(robot, CMO_STAGE_BACK);
+    cmi_enter(robot, stage);
     goes_back(robot, state);
 }
 
@@ -226,7 +218,7 @@ static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
         state->last.margin_mm = clearance - cmi_reach_mm(robot->description, sine, cosine);
         state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
     }
-    back_by(robot, state, back);
+    back_by(robot, state, back, CMO_STAGE_BACK);
 }
 
 static void turn_away(cmo_robot *robot, cmo_stay_inside_state *state) {
@@ -292,8 +284,7 @@ void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     float room =
         d->light[state->wall.first].ahead_mm - (cmo_way_mm(robot) - state->wall.entry_way_mm);
     float missing = cmi_sweep_mm(d) + state->parameters.margin_mm + 2.0F - room;
-    state->feels = true;
-    back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)));
+    back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)), CMO_STAGE_ROOM);
 }
 
 // Whether the turn takes the spot that has crossed last outward, as the boundary is thought to be.
@@ -321,7 +312,7 @@ void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
             if (entering == (i != first)) {
                 cmi_wall_meet(wall, robot, i, light->crossing[n].time_us);
                 cmi_wall_solve(wall, robot);
-                take_no_proof(robot);
+                cmi_take_no_proof(robot);
                 bool wrong = turns_outward(robot, state) != entering ||
                              (i == first && cmi_wall_beyond(wall, robot, (uint8_t)(1U - i)) > 3.0F);
                 if (wall->known && wrong) {
@@ -347,9 +338,8 @@ void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
 }
 
 void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
-    if (state->feels &&
-        cmi_rebound_meet(robot, state)) { // the other one too, at the end of the braking
-        state->feels = false;
+    bool feels = robot->stage == CMO_STAGE_ROOM;
+    if (feels && cmi_rebound_meet(robot, state)) { // the other one too, at the end of the braking
         state->last.crossed = true;
         back_off(robot, state);
         return;
@@ -358,8 +348,7 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (goes_back(robot, state)) {
         return;
     }
-    if (state->feels) {
-        state->feels = false;
+    if (feels) {
         cmi_rebound_turn_by(robot, state, state->wall.met == 1 ? FEEL_RAD : -FEEL_RAD,
                             CMO_STAGE_FEEL);
     } else {
@@ -378,7 +367,7 @@ bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_inside_state *state) {
     uint32_t patience_us = 300000;
     // On the way back from feeling it backs off next: roughly along the way just come will do, but
     // a regulator that has swung far beyond it must not back off over another wall.
-    if (state->returns) {
+    if (robot->stage == CMO_STAGE_TURN_BACK) {
         within_mm = RETURN_RAD * 0.5F * d->track_mm;
         patience_us = CMI_SETTLE_US;
         if (state->since_us == 0 && cmi_motion_within(&state->motion, robot, within_mm)) {
@@ -390,16 +379,16 @@ bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_inside_state *state) {
 }
 
 bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
-    bool met = cmi_rebound_meet(robot, state) && !state->returns && state->answers < MOST_ANSWERS;
+    bool returns = robot->stage == CMO_STAGE_TURN_BACK;
+    bool met = cmi_rebound_meet(robot, state) && !returns && state->answers < MOST_ANSWERS;
     if (!met && !cmi_rebound_has_turned(robot, state)) {
         return false;
     }
-    if (state->returns) {
-        state->returns = false;
+    if (returns) {
         if (state->answers == 0) {
             back_off(robot, state);
         } else {
-            back_by(robot, state, fminf(state->come_mm, FURTHER_MM));
+            back_by(robot, state, fminf(state->come_mm, FURTHER_MM), CMO_STAGE_BACK);
         }
         return false;
     }

@@ -6,6 +6,9 @@
 
 #include <cammino/stay_inside.h>
 
+// It turns on the spot, looking at what is known of the boundary.
+bool cmi_rebound_turns(const cmo_robot *robot);
+
 // Takes this tick's crossings. True: there were some that the wall so far does not explain.
 bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_inside_state *state);
 

@@ -155,7 +155,7 @@ static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
     }
     bool charges = robot->stage == CMO_STAGE_CHARGE;
     if (charges) {
-        robot->stall_us = 0; // what it pushes may well hold it
+        cmi_pushes(robot); // which may well hold it
     }
     float speed = charges ? state->charge_mm_s : state->cruise_mm_s;
     cmi_course_follow(&state->course, robot, state->share * speed, p->acceleration_mm_s2,
@@ -163,18 +163,11 @@ static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
 }
 
 static void halt(cmo_robot *robot, cmo_stay_inside_state *state) {
-    cmi_request_halt(robot, state->parameters.halt);
-    robot->still_us = state->since_us = 0;
+    cmi_halt(robot, state->parameters.halt);
+    state->since_us = 0;
 }
 
 static void come_to_stand(cmo_robot *robot, cmo_stay_inside_state *state) {
-    if (robot->halt != 0) { // what is pushed by another robot, say, never stands
-        state->since_us += robot->dt_us;
-        if (robot->still_us >= cmi_standstill_us(robot) || state->since_us > PUSHED_US) {
-            cmi_end(robot, CMO_OUTCOME_DONE);
-        }
-        return;
-    }
     cmi_rebound_meet(robot, state);
     cmi_rebound_brake(robot, state);
     if (state->course.speed_mm_s != 0.0F) {
@@ -226,13 +219,10 @@ static void scan(cmo_robot *robot, cmo_stay_inside_state *state) {
 // Over in any stage but braking: from a drive along the course it brakes along it; from a turn it
 // halts at once, for there it has no way on.
 static void wind_up(cmo_robot *robot, cmo_stay_inside_state *state) {
-    bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_FEEL ||
-                 robot->stage == CMO_STAGE_SCAN;
-    if (!turns) {
+    if (!cmi_rebound_turns(robot) && robot->stage != CMO_STAGE_FEEL) {
         cmi_rebound_brake(robot, state);
         return;
     }
-    cmi_enter(robot, CMO_STAGE_BRAKE);
     halt(robot, state);
 }
 
@@ -272,12 +262,20 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         cmi_rebound_reckon(robot, state);
         come_to_stand(robot, state);
         return;
+    case CMO_STAGE_HALT: // what is pushed by another robot, say, never stands
+        cmi_rebound_reckon(robot, state);
+        if (cmi_stands_or_waited(robot, &state->since_us, PUSHED_US)) {
+            cmi_end(robot, CMO_OUTCOME_DONE);
+        }
+        return;
     case CMO_STAGE_FEEL:
         cmi_rebound_feel(robot, state);
         return;
+    case CMO_STAGE_ROOM:
     case CMO_STAGE_BACK:
         cmi_rebound_go_back(robot, state);
         return;
+    case CMO_STAGE_TURN_BACK:
     case CMO_STAGE_TURN:
         turn(robot, state);
         return;
@@ -326,7 +324,7 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_inside_state *state
     bool ends = p->for_ms < CMO_NO_END - GRACE_MS;
     cmi_begin(robot, &state->routine, step, CMO_ROUTINE_STAY_INSIDE,
               ends ? p->for_ms + GRACE_MS : CMO_NO_END);
-    robot->curved = true;
+    cmi_looks_turning(robot);
     cmi_boundary_watch(robot, p, p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F);
     return CMO_RUNNING;
 }

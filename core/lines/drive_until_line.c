@@ -10,7 +10,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         return;
     }
     cmi_line_look(robot, state);
-    if (robot->stage == CMO_STAGE_BRAKE) {
+    if (robot->stage == CMO_STAGE_HALT) {
         if (cmi_line_stands(robot, state)) {
             cmi_line_finish(robot, state, NULL);
         }

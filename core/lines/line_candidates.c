@@ -88,8 +88,8 @@ static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
     float within_s = (float)(crossing->time_us - candidate->near.time_us) * 1e-6F;
     float slides_s =
         candidate->speed_mm_s / (CMI_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
-    bool braked =
-        robot->stage == CMO_STAGE_BRAKE || (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
+    bool braked = robot->stage == CMO_STAGE_BRAKE || robot->stage == CMO_STAGE_HALT ||
+                  (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
     bool timed = robot->port->traits & CMO_TRAIT_LOOK_TIMES;
     within_s += timed ? 0.0F : 1e-6F * (float)robot->description->tick_us;
     return CMO_SLIDING && braked && state->parameters.rest != CMO_REST_HALTED &&
@@ -216,7 +216,7 @@ static bool has_shown(const cmo_robot *robot, const cmo_line_state *state, uint8
 // A halt at the crossing locks the wheels, and there is no going back to look again: there, both
 // sensors may have measured less.
 static float proof_mm(const cmo_robot *robot, const cmo_line_state *state) {
-    bool locks = cmi_line_pairs(state) && robot->stage == CMO_STAGE_BRAKE &&
+    bool locks = cmi_line_pairs(state) && robot->stage == CMO_STAGE_HALT &&
                  state->parameters.rest == CMO_REST_HALTED;
     return (locks ? LESSER_PROOF : CMO_PROOF_SHARE) * least_mm(state);
 }

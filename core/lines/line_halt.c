@@ -76,9 +76,7 @@ void cmi_line_halt(cmo_robot *robot, cmo_line_state *state) {
         state->halt_mm = beyond_now(robot, state);
         state->halt_speed_mm_s = fabsf(cmo_speed_mm_s(robot));
     }
-    cmi_request_halt(robot, state->parameters.halt);
-    robot->still_us = 0;
-    cmi_enter(robot, CMO_STAGE_BRAKE);
+    cmi_halt(robot, state->parameters.halt);
 }
 
 void cmi_line_brake(cmo_robot *robot, cmo_line_state *state) {
@@ -126,5 +124,5 @@ float cmi_line_braking(const cmo_line_state *state) {
 
 bool cmi_line_stands(cmo_robot *robot, cmo_line_state *state) {
     cmi_line_track(robot, state);
-    return robot->still_us >= cmi_standstill_us(robot);
+    return cmi_stands(robot);
 }

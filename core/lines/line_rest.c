@@ -142,10 +142,9 @@ void cmi_line_learn_move(float *share, float goal_mm, float left_mm) {
 }
 
 bool cmi_line_has_looked(cmo_robot *robot, cmo_line_state *state, float slow_mm_s) {
-    robot->left.command_mm_s = robot->right.command_mm_s = 0.0F;
-    robot->driving = true; // the motors hold their speed of nothing
+    cmi_drive(robot, 0.0F, 0.0F); // the motors hold their speed of nothing
     if (fabsf(robot->left.speed_mm_s) > slow_mm_s || fabsf(robot->right.speed_mm_s) > slow_mm_s) {
-        robot->still_us = 0; // within a step, but still rolling
+        cmi_count_still_anew(robot); // within a step, but still rolling
     }
     uint32_t longest = 0;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {

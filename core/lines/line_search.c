@@ -115,16 +115,15 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
 }
 
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {
+    const cmo_line_parameters *p = &state->parameters;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
-        cmo_light *light = &robot->light[i];
-        if (state->watched & 1U << i) {
-            float spot_mm = robot->description->light[i].spot_mm;
-            if (state->parameters.band.low != state->parameters.band.high) {
-                cmo_edge_start_band(&light->edge, &light->levels, state->parameters.band, spot_mm);
-            } else {
-                cmo_edge_start(&light->edge, &light->levels, state->parameters.tone, spot_mm);
-            }
-            cmi_light_count_anew(light);
+        if (!(state->watched & 1U << i)) {
+            continue;
+        }
+        if (p->band.low != p->band.high) {
+            cmi_watch_band(robot, i, p->band);
+        } else {
+            cmi_watch_tone(robot, i, p->tone);
         }
     }
 }
@@ -227,9 +226,7 @@ void cmi_line_approach(cmo_robot *robot, cmo_line_state *state) {
         float left = p->blind_mm - motion->place_mm;
         if (left <= 0.0F) {
             cmi_enter(robot, CMO_STAGE_SEARCH);
-            for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
-                robot->light[i].gap_worst_mm = 0.0F;
-            }
+            cmi_count_gaps_anew(robot);
         }
         float slow =
             sqrtf(p->creep_mm_s * p->creep_mm_s + 2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));

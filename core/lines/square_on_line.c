@@ -32,7 +32,7 @@ static void move_wheels(cmo_robot *robot, cmo_square_on_line_state *state, float
     motion->acceleration_mm_s2 = share * state->line.parameters.acceleration_mm_s2;
     motion->braking_mm_s2 = share * state->line.parameters.braking_mm_s2;
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, top_mm_s);
-    robot->still_us = 0;
+    cmi_count_still_anew(robot);
     cmi_enter(robot, stage);
     cmi_motion_follow(motion, robot);
 }
@@ -176,7 +176,8 @@ static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
             halt(robot, state);
         } else {
             cmi_enter(robot, CMO_STAGE_SETTLE);
-            robot->still_us = state->line.waited_us = 0;
+            cmi_count_still_anew(robot);
+            state->line.waited_us = 0;
         }
     }
 }
@@ -271,14 +272,13 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         state->furthest_mm = fmaxf(state->furthest_mm, middle_mm(robot, state));
     }
     switch (robot->stage) {
+    case CMO_STAGE_HALT:
+        if (cmi_line_stands(robot, line)) {
+            finish(robot, state);
+        }
+        return;
     case CMO_STAGE_BRAKE:
         cmi_line_track(robot, line);
-        if (robot->halt != 0) {
-            if (robot->still_us >= cmi_standstill_us(robot)) {
-                finish(robot, state);
-            }
-            return;
-        }
         cmi_line_look(robot, line);
         cmi_bearing_latch(robot, state);
         cmi_motion_follow(&line->motion, robot);

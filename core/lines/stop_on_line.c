@@ -34,7 +34,7 @@ static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_s
     motion->braking_mm_s2 = state->share * cmi_line_braking(state);
     motion->acceleration_mm_s2 = state->share * state->parameters.acceleration_mm_s2;
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, 400.0F);
-    robot->still_us = 0;
+    cmi_count_still_anew(robot);
     cmi_enter(robot, stage);
     cmi_motion_follow(motion, robot);
 }
@@ -161,7 +161,8 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
                   !cmi_line_rests_on_edge(robot, state);
     if (!creeps || cmi_line_has_moved(robot, state, finest_mm(robot, state))) {
         cmi_enter(robot, CMO_STAGE_SETTLE);
-        robot->still_us = state->waited_us = 0;
+        cmi_count_still_anew(robot);
+        state->waited_us = 0;
         has_looked(robot, state);
     }
 }
@@ -249,13 +250,12 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     cmi_line_look(robot, state);
     bool stops = false;
     switch (robot->stage) {
-    case CMO_STAGE_BRAKE:
-        if (robot->halt != 0) {
-            if (cmi_line_stands(robot, state)) {
-                end(robot, state);
-            }
-            return;
+    case CMO_STAGE_HALT:
+        if (cmi_line_stands(robot, state)) {
+            end(robot, state);
         }
+        return;
+    case CMO_STAGE_BRAKE:
         cmi_line_track(robot, state);
         cmi_motion_follow(&state->motion, robot);
         if (state->motion.arrived) {

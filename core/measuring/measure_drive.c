@@ -37,9 +37,8 @@ static void mark(const cmo_robot *robot, cmo_measure_drive_state *state) {
     state->start_mm[1] = way_of(robot, 1);
 }
 
-static void command(cmo_robot *robot, float mm_s) {
-    robot->left.command_mm_s = robot->right.command_mm_s = mm_s;
-    robot->driving = true;
+static void drive_both(cmo_robot *robot, float mm_s) {
+    cmi_drive(robot, mm_s, mm_s);
 }
 
 // Long enough for a coarse encoder to count once at what is asked.
@@ -156,7 +155,7 @@ static void take_even(const cmo_robot *robot, cmo_measure_drive_state *state) {
 // True: the pass is at its end.
 static bool next_phase(const cmo_robot *robot, cmo_measure_drive_state *state) {
     if (state->phase == STOP) {
-        return robot->still_us >= cmi_standstill_us(robot) || state->since_us >= STANDING_US;
+        return cmi_stands(robot) || state->since_us >= STANDING_US;
     }
     bool even = state->phase % 2U != 0;
     if (state->since_us < (even ? EVEN_US : state->settle_us)) {
@@ -215,7 +214,7 @@ static void slow_step(cmo_robot *robot, cmo_measure_drive_state *state) {
     if (robot->routine != NULL) {
         float sign = state->phase == BACK ? -1.0F : 1.0F;
         bool creeps = robot->stage == CMO_STAGE_CREEP && !state->rests;
-        command(robot, creeps ? sign * fmaxf(state->command_mm_s, 0.0F) : 0.0F);
+        drive_both(robot, creeps ? sign * fmaxf(state->command_mm_s, 0.0F) : 0.0F);
     }
 }
 
@@ -225,26 +224,24 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     case CMO_STAGE_IDLE:
         state->phase = AHEAD;
         begin_slow(robot, state);
-        command(robot, state->command_mm_s);
+        drive_both(robot, state->command_mm_s);
         return;
     case CMO_STAGE_CREEP:
         slow_step(robot, state);
         return;
     case CMO_STAGE_MOVE:
         if (!drive_passes(robot, state)) {
-            command(robot, sign_of(state) * asked_in(state));
+            drive_both(robot, sign_of(state) * asked_in(state));
             return;
         }
         if (!conclude(state)) {
             cmi_end(robot, CMO_OUTCOME_STALLED);
             return;
         }
-        cmi_enter(robot, CMO_STAGE_BRAKE);
-        cmi_request_halt(robot, CMO_HALT_DEFAULT);
-        robot->still_us = 0;
+        cmi_halt(robot, CMO_HALT_DEFAULT);
         return;
     default:
-        if (robot->still_us >= cmi_standstill_us(robot)) {
+        if (cmi_stands(robot)) {
             cmi_end(robot, CMO_OUTCOME_DONE);
         }
     }

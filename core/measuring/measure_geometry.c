@@ -20,10 +20,7 @@ static const float slants[CMI_PASSES] = {0.0F, 1.0F, 0.0F, -1.0F};
 
 static void watch(cmo_robot *robot, cmo_measure_geometry_state *state) {
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
-        cmo_light *light = &robot->light[i];
-        cmo_edge_start(&light->edge, &light->levels, state->parameters.tone,
-                       robot->description->light[i].spot_mm);
-        light->watching = true;
+        cmi_watch_tone(robot, i, state->parameters.tone);
         state->met[i] = 0;
     }
 }
@@ -115,7 +112,7 @@ static void begin_turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
         cmi_geometry_heading(robot->description, state->meeting[pass], state->motion.place_mm);
     float turn = CMI_PI + slant - now;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
-        robot->light[i].watching = false;
+        cmi_watch_nothing(robot, i);
     }
     cmi_motion_start(&state->motion, robot, 0.5F * turn * robot->description->track_mm, -1.0F,
                      1.0F);
@@ -151,9 +148,7 @@ static void turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
         cmi_motion_follow(&state->motion, robot);
         return;
     }
-    cmi_enter(robot, CMO_STAGE_BRAKE);
-    cmi_request_halt(robot, CMO_HALT_DEFAULT);
-    robot->still_us = 0;
+    cmi_halt(robot, CMO_HALT_DEFAULT);
 }
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
@@ -175,7 +170,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         turn(robot, state);
         break;
     default:
-        if (robot->still_us >= cmi_standstill_us(robot)) {
+        if (cmi_stands(robot)) {
             cmi_end(robot, CMO_OUTCOME_DONE);
         }
         break;

@@ -74,8 +74,8 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_take_levels_state *state = (cmo_take_levels_state *)routine;
     cmo_motion *motion = &state->motion;
     float way = state->parameters.distance_mm;
-    if (robot->stage == CMO_STAGE_BRAKE) {
-        state->stands = state->stands || robot->still_us >= cmi_standstill_us(robot);
+    if (robot->stage == CMO_STAGE_HALT) {
+        state->stands = state->stands || cmi_stands(robot);
         if (!state->stands) {
             collect(robot, state);
         } else if (work_out(robot, state)) {
@@ -100,9 +100,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     state->settle_us += robot->dt_us;
     if (cmi_motion_settle(motion, robot, cmi_least_tolerance_mm(robot)) ||
         state->settle_us > 1500000) {
-        cmi_enter(robot, CMO_STAGE_BRAKE);
-        cmi_request_halt(robot, CMO_HALT_DEFAULT);
-        robot->still_us = 0;
+        cmi_halt(robot, CMO_HALT_DEFAULT);
     }
 }
 

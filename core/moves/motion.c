@@ -145,9 +145,8 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     float gain = position_gain(description);
     float left_error = motion->left_sign * now_mm - left_way(motion, robot);
     float right_error = motion->right_sign * now_mm - right_way(motion, robot);
-    robot->left.command_mm_s = motion->left_sign * forward + gain * left_error;
-    robot->right.command_mm_s = motion->right_sign * forward + gain * right_error;
-    robot->driving = true;
+    cmi_drive(robot, motion->left_sign * forward + gain * left_error,
+              motion->right_sign * forward + gain * right_error);
 }
 
 // What is left after a profile is little; from further away than that, nothing is to dash.

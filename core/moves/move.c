@@ -22,11 +22,10 @@ float cmi_least_tolerance_mm(const cmo_robot *robot) {
 }
 
 static void rest(cmo_robot *robot, cmo_advance_state *state) {
-    bool stands = robot->still_us >= cmi_standstill_us(robot);
     cmi_raise_figure(robot, CMO_OVERSHOOT_MM,
                      cmi_motion_way(&state->motion, robot) - state->motion.target_mm);
     state->settle_us += robot->dt_us;
-    if (!stands) {
+    if (!cmi_stands(robot)) {
         return;
     }
     // It may have rolled on, or back.
@@ -48,7 +47,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         cmi_motion_start(motion, robot, target, motion->left_sign, motion->right_sign);
         cmi_enter(robot, CMO_STAGE_MOVE);
     }
-    if (robot->stage == CMO_STAGE_BRAKE) {
+    if (robot->stage == CMO_STAGE_HALT) {
         rest(robot, state);
         return;
     }
@@ -68,9 +67,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     bool settled = cmi_motion_settle(motion, robot, p->tolerance_mm);
     if (settled || state->settle_us > CMI_SETTLE_US) {
         cmi_raise_figure(robot, CMO_OVERSHOOT_MM, motion->furthest_mm);
-        cmi_enter(robot, CMO_STAGE_BRAKE);
-        cmi_request_halt(robot, p->halt);
-        robot->still_us = 0;
+        cmi_halt(robot, p->halt);
     }
 }
 

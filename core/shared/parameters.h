@@ -8,17 +8,17 @@
 
 // How a row is checked; what is not here needs no check.
 typedef enum cmi_check_as {
-    CMI_NUMBER,
-    CMI_OTHERWISE,
-    CMI_SIGNED,
-    CMI_SPEED,
+    CMI_HALT,
+    CMI_BAND,
+    CMI_NUMBER, // zero becomes the default
     CMI_RATE,
     CMI_WIDTH,
-    CMI_WHOLE,
+    CMI_OTHERWISE, // from here on zero will do,
+    CMI_SIGNED,
+    CMI_SPEED,
+    CMI_WHOLE, // but for this one; and from here on they are whole numbers
     CMI_COUNT,
-    CMI_CHOICE,
-    CMI_HALT,
-    CMI_BAND
+    CMI_CHOICE
 } cmi_check_as;
 
 // A row of a list, as little as a check needs.

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "routine.h"
 
+#include "description.h"
 #include "trig.h"
 
 #include <math.h>
@@ -100,6 +101,84 @@ void cmi_request_halt(cmo_robot *robot, cmo_halt how) {
         robot->halt_done = false;
     }
     robot->driving = false;
+}
+
+void cmi_halt(cmo_robot *robot, cmo_halt how) {
+    cmi_enter(robot, CMO_STAGE_HALT);
+    cmi_request_halt(robot, how);
+    cmi_count_still_anew(robot);
+}
+
+void cmi_drive(cmo_robot *robot, float left_mm_s, float right_mm_s) {
+    robot->left.command_mm_s = left_mm_s;
+    robot->right.command_mm_s = right_mm_s;
+    robot->driving = true;
+}
+
+void cmi_count_still_anew(cmo_robot *robot) {
+    robot->still_us = 0;
+}
+
+bool cmi_stands(const cmo_robot *robot) {
+    return robot->still_us >= cmi_standstill_us(robot);
+}
+
+bool cmi_stands_or_waited(const cmo_robot *robot, uint32_t *waited_us, uint32_t patience_us) {
+    *waited_us += robot->dt_us;
+    return cmi_stands(robot) || *waited_us > patience_us;
+}
+
+void cmi_pushes(cmo_robot *robot) {
+    robot->stall_us = 0;
+}
+
+void cmi_trust_encoders(cmo_robot *robot, bool trusts) {
+    robot->unsure = !trusts;
+}
+
+void cmi_looks_turning(cmo_robot *robot) {
+    robot->curved = true;
+}
+
+// Counts looks, their times and the ways between them anew.
+static void count_looks_anew(cmo_light *light) {
+    light->watching = true;
+    light->interval_sum_us = light->interval_worst_us = 0;
+    light->intervals = 0;
+    light->gap_worst_mm = 0.0F;
+}
+
+void cmi_watch_tone(cmo_robot *robot, uint8_t sensor, cmo_tone tone) {
+    cmo_light *light = &robot->light[sensor];
+    cmo_edge_start(&light->edge, &light->levels, tone, robot->description->light[sensor].spot_mm);
+    count_looks_anew(light);
+}
+
+void cmi_watch_band(cmo_robot *robot, uint8_t sensor, cmo_band band) {
+    cmo_light *light = &robot->light[sensor];
+    cmo_edge_start_band(&light->edge, &light->levels, band,
+                        robot->description->light[sensor].spot_mm);
+    count_looks_anew(light);
+}
+
+void cmi_watch_nothing(cmo_robot *robot, uint8_t sensor) {
+    robot->light[sensor].watching = false;
+}
+
+void cmi_count_gaps_anew(cmo_robot *robot) {
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        robot->light[i].gap_worst_mm = 0.0F;
+    }
+}
+
+void cmi_take_no_proof(cmo_robot *robot) {
+#if CMO_WATCH_LIGHT
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        robot->light[i].proofs = 0;
+    }
+#else
+    (void)robot;
+#endif
 }
 
 static void end(cmo_robot *robot, cmo_outcome outcome, bool moving) {

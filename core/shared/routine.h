@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: MIT
-// What all routines share: beginning, stages, figures, halting, ending.
+// The gate between the tick and the routines. A routine reads the robot, and changes nothing of it
+// but by what stands here: it begins and ends, enters stages, writes figures, and asks for wheels,
+// for a halt, and for how the tick is to take what it senses.
 #ifndef CMI_ROUTINE_H
 #define CMI_ROUTINE_H
 
@@ -31,8 +33,50 @@ void cmi_end(cmo_robot *robot, cmo_outcome outcome);
 // Ends it with done, still moving under the lifetime of the last drive command.
 void cmi_end_moving(cmo_robot *robot);
 
+// ---------------------------------------------------------------------------------- the wheels --
+
+// What the wheels are to do until the next tick.
+void cmi_drive(cmo_robot *robot, float left_mm_s, float right_mm_s);
+
 // Asks for a halt; it is carried out at the end of the tick and repeated until it succeeds.
 void cmi_request_halt(cmo_robot *robot, cmo_halt how);
+
+// The same, and enters the stage in which a standstill is waited for.
+void cmi_halt(cmo_robot *robot, cmo_halt how);
+
+// Counts the time that the wheels stand anew.
+void cmi_count_still_anew(cmo_robot *robot);
+
+// Whether they have stood for long enough to count as standing.
+bool cmi_stands(const cmo_robot *robot);
+
+// The same, or whether it has been waited for that for long enough: what is pushed never stands,
+// and a regulator may hum. `waited_us` is the routine's, 0 at first.
+bool cmi_stands_or_waited(const cmo_robot *robot, uint32_t *waited_us, uint32_t patience_us);
+
+// It pushes: to be held back is no stall.
+void cmi_pushes(cmo_robot *robot);
+
+// ------------------------------------------------------------------------------ what it senses --
+
+// Whether to take the encoders' word: the wiring check does not before it knows them.
+void cmi_trust_encoders(cmo_robot *robot, bool trusts);
+
+// It turns as it looks: looks are placed along the spots' own paths.
+void cmi_looks_turning(cmo_robot *robot);
+
+// Watches for an edge under a sensor, by a tone or by a band; its looks count from now on. Or not.
+void cmi_watch_tone(cmo_robot *robot, uint8_t sensor, cmo_tone tone);
+void cmi_watch_band(cmo_robot *robot, uint8_t sensor, cmo_band band);
+void cmi_watch_nothing(cmo_robot *robot, uint8_t sensor);
+
+// The blind distance is over: the longest way between two looks counts from now on.
+void cmi_count_gaps_anew(cmo_robot *robot);
+
+// What one sensor meets is no proof that the other one must meet it too.
+void cmi_take_no_proof(cmo_robot *robot);
+
+// -------------------------------------------------------------------------------- what it tells --
 
 void cmi_notify(const cmo_robot *robot, cmo_event_kind kind, int value);
 

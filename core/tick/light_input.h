@@ -12,14 +12,6 @@ static inline uint32_t cmi_age_limit(uint32_t given, uint32_t otherwise, uint32_
     return given != 0 || chosen > least ? chosen : least;
 }
 
-// Counts looks, their times and the ways between them anew, for a sensor that is watched from now.
-static inline void cmi_light_count_anew(cmo_light *light) {
-    light->watching = true;
-    light->interval_sum_us = light->interval_worst_us = 0;
-    light->intervals = 0;
-    light->gap_worst_mm = 0.0F;
-}
-
 // Takes all sensors' looks and latches.
 void cmi_light_take(cmo_robot *robot, const cmo_sample *sample);
 

@@ -113,7 +113,8 @@ typedef enum cmo_routine_id {
     S(BLIND, blind, "drives without looking for a line")                                            \
     S(SEARCH, search, "drives and looks")                                                           \
     S(PROVE, prove, "goes on until the line has shown its least width")                             \
-    S(BRAKE, brake, "halted, and not yet at a standstill")                                          \
+    S(BRAKE, brake, "brakes along the speed profile")                                               \
+    S(HALT, halt, "halted, and not yet at a standstill")                                          \
     S(RETURN, return, "comes back to where it is to rest")                                          \
     S(SETTLE, settle, "the last small closed-loop move onto the target")                            \
     S(SWING, swing, "swings one wheel by itself")                                                   \
@@ -121,7 +122,9 @@ typedef enum cmo_routine_id {
     S(ACTION, action, "the user's own callback")                                                    \
     S(PATROL, patrol, "drives and looks for the boundary")                                          \
     S(FEEL, feel, "turns the other sensor over the boundary, to know its direction")                \
+    S(ROOM, room, "backs off to have room for that")                                                \
     S(BACK, back, "backs off from it, on the way just come")                                        \
+    S(TURN_BACK, turn_back, "turns back to the heading in which it had come to a stand")            \
     S(SCAN, scan, "turns on the spot to find something in range")                                   \
     S(CHARGE, charge, "drives at what is in range")                                                 \
     S(WAIT, wait, "waits for the start button")                                                     \

@@ -158,8 +158,6 @@ struct cmo_stay_inside_state {
     uint8_t answers;      /**< to further crossings within this rebound */
     uint8_t unseen;       /**< ticks without anything in range */
     volatile bool ending; /**< the caller has asked for its end */
-    bool returns : 1;     /**< it turns back, to back off further */
-    bool feels : 1;       /**< it backs off to feel for the boundary */
     bool felt : 1;        /**< the boundary's direction has been felt */
     bool over : 1;        /**< it is done, and comes to a halt */
     bool other : 1;       /**< which way it turned last where either would do */
