@@ -18,7 +18,8 @@ static const struct {
                 {"wiring", fleet_wiring}, {"drive", fleet_drive}};
 
 int main(int count, char **arguments) {
-    unsigned robots = count > 1 ? (unsigned)CLAMP(atoi(arguments[1]), 20, (int)CREW_MOST) : 200U;
+    unsigned robots =
+        count > 1 ? (unsigned)CLAMP(atoi(arguments[1]), 20, (int)POPULATION_MOST) : 200U;
     const char *subject = count > 2 ? arguments[2] : "all";
     const char *path = count > 3 ? arguments[3] : SOURCE_DIR "/data/ferry/fleet.yaml";
     bool any = false;

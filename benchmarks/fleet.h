@@ -2,7 +2,7 @@
 #ifndef FLEET_H
 #define FLEET_H
 
-#include "crew.h"
+#include "population.h"
 #include "practice.h"
 
 // Each prints its own tables.
@@ -15,8 +15,8 @@ void fleet_geometry(const char *fleet, unsigned robots);
 void fleet_wiring(const char *fleet, unsigned robots);
 void fleet_drive(const char *fleet, unsigned robots);
 
-// From then on the crew knows its drive as measure_drive leaves it.
-void fleet_measure_drives(crew *c, const cmo_sim_mat *mat);
+// From then on the population knows its drive as measure_drive leaves it.
+void fleet_measure_drives(population *c, const cmo_sim_mat *mat);
 
 // Common practice on one of the robots; the simulator is the caller's to free.
 cmo_sim *fleet_practice(const lab_robot *robot, const cmo_sim_mat *mat, const lab_start *start,

@@ -11,7 +11,7 @@ enum { LAG, LAG_SIGMA, RAMP, RAMP_SIGMA, SEEN, TIME };
 static cmo_outcome measure(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed,
                            cmo_drive *drive, double *ms) {
     lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_DRIVE};
-    lab_route *route = crew_route(mat, &leg);
+    lab_route *route = population_route(mat, &leg);
     lab_start start = {300.0, FLEET_Y_MM, 0.0};
     lab_run *run = lab_drive_from(route, robot, &start, seed, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
@@ -19,11 +19,11 @@ static cmo_outcome measure(const lab_robot *robot, const cmo_sim_mat *mat, uint6
     *drive = result->drive;
     *ms = (double)result->robot.value[CMO_ELAPSED_MS];
     lab_run_free(run);
-    crew_route_free(route);
+    population_route_free(route);
     return how;
 }
 
-static void apply(const crew *c, unsigned i, const void *context, outcome *out) {
+static void apply(const population *c, unsigned i, const void *context, outcome *out) {
     lab_robot *robot = c->robot[i];
     cmo_drive drive;
     double ms;
@@ -34,9 +34,9 @@ static void apply(const crew *c, unsigned i, const void *context, outcome *out) 
     }
 }
 
-void fleet_measure_drives(crew *c, const cmo_sim_mat *mat) {
-    static outcome results[CREW_MOST];
-    crew_work(c, apply, mat, results);
+void fleet_measure_drives(population *c, const cmo_sim_mat *mat) {
+    static outcome results[POPULATION_MOST];
+    population_work(c, apply, mat, results);
 }
 
 // ----------------------------------------------------------------------------------------- truth
@@ -100,7 +100,7 @@ static double true_lag_ms(const lab_robot *robot, const cmo_sim_mat *mat, uint64
     return 1000.0 * (0.25 * sum - (ramp > 0.0 ? 0.5 * change / ramp : 0.0));
 }
 
-static void drive(const crew *c, unsigned i, const void *context, outcome *out) {
+static void drive(const population *c, unsigned i, const void *context, outcome *out) {
     const lab_robot *robot = c->robot[i];
     cmo_drive found;
     out->outcome = measure(robot, context, i + 1, &found, &out->value[TIME]);
@@ -121,8 +121,8 @@ static void drive(const crew *c, unsigned i, const void *context, outcome *out) 
     }
 }
 
-static void print_within(const crew *c, const outcome *results, const char *name, unsigned off,
-                         unsigned sigma, const char *unit) {
+static void print_within(const population *c, const outcome *results, const char *name,
+                         unsigned off, unsigned sigma, const char *unit) {
     unsigned within[2] = {0, 0};
     unsigned n = 0;
     for (unsigned i = 0; i < c->n; i++) {
@@ -133,20 +133,20 @@ static void print_within(const crew *c, const outcome *results, const char *name
             within[1] += s <= 2.0;
         }
     }
-    crew_figure f = crew_sum_up(c, results, off, CREW_ALL, 0);
+    population_figure f = population_sum_up(c, results, off, POPULATION_ALL, 0);
     printf("%-8s off by RMS %.1f %s, 95 %% within %.1f, worst %.1f; within one stated deviation "
            "%.0f %%, within two %.0f %%, of %u; worst:",
            name, f.rms, unit, f.within, f.worst, 100.0 * within[0] / n, 100.0 * within[1] / n, n);
-    crew_print_worst(c, results, sigma);
+    population_print_worst(c, results, sigma);
     printf("\n");
 }
 
 void fleet_drive(const char *fleet, unsigned robots) {
-    static outcome results[CREW_MOST];
+    static outcome results[POPULATION_MOST];
     cmo_sim_mat *mat = fleet_two_lines();
-    crew *c = crew_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
-    crew_work(c, drive, mat, results);
-    crew_figure time = crew_sum_up(c, results, TIME, CREW_ALL, 0);
+    population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
+    population_work(c, drive, mat, results);
+    population_figure time = population_sum_up(c, results, TIME, POPULATION_ALL, 0);
     printf("Drive measured by driving to and fro: %u of %u done, in %.0f s on the mean\n",
            time.done, time.tried, time.mean / 1000.0);
     print_within(c, results, "lag", LAG, LAG_SIGMA, "ms");
@@ -163,8 +163,8 @@ void fleet_drive(const char *fleet, unsigned robots) {
            seen[0], have[0]);
     static const char *const names[] = {"lag off, ms", "ramp off, %"};
     static const unsigned values[] = {LAG, RAMP};
-    crew_print_kinds(c, results, names, values, 2);
+    population_print_kinds(c, results, names, values, 2);
     printf("\n");
-    crew_free(c);
+    population_free(c);
     cmo_sim_mat_free(mat);
 }

@@ -59,7 +59,7 @@ cmo_sim *fleet_practice(const lab_robot *robot, const cmo_sim_mat *mat, const la
 bool fleet_measured(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed, lab_robot *out) {
     lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_GEOMETRY,
                    .parameters.measure_geometry = {.lines_mm = (float)FLEET_APART_MM}};
-    lab_route *route = crew_route(mat, &leg);
+    lab_route *route = population_route(mat, &leg);
     lab_start start = fleet_before_line(robot, 120.0, 0.0);
     lab_run *run = lab_drive_from(route, robot, &start, seed, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
@@ -69,7 +69,7 @@ bool fleet_measured(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t see
         cmo_geometry_apply(&result->geometry, &out->description);
     }
     lab_run_free(run);
-    crew_route_free(route);
+    population_route_free(route);
     return good;
 }
 
@@ -90,11 +90,11 @@ typedef struct stop_trial {
 
 // The angle is within what a robot that was put down by hand has.
 static lab_start stop_start(const lab_robot *robot, unsigned i) {
-    return fleet_before_line(robot, 450.0 + crew_even(i, "run-up", 0, 10),
-                             crew_even(i, "stop angle", -3, 3));
+    return fleet_before_line(robot, 450.0 + population_even(i, "run-up", 0, 10),
+                             population_even(i, "stop angle", -3, 3));
 }
 
-static void stop(const crew *c, unsigned i, const void *context, outcome *out) {
+static void stop(const population *c, unsigned i, const void *context, outcome *out) {
     const stop_trial *t = context;
     const lab_robot *robot = c->robot[i];
     lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
@@ -103,7 +103,7 @@ static void stop(const crew *c, unsigned i, const void *context, outcome *out) {
                        .least_width_mm = (float)FLEET_LINE_MM,
                        .rest = t->rest,
                        .beyond_mm = t->axle ? robot->description.light[0].ahead_mm : 0.0F}};
-    lab_route *route = crew_route(t->mat, &leg);
+    lab_route *route = population_route(t->mat, &leg);
     lab_start start = stop_start(robot, i);
     lab_run *run = lab_drive_from(route, robot, &start, i + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
@@ -116,7 +116,7 @@ static void stop(const crew *c, unsigned i, const void *context, outcome *out) {
         out->value[TIME] = result->stopped_ms + truth_of(result, CMO_SETTLE_MS);
     }
     lab_run_free(run);
-    crew_route_free(route);
+    population_route_free(route);
 }
 
 static double middle_of(const cmo_sim *sim) {
@@ -127,7 +127,7 @@ static double middle_of(const cmo_sim *sim) {
     return 0.5 * (x[0] + x[1]);
 }
 
-static void plain_stop(const crew *c, unsigned i, const void *context, outcome *out) {
+static void plain_stop(const population *c, unsigned i, const void *context, outcome *out) {
     const stop_trial *t = context;
     lab_start start = stop_start(c->robot[i], i);
     practice p;
@@ -141,27 +141,28 @@ static void plain_stop(const crew *c, unsigned i, const void *context, outcome *
 }
 
 // One line a speed: all, and the 95 % by kind of the first part.
-static void print_stop(const crew *c, const outcome *results, const outcome *plain, double speed) {
-    crew_figure rest = crew_sum_up(c, results, REST, CREW_ALL, 0);
-    crew_figure own = crew_sum_up(c, results, OWN, CREW_ALL, 0);
-    crew_figure time = crew_sum_up(c, results, TIME, CREW_ALL, 0);
-    crew_figure theirs = crew_sum_up(c, plain, REST, CREW_ALL, 0);
+static void print_stop(const population *c, const outcome *results, const outcome *plain,
+                       double speed) {
+    population_figure rest = population_sum_up(c, results, REST, POPULATION_ALL, 0);
+    population_figure own = population_sum_up(c, results, OWN, POPULATION_ALL, 0);
+    population_figure time = population_sum_up(c, results, TIME, POPULATION_ALL, 0);
+    population_figure theirs = population_sum_up(c, plain, REST, POPULATION_ALL, 0);
     printf("%5.0f%5u/%-4u%7.2f%8.2f%8.2f%6.0f%7.2f%8.1f%7.1f |", speed, rest.done, rest.tried,
            rest.within, rest.worst, own.rms, time.within, theirs.rms, theirs.within, theirs.worst);
     for (unsigned kind = 0; kind < lab_fleet_kinds(c->fleet, 0); kind++) {
-        crew_figure f = crew_sum_up(c, results, REST, 0, kind);
+        population_figure f = population_sum_up(c, results, REST, 0, kind);
         printf("%8.2f", f.within);
     }
     printf("  worst:");
-    crew_print_worst(c, results, REST);
+    population_print_worst(c, results, REST);
     printf(" slow:");
-    crew_print_worst(c, results, TIME);
+    population_print_worst(c, results, TIME);
     printf(" mean %.0f", time.mean);
-    crew_print_outcomes(c, results);
+    population_print_outcomes(c, results);
     printf("\n");
 }
 
-static void print_stop_head(const crew *c) {
+static void print_stop_head(const population *c) {
     printf("%5s%10s%7s%8s%8s%6s%7s%8s%7s |", "mm/s", "done", "95 %", "worst", "own RMS", "ms",
            "RMS", "95 %", "worst");
     for (unsigned kind = 0; kind < lab_fleet_kinds(c->fleet, 0); kind++) {
@@ -171,7 +172,7 @@ static void print_stop_head(const crew *c) {
 }
 
 void fleet_stop(const char *fleet, unsigned robots) {
-    static outcome results[CREW_MOST], plain[CREW_MOST];
+    static outcome results[POPULATION_MOST], plain[POPULATION_MOST];
     static const struct {
         const char *name;
         cmo_rest rest;
@@ -180,7 +181,7 @@ void fleet_stop(const char *fleet, unsigned robots) {
                   {"far edge", CMO_REST_FAR_EDGE, false},
                   {"axle over the near edge", CMO_REST_NEAR_EDGE, true}};
     cmo_sim_mat *mat = fleet_two_lines();
-    crew *c = crew_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
+    population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
     printf(
         "Stop over the near edge, true error, mm; a line of %.0f mm, stated as wide; to the right "
         "plain halts, then 95 %% by kind\n",
@@ -193,28 +194,28 @@ void fleet_stop(const char *fleet, unsigned robots) {
         print_stop_head(c);
         for (int speed = 100; speed <= 600; speed += 100) {
             stop_trial t = {mat, speed, CMO_REST_NEAR_EDGE, false};
-            crew_work(c, stop, &t, results);
-            crew_work(c, plain_stop, &t, plain);
+            population_work(c, stop, &t, results);
+            population_work(c, plain_stop, &t, plain);
             print_stop(c, results, plain, speed);
         }
         for (size_t i = 0; i < G_N_ELEMENTS(places); i++) {
             stop_trial t = {mat, 300, places[i].rest, places[i].axle};
-            crew_work(c, stop, &t, results);
-            crew_figure rest = crew_sum_up(c, results, REST, CREW_ALL, 0);
+            population_work(c, stop, &t, results);
+            population_figure rest = population_sum_up(c, results, REST, POPULATION_ALL, 0);
             printf("%s, 300 mm/s: %u of %u done, 95 %% within %.2f, worst %.2f mm;", places[i].name,
                    rest.done, rest.tried, rest.within, rest.worst);
-            crew_print_outcomes(c, results);
+            population_print_outcomes(c, results);
             printf("\n");
         }
     }
     stop_trial t = {mat, 300, CMO_REST_NEAR_EDGE, false};
     static const char *const names[] = {"rest, mm", "time, ms"};
     static const unsigned values[] = {REST, TIME};
-    crew_work(c, stop, &t, results);
+    population_work(c, stop, &t, results);
     printf("\nnear edge, 300 mm/s, ");
-    crew_print_kinds(c, results, names, values, 2);
+    population_print_kinds(c, results, names, values, 2);
     printf("\n");
-    crew_free(c);
+    population_free(c);
     cmo_sim_mat_free(mat);
 }
 
@@ -229,11 +230,11 @@ typedef struct square_trial {
 } square_trial;
 
 static lab_start square_start(const lab_robot *robot, unsigned i) {
-    return fleet_before_line(robot, 250.0 + crew_even(i, "run-up", 0, 10),
-                             crew_even(i, "square angle", -40, 40));
+    return fleet_before_line(robot, 250.0 + population_even(i, "run-up", 0, 10),
+                             population_even(i, "square angle", -40, 40));
 }
 
-static void square(const crew *c, unsigned i, const void *context, outcome *out) {
+static void square(const population *c, unsigned i, const void *context, outcome *out) {
     const square_trial *t = context;
     lab_robot robot = *c->robot[i];
     if (t->known == EXACT) {
@@ -246,7 +247,7 @@ static void square(const crew *c, unsigned i, const void *context, outcome *out)
                                                  .least_width_mm = (float)FLEET_LINE_MM,
                                                  .too_fast = CMO_TOO_FAST_SLOW,
                                                  .rest = CMO_REST_NEAR_EDGE}};
-    lab_route *route = crew_route(t->mat, &leg);
+    lab_route *route = population_route(t->mat, &leg);
     lab_start start = square_start(&robot, i);
     lab_run *run = lab_drive_from(route, &robot, &start, i + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
@@ -263,10 +264,10 @@ static void square(const crew *c, unsigned i, const void *context, outcome *out)
         out->value[TIME] = result->stopped_ms + truth_of(result, CMO_SETTLE_MS) - 1000.0 * later;
     }
     lab_run_free(run);
-    crew_route_free(route);
+    population_route_free(route);
 }
 
-static void plain_square(const crew *c, unsigned i, const void *context, outcome *out) {
+static void plain_square(const population *c, unsigned i, const void *context, outcome *out) {
     const square_trial *t = context;
     lab_start start = square_start(c->robot[i], i);
     practice p;
@@ -282,11 +283,11 @@ static void plain_square(const crew *c, unsigned i, const void *context, outcome
 }
 
 void fleet_square(const char *fleet, unsigned robots) {
-    static outcome results[CREW_MOST];
+    static outcome results[POPULATION_MOST];
     static const char *const names[] = {"spots as stated", "spots exact", "spots measured",
                                         "wheel by wheel", "drive measured too"};
     cmo_sim_mat *mat = fleet_two_lines();
-    crew *c = crew_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
+    population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
     printf("Square over the near edge, entry -40 to 40 degrees, true figures\n%-20s%6s%10s%8s%8s%8s"
            "%10s%8s%8s%8s\n",
            "", "mm/s", "done", "RMS deg", "95 %", "99 %", "own RMS", "RMS mm", "99 %", "ms");
@@ -297,16 +298,16 @@ void fleet_square(const char *fleet, unsigned robots) {
         for (int speed = 200; speed <= 300; speed += 100) {
             bool plain = how == 3;
             square_trial t = {mat, speed, (known)MIN(how, 2)};
-            crew_work(c, plain ? plain_square : square, &t, results);
-            crew_figure residual = crew_sum_up(c, results, RESIDUAL, CREW_ALL, 0);
-            crew_figure own = crew_sum_up(c, results, OWN, CREW_ALL, 0);
-            crew_figure rest = crew_sum_up(c, results, REST, CREW_ALL, 0);
-            crew_figure time = crew_sum_up(c, results, TIME, CREW_ALL, 0);
+            population_work(c, plain ? plain_square : square, &t, results);
+            population_figure residual = population_sum_up(c, results, RESIDUAL, POPULATION_ALL, 0);
+            population_figure own = population_sum_up(c, results, OWN, POPULATION_ALL, 0);
+            population_figure rest = population_sum_up(c, results, REST, POPULATION_ALL, 0);
+            population_figure time = population_sum_up(c, results, TIME, POPULATION_ALL, 0);
             printf("%-20s%6d%5u/%-4u%8.2f%8.2f%8.2f%10.2f%8.2f%8.2f%8.0f", names[how], speed,
                    residual.done, residual.tried, residual.rms, residual.within, residual.within_99,
                    own.rms, rest.rms, rest.within_99, time.within);
             if (!plain) {
-                crew_print_outcomes(c, results);
+                population_print_outcomes(c, results);
             }
             printf("\n");
         }
@@ -314,10 +315,10 @@ void fleet_square(const char *fleet, unsigned robots) {
     square_trial t = {mat, 200, MEASURED};
     static const char *const figures[] = {"residual, deg", "rest, mm", "time, ms"};
     static const unsigned values[] = {RESIDUAL, REST, TIME};
-    crew_work(c, square, &t, results);
+    population_work(c, square, &t, results);
     printf("\nspots and drive measured, 200 mm/s, ");
-    crew_print_kinds(c, results, figures, values, 3);
+    population_print_kinds(c, results, figures, values, 3);
     printf("\n");
-    crew_free(c);
+    population_free(c);
     cmo_sim_mat_free(mat);
 }

@@ -49,23 +49,23 @@ static double light_at(void *data, double x_mm, double y_mm, unsigned *marks) {
 static void lay(deck *d, unsigned number, unsigned kind) {
     for (unsigned i = 0; i < MARKS; i++) {
         unsigned seed = (number * MARKS + i) * MARK_KINDS + kind;
-        double angle = crew_even(seed, "angle", 0, 180) * G_PI / 180.0;
+        double angle = population_even(seed, "angle", 0, 180) * G_PI / 180.0;
         mark *m = &d->mark[i];
-        *m = (mark){.x_mm = 330.0 + 180.0 * i + crew_even(seed, "x", 0, 40),
-                    .y_mm = 0.5 * HIGH_MM + crew_even(seed, "y", -50, 50),
+        *m = (mark){.x_mm = 330.0 + 180.0 * i + population_even(seed, "x", 0, 40),
+                    .y_mm = 0.5 * HIGH_MM + population_even(seed, "y", -50, 50),
                     .cosine = cos(angle),
                     .sine = sin(angle),
                     .luminance = 0.05};
         if (kind == RIMS) {
-            m->half_long_mm = crew_even(seed, "long", 60, 150);
-            m->half_wide_mm = crew_even(seed, "wide", 1.5, 4);
+            m->half_long_mm = population_even(seed, "long", 60, 150);
+            m->half_wide_mm = population_even(seed, "wide", 1.5, 4);
         } else if (kind == GREY) { // light enough to be told from the line
-            m->half_long_mm = crew_even(seed, "long", 10, 80);
-            m->half_wide_mm = crew_even(seed, "wide", 5, 80);
-            m->luminance = crew_even(seed, "tone", 0.42, 0.58);
+            m->half_long_mm = population_even(seed, "long", 10, 80);
+            m->half_wide_mm = population_even(seed, "wide", 5, 80);
+            m->luminance = population_even(seed, "tone", 0.42, 0.58);
         } else {
-            m->half_long_mm = crew_even(seed, "long", 10, 20);
-            m->half_wide_mm = crew_even(seed, "wide", 10, 20);
+            m->half_long_mm = population_even(seed, "long", 10, 20);
+            m->half_wide_mm = population_even(seed, "wide", 10, 20);
         }
     }
 }
@@ -78,7 +78,7 @@ typedef struct marks_trial {
 
 enum { FALSE_STOP, MISSED, REST };
 
-static void pass(const crew *c, unsigned i, const void *context, outcome *out) {
+static void pass(const population *c, unsigned i, const void *context, outcome *out) {
     const marks_trial *t = context;
     unsigned seed = t->round * c->n + i;
     lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
@@ -87,9 +87,9 @@ static void pass(const crew *c, unsigned i, const void *context, outcome *out) {
                                                .longest_mm = 1000.0F,
                                                .too_fast = CMO_TOO_FAST_SLOW,
                                                .rest = CMO_REST_NEAR_EDGE}};
-    lab_route *route = crew_route(t->mats[seed % FLOORS], &leg);
-    lab_start start = {150.0, 0.5 * HIGH_MM + crew_even(seed, "aside", -40, 40),
-                       crew_even(seed, "pass angle", -3, 3)};
+    lab_route *route = population_route(t->mats[seed % FLOORS], &leg);
+    lab_start start = {150.0, 0.5 * HIGH_MM + population_even(seed, "aside", -40, 40),
+                       population_even(seed, "pass angle", -3, 3)};
     lab_run *run = lab_drive_from(route, c->robot[i], &start, seed + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     out->tried = result->outcome != CMO_OUTCOME_BAD_PARAMETER;
@@ -101,13 +101,13 @@ static void pass(const crew *c, unsigned i, const void *context, outcome *out) {
         out->value[REST] = (double)result->truth.value[CMO_REST_ERROR_MM];
     }
     lab_run_free(run);
-    crew_route_free(route);
+    population_route_free(route);
 }
 
 void fleet_marks(const char *fleet, unsigned robots) {
-    static outcome results[CREW_MOST];
+    static outcome results[POPULATION_MOST];
     static cmo_sim_mat *mats[MARK_KINDS][FLOORS];
-    crew *c = NULL;
+    population *c = NULL;
     printf("Three marks that are no lines before one that is, 300 mm/s; the line of %.0f mm is "
            "stated as wide\n%-30s%8s%13s%8s%14s\n",
            FLEET_LINE_MM, "", "passes", "false stops", "missed", "rest 95 %, mm");
@@ -118,7 +118,7 @@ void fleet_marks(const char *fleet, unsigned robots) {
             mats[kind][n] = cmo_sim_mat_from_function(WIDE_MM, HIGH_MM, 1.5, light_at, &d);
         }
         if (c == NULL) {
-            c = crew_new(fleet, robots, mats[0][0], 60.0, 0.5 * HIGH_MM);
+            c = population_new(fleet, robots, mats[0][0], 60.0, 0.5 * HIGH_MM);
         }
         double false_stops = 0.0;
         double missed = 0.0;
@@ -127,7 +127,7 @@ void fleet_marks(const char *fleet, unsigned robots) {
         unsigned faults[CMO_OUTCOMES] = {0};
         for (unsigned round = 0; round < 5; round++) {
             marks_trial t = {mats[kind], round, 300.0};
-            crew_work(c, pass, &t, results);
+            population_work(c, pass, &t, results);
             for (unsigned i = 0; i < c->n; i++) {
                 if (results[i].tried) {
                     false_stops += results[i].value[FALSE_STOP];
@@ -136,7 +136,7 @@ void fleet_marks(const char *fleet, unsigned robots) {
                     passes++;
                 }
             }
-            within = fmax(within, crew_sum_up(c, results, REST, CREW_ALL, 0).within);
+            within = fmax(within, population_sum_up(c, results, REST, POPULATION_ALL, 0).within);
         }
         printf("%-30s%8u%13.0f%8.0f%14.2f ", mark_names[kind], passes, false_stops, missed, within);
         for (unsigned o = CMO_OUTCOME_DONE + 1; o < CMO_OUTCOMES; o++) {
@@ -147,7 +147,7 @@ void fleet_marks(const char *fleet, unsigned robots) {
         printf("\n");
     }
     printf("\n");
-    crew_free(c);
+    population_free(c);
     for (unsigned kind = 0; kind < MARK_KINDS; kind++) {
         for (unsigned n = 0; n < FLOORS; n++) {
             cmo_sim_mat_free(mats[kind][n]);

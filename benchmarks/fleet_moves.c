@@ -18,7 +18,7 @@ typedef struct move_trial {
 
 enum { ANGLE, WAY };
 
-static void move(const crew *c, unsigned i, const void *context, outcome *out) {
+static void move(const population *c, unsigned i, const void *context, outcome *out) {
     const move_trial *t = context;
     lab_robot robot = *c->robot[i];
     if (t->measured && !fleet_measured(c->robot[i], t->mat, i + 1, &robot)) {
@@ -29,8 +29,8 @@ static void move(const crew *c, unsigned i, const void *context, outcome *out) {
         leg = (lab_leg){.routine = CMO_ROUTINE_TURN,
                         .parameters.turn = {.angle_deg = (float)t->turn_deg}};
     }
-    lab_route *route = crew_route(t->mat, &leg);
-    lab_start start = {300.0, FLEET_Y_MM, crew_even(i, "move angle", -20, 20)};
+    lab_route *route = population_route(t->mat, &leg);
+    lab_start start = {300.0, FLEET_Y_MM, population_even(i, "move angle", -20, 20)};
     lab_run *run = lab_drive_from(route, &robot, &start, i + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     out->tried = true;
@@ -41,30 +41,30 @@ static void move(const crew *c, unsigned i, const void *context, outcome *out) {
         out->value[WAY] = run->end.way_mm - 1000.0;
     }
     lab_run_free(run);
-    crew_route_free(route);
+    population_route_free(route);
 }
 
 void fleet_moves(const char *fleet, unsigned robots) {
-    static outcome results[CREW_MOST];
+    static outcome results[POPULATION_MOST];
     static const double turns[] = {30, -30, 90, -90, 180, -180, 0};
     cmo_sim_mat *mat = fleet_two_lines();
-    crew *c = crew_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
+    population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
     printf("Turns, and a metre straight on: true error, degrees\n%-24s%10s%8s%8s%8s%8s%10s%8s\n",
            "", "done", "mean", "RMS", "95 %", "worst", "measured", "95 %");
     for (size_t i = 0; i < G_N_ELEMENTS(turns); i++) {
         move_trial t = {mat, turns[i], false};
-        crew_work(c, move, &t, results);
-        crew_figure f = crew_sum_up(c, results, ANGLE, CREW_ALL, 0);
-        crew_figure way = crew_sum_up(c, results, WAY, CREW_ALL, 0);
+        population_work(c, move, &t, results);
+        population_figure f = population_sum_up(c, results, ANGLE, POPULATION_ALL, 0);
+        population_figure way = population_sum_up(c, results, WAY, POPULATION_ALL, 0);
         char name[40];
         g_snprintf(name, sizeof name, turns[i] != 0.0 ? "turn by %.0f" : "straight", turns[i]);
         t.measured = true;
-        static outcome measured[CREW_MOST];
-        crew_work(c, move, &t, measured);
-        crew_figure m = crew_sum_up(c, measured, ANGLE, CREW_ALL, 0);
+        static outcome measured[POPULATION_MOST];
+        population_work(c, move, &t, measured);
+        population_figure m = population_sum_up(c, measured, ANGLE, POPULATION_ALL, 0);
         printf("%-24s%5u/%-4u%8.2f%8.2f%8.2f%8.2f%10.2f%8.2f", name, f.done, f.tried, f.mean, f.rms,
                f.within, f.worst, m.rms, m.within);
-        crew_print_outcomes(c, results);
+        population_print_outcomes(c, results);
         if (way.n > 0) {
             printf("  way: RMS %.1f mm", way.rms);
         }
@@ -73,11 +73,11 @@ void fleet_moves(const char *fleet, unsigned robots) {
     move_trial t = {mat, 90.0, true};
     static const char *const names[] = {"turn by 90, deg"};
     static const unsigned values[] = {ANGLE};
-    crew_work(c, move, &t, results);
+    population_work(c, move, &t, results);
     printf("\ngeometry measured, ");
-    crew_print_kinds(c, results, names, values, 1);
+    population_print_kinds(c, results, names, values, 1);
     printf("\n");
-    crew_free(c);
+    population_free(c);
     cmo_sim_mat_free(mat);
 }
 
@@ -85,7 +85,7 @@ void fleet_moves(const char *fleet, unsigned robots) {
 
 enum { MISMATCH, TRACK, RATIO, DELAY };
 
-static void geometry(const crew *c, unsigned i, const void *context, outcome *out) {
+static void geometry(const population *c, unsigned i, const void *context, outcome *out) {
     const cmo_sim_mat *mat = context;
     lab_robot robot = *c->robot[i];
     cmo_sim_plant *p = &robot.plant; // drawn here, to be known
@@ -93,12 +93,12 @@ static void geometry(const crew *c, unsigned i, const void *context, outcome *ou
     for (int side = 0; side < 2; side++) {
         char word[16];
         g_snprintf(word, sizeof word, "place %d", side);
-        p->eye[side].ahead_mm += crew_even(i, word, -1, 1) * p->place_spread_mm;
+        p->eye[side].ahead_mm += population_even(i, word, -1, 1) * p->place_spread_mm;
         g_snprintf(word, sizeof word, "delay %d", side);
         p->eye[side].delay_ms =
-            fmax(0.0, p->eye[side].delay_ms + crew_even(i, word, -1, 1) * p->delay_spread_ms);
+            fmax(0.0, p->eye[side].delay_ms + population_even(i, word, -1, 1) * p->delay_spread_ms);
         g_snprintf(word, sizeof word, "wheel %d", side);
-        wheel[side] = 1.0 + crew_even(i, word, -1, 1) * p->wheel_spread;
+        wheel[side] = 1.0 + population_even(i, word, -1, 1) * p->wheel_spread;
     }
     p->left_wheel = wheel[0];
     p->right_wheel = wheel[1];
@@ -119,22 +119,22 @@ static void geometry(const crew *c, unsigned i, const void *context, outcome *ou
 }
 
 void fleet_geometry(const char *fleet, unsigned robots) {
-    static outcome results[CREW_MOST];
+    static outcome results[POPULATION_MOST];
     cmo_sim_mat *mat = fleet_two_lines();
-    crew *c = crew_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
-    crew_work(c, geometry, mat, results);
+    population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
+    population_work(c, geometry, mat, results);
     static const char *const names[] = {"mismatch, mm", "track, %", "ratio, %", "delay, ms"};
     static const unsigned values[] = {MISMATCH, TRACK, RATIO, DELAY};
     printf("Geometry measured over two lines: off by\n");
     for (unsigned v = 0; v < G_N_ELEMENTS(values); v++) {
-        crew_figure f = crew_sum_up(c, results, values[v], CREW_ALL, 0);
+        population_figure f = population_sum_up(c, results, values[v], POPULATION_ALL, 0);
         printf("%-16s RMS %.3f, 95 %% within %.3f, worst %.3f; %u of %u done\n", names[v], f.rms,
                f.within, f.worst, f.done, f.tried);
     }
     printf("\n");
-    crew_print_kinds(c, results, names, values, 4);
+    population_print_kinds(c, results, names, values, 4);
     printf("\n");
-    crew_free(c);
+    population_free(c);
     cmo_sim_mat_free(mat);
 }
 
@@ -145,19 +145,19 @@ typedef struct wiring_trial {
     cmo_finding fault; // CMO_FINDINGS: none
 } wiring_trial;
 
-static void wiring(const crew *c, unsigned i, const void *context, outcome *out) {
+static void wiring(const population *c, unsigned i, const void *context, outcome *out) {
     const wiring_trial *t = context;
     lab_robot robot = *c->robot[i];
     robot.plant.delay_spread_ms = 0.0;
-    double run_up = crew_even(i, "gap", 12, 22);
+    double run_up = population_even(i, "gap", 12, 22);
     if (t->fault == CMO_FINDING_NO_LINE) {
         run_up += 200.0;
     } else if (t->fault < CMO_FINDINGS) {
         lab_robot_break(&robot, cmo_finding_name(t->fault), NULL);
     }
     lab_leg leg = {.routine = CMO_ROUTINE_CHECK_WIRING};
-    lab_route *route = crew_route(t->mat, &leg);
-    lab_start start = fleet_before_line(&robot, run_up, crew_even(i, "wiring angle", -8, 8));
+    lab_route *route = population_route(t->mat, &leg);
+    lab_start start = fleet_before_line(&robot, run_up, population_even(i, "wiring angle", -8, 8));
     lab_run *run = lab_drive_from(route, &robot, &start, i + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     uint32_t wanted = t->fault < CMO_FINDINGS ? CMO_FINDING_BIT(t->fault) : 0;
@@ -167,21 +167,21 @@ static void wiring(const crew *c, unsigned i, const void *context, outcome *out)
     out->outcome = right ? CMO_OUTCOME_DONE : result->outcome;
     out->value[0] = result->findings & ~wanted;
     lab_run_free(run);
-    crew_route_free(route);
+    population_route_free(route);
 }
 
 void fleet_wiring(const char *fleet, unsigned robots) {
-    static outcome results[CREW_MOST];
+    static outcome results[POPULATION_MOST];
     cmo_sim_mat *mat = fleet_two_lines();
-    crew *c = crew_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
+    population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
     printf("Wiring check: faults named rightly, and nothing else\n");
     for (int fault = 0; fault <= CMO_FINDINGS; fault++) {
         if (fault == CMO_FINDING_CURVED) {
             continue; // every robot that has no regulator has some of it
         }
         wiring_trial t = {mat, (cmo_finding)fault};
-        crew_work(c, wiring, &t, results);
-        crew_figure f = crew_sum_up(c, results, 0, CREW_ALL, 0);
+        population_work(c, wiring, &t, results);
+        population_figure f = population_sum_up(c, results, 0, POPULATION_ALL, 0);
         unsigned also[CMO_FINDINGS] = {0};
         for (unsigned i = 0; i < c->n; i++) {
             uint32_t found = results[i].tried ? (uint32_t)results[i].value[0] : 0;
@@ -200,6 +200,6 @@ void fleet_wiring(const char *fleet, unsigned robots) {
         printf("\n");
     }
     printf("\n");
-    crew_free(c);
+    population_free(c);
     cmo_sim_mat_free(mat);
 }

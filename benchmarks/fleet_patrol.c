@@ -23,14 +23,14 @@ typedef struct patrol_trial {
 } patrol_trial;
 
 static lab_route *route_in(const patrol_trial *t) {
-    lab_route *route = crew_route(t->ground->mat, &t->ground->leg[0]);
+    lab_route *route = population_route(t->ground->mat, &t->ground->leg[0]);
     route->region = t->ground->region;
     route->x_mm = t->ground->x_mm;
     route->y_mm = t->ground->y_mm;
     return route;
 }
 
-static void patrol(const crew *c, unsigned i, const void *context, outcome *out) {
+static void patrol(const population *c, unsigned i, const void *context, outcome *out) {
     const patrol_trial *t = context;
     const lab_robot *robot = c->robot[i];
     cmo_patrol_budget anywhere;
@@ -40,12 +40,12 @@ static void patrol(const crew *c, unsigned i, const void *context, outcome *out)
     cmo_stay_inside_parameters *p = &route->leg[0].parameters.stay_inside;
     *p = (cmo_stay_inside_parameters){
         .boundary = p->boundary, .rebounds = REBOUNDS, .for_ms = 180000, .convex = sways};
-    lab_start start = {route->x_mm, route->y_mm, crew_even(i, "patrol angle", 0, 360)};
+    lab_start start = {route->x_mm, route->y_mm, population_even(i, "patrol angle", 0, 360)};
     // What its user calls safe holds for a fuller or emptier battery and a little more dust, too.
     lab_robot varied = *robot;
     set_corner(&varied, robot, i % 4);
     if ((sways && !t->convex) || !robot->has_levels[0] || !robot->has_levels[1]) {
-        crew_route_free(route);
+        population_route_free(route);
         return; // refused
     }
     lab_run *run = lab_drive_from(route, &varied, &start, i + 1, false);
@@ -73,23 +73,23 @@ static void patrol(const crew *c, unsigned i, const void *context, outcome *out)
         out->value[TIME] = result->rebounds->len > 0 ? time / result->rebounds->len : NAN;
     }
     lab_run_free(run);
-    crew_route_free(route);
+    population_route_free(route);
 }
 
-static void plain_patrol(const crew *c, unsigned i, const void *context, outcome *out) {
+static void plain_patrol(const population *c, unsigned i, const void *context, outcome *out) {
     const patrol_trial *t = context;
     lab_route *route = route_in(t);
     lab_robot varied = *c->robot[i];
     set_corner(&varied, c->robot[i], i % 4);
     route->robot = &varied;
-    lab_start start = {route->x_mm, route->y_mm, crew_even(i, "patrol angle", 0, 360)};
+    lab_start start = {route->x_mm, route->y_mm, population_even(i, "patrol angle", 0, 360)};
     practice p;
     cmo_sim *sim = fleet_practice(&varied, route->mat, &start, i + 1, &p);
     cmo_sim_record(sim);
     p.light = route->leg[0].parameters.stay_inside.boundary == CMO_TONE_LIGHT;
     if (!varied.has_levels[0] || !varied.has_levels[1]) {
         cmo_sim_free(sim);
-        crew_route_free(route);
+        population_route_free(route);
         return;
     }
     out->tried = true;
@@ -102,42 +102,43 @@ static void plain_patrol(const crew *c, unsigned i, const void *context, outcome
     g_array_free(result.rebounds, TRUE);
     g_free(result.heat.seconds);
     cmo_sim_free(sim);
-    crew_route_free(route);
+    population_route_free(route);
 }
 
-static double sum_of(const crew *c, const outcome *results, unsigned value) {
-    crew_figure f = crew_sum_up(c, results, value, CREW_ALL, 0);
+static double sum_of(const population *c, const outcome *results, unsigned value) {
+    population_figure f = population_sum_up(c, results, value, POPULATION_ALL, 0);
     return f.n > 0 ? f.mean * f.n : 0.0;
 }
 
-static unsigned departed(const crew *c, const outcome *results, unsigned part, unsigned kind) {
+static unsigned departed(const population *c, const outcome *results, unsigned part,
+                         unsigned kind) {
     unsigned n = 0;
     for (unsigned i = 0; i < c->n; i++) {
-        bool of = part == CREW_ALL || lab_fleet_kind_of(c->fleet, part, i + 1) == kind;
+        bool of = part == POPULATION_ALL || lab_fleet_kind_of(c->fleet, part, i + 1) == kind;
         n += of && results[i].value[DEPARTURES] > 0.0;
     }
     return n;
 }
 
-static void print_arena(unsigned number, const crew *c, const outcome *results,
+static void print_arena(unsigned number, const population *c, const outcome *results,
                         const outcome *plain) {
     double least = INFINITY;
     for (unsigned i = 0; i < c->n; i++) {
         least = fmin(least, isfinite(results[i].value[MARGIN]) ? results[i].value[MARGIN] : least);
     }
-    crew_figure turn = crew_sum_up(c, results, TURN, CREW_ALL, 0);
-    crew_figure speed = crew_sum_up(c, results, SPEED, CREW_ALL, 0);
-    crew_figure time = crew_sum_up(c, results, TIME, CREW_ALL, 0);
+    population_figure turn = population_sum_up(c, results, TURN, POPULATION_ALL, 0);
+    population_figure speed = population_sum_up(c, results, SPEED, POPULATION_ALL, 0);
+    population_figure time = population_sum_up(c, results, TIME, POPULATION_ALL, 0);
     printf("%-18s%7u%7.0f%10.0f%8u%9.1f%8.1f%8.0f%10.0f", arenas[number].name, speed.n, speed.mean,
-           sum_of(c, results, COUNT), departed(c, results, CREW_ALL, 0), least, turn.within,
+           sum_of(c, results, COUNT), departed(c, results, POPULATION_ALL, 0), least, turn.within,
            time.within, 1000.0 * sum_of(c, plain, DEPARTURES) / fmax(1.0, sum_of(c, plain, COUNT)));
-    crew_print_outcomes(c, results);
+    population_print_outcomes(c, results);
     printf("\n");
     fflush(stdout);
 }
 
 void fleet_patrol(const char *fleet, unsigned robots) {
-    static outcome results[CREW_MOST], plain[CREW_MOST];
+    static outcome results[POPULATION_MOST], plain[POPULATION_MOST];
     unsigned over[LAB_PARTS_MAX][16] = {{0}}, runs[LAB_PARTS_MAX][16] = {{0}};
     printf(
         "Patrols at the speed that each robot's budget allows, %d rebounds each; battery and grip "
@@ -146,15 +147,15 @@ void fleet_patrol(const char *fleet, unsigned robots) {
         "", "", "mm/s", "", "over", "mm", "deg", "ms", "per 1000");
     for (unsigned a = 0; a < ARENAS; a++) {
         lab_route *ground = make_patrol(0, a);
-        crew *c = crew_new(fleet, robots, ground->mat, ground->x_mm, ground->y_mm);
+        population *c = population_new(fleet, robots, ground->mat, ground->x_mm, ground->y_mm);
         patrol_trial t = {ground, is_convex(a), 300.0};
-        crew_work(c, patrol, &t, results);
-        crew_work(c, plain_patrol, &t, plain);
+        population_work(c, patrol, &t, results);
+        population_work(c, plain_patrol, &t, plain);
         print_arena(a, c, results, plain);
         for (unsigned part = 0; part < lab_fleet_parts(c->fleet); part++) {
             for (unsigned kind = 0; kind < lab_fleet_kinds(c->fleet, part); kind++) {
                 over[part][kind] += departed(c, results, part, kind);
-                runs[part][kind] += crew_sum_up(c, results, SPEED, part, kind).n;
+                runs[part][kind] += population_sum_up(c, results, SPEED, part, kind).n;
             }
         }
         if (a + 1 == ARENAS) {
@@ -167,7 +168,7 @@ void fleet_patrol(const char *fleet, unsigned robots) {
                 }
             }
         }
-        crew_free(c);
+        population_free(c);
         free_patrol(ground);
     }
     printf("\n");

@@ -98,7 +98,7 @@ static void make(subject *s, uint64_t seed, const cmo_sim_mat *mats[2]) {
 }
 
 // Breaks one thing: by the lab's own hand, where it is not the floor or the kind of motor.
-static void spoil(subject *s, cmo_finding finding) {
+static void break_one(subject *s, cmo_finding finding) {
     lab_robot robot = {.plant = s->setup.plant, .faults = s->setup.faults};
     bool stuck = s->setup.seed % 2 == 0 && (finding == CMO_FINDING_LEFT_LIGHT_SILENT ||
                                             finding == CMO_FINDING_RIGHT_LIGHT_SILENT);
@@ -129,7 +129,7 @@ static bool try_one(uint64_t seed, int broken, const cmo_sim_mat *mats[2], bool 
         s.setup.plant.eye[1].black_counts = s.setup.plant.eye[0].black_counts;
         s.setup.plant.eye[1].white_counts = s.setup.plant.eye[0].white_counts;
     }
-    spoil(&s, (cmo_finding)broken);
+    break_one(&s, (cmo_finding)broken);
     double stated[2] = {s.description.light[0].delay_us / 1000.0,
                         s.description.light[1].delay_us / 1000.0};
     (void)stated;

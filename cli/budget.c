@@ -2,7 +2,7 @@
 #include "cli.h"
 
 #include <cammino_lab/fleet.h>
-#include <cammino_lab/limits.h>
+#include <cammino_lab/stops.h>
 #include <json-glib/json-glib.h>
 #include <math.h>
 

@@ -5,7 +5,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-// The spots' place to either side is what the two dresses differ in.
+// The spots' place to either side is by which the two robot files of this robot differ.
 #define SPOT(side_mm)                                                                              \
     { .ahead_mm = 70, .left_mm = (side_mm), .spot_mm = 6, .delay_us = 10000, .interval_us = 10000 }
 #define MOZZO(side_mm)                                                                             \

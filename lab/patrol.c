@@ -133,7 +133,8 @@ static void start_heat(const lab_route *route, lab_heat *heat) {
 }
 
 // The body counts as a disc as wide as the robot.
-static void warm(const lab_route *route, lab_heat *heat, const cmo_sim_truth *at, double seconds) {
+static void stay_at(const lab_route *route, lab_heat *heat, const cmo_sim_truth *at,
+                    double seconds) {
     const lab_outline *o = &route->robot->outline;
     double radius = 0.5 * (o->left_mm + o->right_mm);
     int reach = (int)ceil(radius / LAB_HEAT_CELL_MM);
@@ -220,7 +221,7 @@ void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result
     double margin = 0.0;
     for (size_t i = first; i < count; i++) {
         if ((i - first) % 10 == 0) {
-            warm(route, &result->heat, &all[i], 0.01);
+            stay_at(route, &result->heat, &all[i], 0.01);
         }
         if (margin > FAR_MM && (i - first) % 8 != 0) {
             continue; // at most 8 mm nearer since, at 1 m/s

@@ -10,7 +10,7 @@ static void swap_polarity(cmo_sim_eye *eye) {
     eye->white_counts = black;
 }
 
-static bool spoil(lab_robot *robot, cmo_finding finding) {
+static bool break_one(lab_robot *robot, cmo_finding finding) {
     cmo_sim_faults *f = &robot->faults;
     cmo_sim_eye *eye = robot->plant.eye;
     unsigned right = robot->plant.eyes > 1;
@@ -81,7 +81,7 @@ bool lab_robot_break(lab_robot *robot, const char *name, GError **error) {
     for (unsigned i = 0; i < CMO_FINDINGS && !done; i++) {
         const char *finding = cmo_finding_name((cmo_finding)i);
         if (strcmp(finding, name) == 0) {
-            done = spoil(robot, (cmo_finding)i);
+            done = break_one(robot, (cmo_finding)i);
         }
         if (i != CMO_FINDING_NO_LINE && i != CMO_FINDING_CURVED) {
             g_string_append_printf(known, "%s%s", known->len > 0 ? ", " : "", finding);

@@ -54,7 +54,7 @@ typedef struct work {
     outcome_row *rows; // trials x legs
 } work;
 
-static gpointer labour(gpointer data) {
+static gpointer run_thread(gpointer data) {
     work *w = data;
     for (;;) {
         unsigned trial = (unsigned)g_atomic_int_add(&w->next, 1);
@@ -245,18 +245,18 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
     w.rows = g_new0(outcome_row, (size_t)trials * route->legs);
     threads = threads != 0 ? threads : g_get_num_processors();
     threads = MIN(threads, trials);
-    GThread **crew = g_new0(GThread *, threads);
+    GThread **population = g_new0(GThread *, threads);
     for (unsigned i = 0; i < threads; i++) {
-        crew[i] = g_thread_new("trials", labour, &w);
+        population[i] = g_thread_new("trials", run_thread, &w);
     }
     while (progress != NULL && (unsigned)g_atomic_int_get(&w.done) < trials) {
         progress(context, (unsigned)g_atomic_int_get(&w.done), trials);
         g_usleep(100000);
     }
     for (unsigned i = 0; i < threads; i++) {
-        g_thread_join(crew[i]);
+        g_thread_join(population[i]);
     }
-    g_free(crew);
+    g_free(population);
     lab_series *series = g_new0(lab_series, 1);
     *series = (lab_series){.seed = seed,
                            .trials = trials,

@@ -2,7 +2,7 @@
 // The budget, and what routines do whose speed breaks it.
 #include "calls.h"
 
-#include <cammino_lab/limits.h>
+#include <cammino_lab/stops.h>
 #include <cammino_lab/run.h>
 #include <glib/gstdio.h>
 #include <math.h>

@@ -19,8 +19,8 @@ static inline float cmi_rear_mm(const cmo_robot_description *d) {
     return d->rear_mm > 0.0F ? d->rear_mm : 0.5F * d->track_mm;
 }
 
-// How far the contacts reach towards a wall from the middle of the axle, when the robot's heading
-// is turned from the wall's normal.
+// How far the contacts reach towards a boundary from the middle of the axle, when the robot's
+// heading is turned from the boundary's normal.
 static inline float cmi_reach_mm(const cmo_robot_description *d, float sine, float cosine) {
     float wheel = cmi_half_width_mm(d) * (sine < 0.0F ? -sine : sine);
     float front = d->front_mm * cosine;
@@ -29,7 +29,8 @@ static inline float cmi_reach_mm(const cmo_robot_description *d, float sine, flo
     return ahead > wheel ? ahead : wheel;
 }
 
-// The furthest that they reach in any direction that comes by as it turns away from a wall ahead.
+// The furthest that they reach in any direction that comes by as it turns away from a boundary
+// ahead.
 static inline float cmi_sweep_mm(const cmo_robot_description *d) {
     float half = cmi_half_width_mm(d);
     return d->front_mm > half ? d->front_mm : half;

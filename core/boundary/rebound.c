@@ -7,7 +7,7 @@
 #include "../shared/trig.h"
 #include "contacts.h"
 #include "course.h"
-#include "wall.h"
+#include "met.h"
 
 #include <math.h>
 #include <stddef.h>
@@ -57,7 +57,7 @@ bool cmi_rebound_turns(const cmo_robot *robot) {
            robot->stage == CMO_STAGE_SCAN;
 }
 
-// Takes this tick's crossings. True: there were some that the wall so far does not explain.
+// Takes this tick's crossings. True: there were some that the boundary so far does not explain.
 bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool met = false;
     for (uint8_t i = 0;; i++) {
@@ -68,21 +68,21 @@ bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_inside_state *state) {
         cmi_take_no_proof(robot); // one boundary after the other, and its neighbour none at all
         bool turns = cmi_rebound_turns(robot);
         // A painted rim is met a second time from outside, where a sensor has gone beyond it.
-        bool again = state->wall.met & 1U << i;
-        if (turns ? cmi_wall_explains(&state->wall, robot, i) : again) {
+        bool again = state->boundary.met & 1U << i;
+        if (turns ? cmi_met_explains(&state->boundary, robot, i) : again) {
             continue;
         }
-        cmi_wall_meet(&state->wall, robot, i, crossing->time_us);
+        cmi_met_add(&state->boundary, robot, i, crossing->time_us);
         met = true;
     }
 }
 
 // A sensor that stands on the boundary without having crossed it: as where the robot was put down.
-bool cmi_rebound_stands_on(cmo_robot *robot, cmo_stay_inside_state *state) {
+bool cmi_rebound_meet_at_rest(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool on = false;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         if (robot->light[i].edge.inside && robot->light[i].edge.looks > 0) {
-            cmi_wall_meet(&state->wall, robot, i, robot->light[i].look_us);
+            cmi_met_add(&state->boundary, robot, i, robot->light[i].look_us);
             on = true;
         }
     }
@@ -94,12 +94,12 @@ bool cmi_rebound_stands_on(cmo_robot *robot, cmo_stay_inside_state *state) {
 // The heading to leave on, and which way round: radians to turn from here.
 static float choose_turn(const cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_stay_inside_parameters *p = &state->parameters;
-    const cmo_wall *wall = &state->wall;
+    const cmo_met_boundary *boundary = &state->boundary;
     const cmo_pose *pose = &robot->odometer.pose;
     // Swaying, it is the course that comes to the boundary and leaves it.
     bool sways = state->course.sway_rad > 0.0F;
-    float heading = sways ? state->course.heading_rad : wall->entry_rad;
-    float entry = cmi_wrap(heading - wall->normal_rad);
+    float heading = sways ? state->course.heading_rad : boundary->entry_rad;
+    float entry = cmi_wrap(heading - boundary->normal_rad);
     float side = entry > 0.0F ? 1.0F : -1.0F;
     if (fabsf(entry) < HEAD_ON_RAD) {
         side = state->other ? 1.0F : -1.0F;
@@ -113,15 +113,15 @@ static float choose_turn(const cmo_robot *robot, cmo_stay_inside_state *state) {
     } else if (leave == CMO_LEAVE_MIDDLE) {
         float middle =
             cmi_direction(state->covered_x_mm - pose->x_mm, state->covered_y_mm - pose->y_mm);
-        off = cmi_wrap(middle - wall->normal_rad - CMI_PI);
+        off = cmi_wrap(middle - boundary->normal_rad - CMI_PI);
     }
     // What is guessed may be off by half a right angle.
-    float shallowest = wall->known ? SHALLOWEST_RAD : 0.5F * SHALLOWEST_RAD;
+    float shallowest = boundary->known ? SHALLOWEST_RAD : 0.5F * SHALLOWEST_RAD;
     off = fmaxf(-shallowest, fminf(off, shallowest));
-    state->heading_rad = wall->normal_rad + CMI_PI + off;
+    state->heading_rad = boundary->normal_rad + CMI_PI + off;
     float left = cmi_wrap(state->heading_rad - pose->heading_rad);
-    // Away from the side that the wall is on.
-    if (left * side < 0.0F && (!wall->known || fabsf(left) > 2.8F)) {
+    // Away from the side that the boundary is on.
+    if (left * side < 0.0F && (!boundary->known || fabsf(left) > 2.8F)) {
         left += side * 2.0F * CMI_PI;
     }
     state->heading_rad = pose->heading_rad + left;
@@ -146,8 +146,8 @@ static void return_to_way(cmo_robot *robot, cmo_stay_inside_state *state) {
                         CMO_STAGE_TURN_BACK);
 }
 
-// A crossing that the wall so far does not explain, in the middle of the turn: a corner. It turns
-// back, backs off further on the way just come, and leaves on that way.
+// A crossing that the boundary so far does not explain, in the middle of the turn: a corner. It
+// turns back, backs off further on the way just come, and leaves on that way.
 static void answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     float heading = robot->odometer.pose.heading_rad;
     state->answers = (uint8_t)(state->answers + 1U);
@@ -185,10 +185,10 @@ static void back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm
 
 static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_stay_inside_parameters *p = &state->parameters;
-    cmo_wall *wall = &state->wall;
-    cmi_wall_solve(wall, robot);
-    float clearance = cmi_wall_clearance(wall, robot);
-    float beyond = fmaxf(cmo_way_mm(robot) - wall->entry_way_mm, 0.0F);
+    cmo_met_boundary *boundary = &state->boundary;
+    cmi_met_solve(boundary, robot);
+    float clearance = cmi_met_clearance(boundary, robot);
+    float beyond = fmaxf(cmo_way_mm(robot) - boundary->entry_way_mm, 0.0F);
     state->short_runs =
         (uint8_t)(state->come_mm - beyond < SHORT_RUN_MM ? state->short_runs + 1 : 0);
     if (state->short_runs >= MOST_RUNS) {
@@ -196,25 +196,25 @@ static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
         return;
     }
     choose_turn(robot, state);
-    float back = cmi_wall_back(wall, robot, p->convex, state->heading_rad, p->margin_mm + 2.0F);
+    float back = cmi_met_back(boundary, robot, p->convex, state->heading_rad, p->margin_mm + 2.0F);
     // A guess may ask for any way; what the robot itself takes up must do.
-    float most = wall->known ? INFINITY : beyond + 2.0F * cmi_half_width_mm(robot->description);
+    float most = boundary->known ? INFINITY : beyond + 2.0F * cmi_half_width_mm(robot->description);
     back = fminf(fminf(fmaxf(back, beyond + 4.0F), most), fmaxf(state->come_mm, 0.0F));
-    float entry = cmi_wrap(wall->entry_rad - wall->normal_rad);
+    float entry = cmi_wrap(boundary->entry_rad - boundary->normal_rad);
     state->last = (cmo_rebound){
         .back_mm = state->last.back_mm,
-        .sensor = wall->first,
+        .sensor = boundary->first,
         .crossed = state->last.crossed,
-        .known = wall->known,
+        .known = boundary->known,
         .crossing_us = robot->report.crossing_us,
-        .x_mm = wall->x_mm[wall->first],
-        .y_mm = wall->y_mm[wall->first],
+        .x_mm = boundary->x_mm[boundary->first],
+        .y_mm = boundary->y_mm[boundary->first],
         .speed_mm_s = state->last.speed_mm_s,
         .entry_deg = cmi_degrees(entry),
     };
-    if (wall->known) {
+    if (boundary->known) {
         float sine, cosine;
-        cmi_sin_cos(robot->odometer.pose.heading_rad - wall->normal_rad, &sine, &cosine);
+        cmi_sin_cos(robot->odometer.pose.heading_rad - boundary->normal_rad, &sine, &cosine);
         state->last.margin_mm = clearance - cmi_reach_mm(robot->description, sine, cosine);
         state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
     }
@@ -235,10 +235,10 @@ static void turn_away(cmo_robot *robot, cmo_stay_inside_state *state) {
 static void finish_rebound(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_rebound_learn(state);
     cmo_rebound *last = &state->last;
-    float turned = robot->odometer.pose.heading_rad - state->wall.entry_rad;
-    last->asked_deg = cmi_degrees(state->heading_rad - state->wall.entry_rad);
+    float turned = robot->odometer.pose.heading_rad - state->boundary.entry_rad;
+    last->asked_deg = cmi_degrees(state->heading_rad - state->boundary.entry_rad);
     last->turned_deg = cmi_degrees(turned);
-    last->exit_deg = cmi_degrees(cmi_wrap(state->heading_rad - state->wall.normal_rad));
+    last->exit_deg = cmi_degrees(cmi_wrap(state->heading_rad - state->boundary.normal_rad));
     last->done_us = robot->clock_us;
     state->rebounds = (uint16_t)(state->rebounds < UINT16_MAX ? state->rebounds + 1 : UINT16_MAX);
     if (last->known && last->crossed && !last->answered) {
@@ -247,23 +247,23 @@ static void finish_rebound(cmo_robot *robot, cmo_stay_inside_state *state) {
         state->crossed = (uint16_t)(state->crossed < UINT16_MAX ? state->crossed + 1 : UINT16_MAX);
         state->turn_error_deg = sqrtf((squares + error * error) / (float)state->crossed);
     }
-    float off = cmi_wrap(state->heading_rad - state->wall.normal_rad - CMI_PI);
+    float off = cmi_wrap(state->heading_rad - state->boundary.normal_rad - CMI_PI);
     bool square = fabsf(off) < SQUARE_RAD;
     state->to_and_fro = (uint8_t)(square && state->to_and_fro < 255 ? state->to_and_fro + 1 : 0);
     state->other = !state->other;
     cmi_notify(robot, CMO_EVENT_REBOUND, (int)state->rebounds);
     state->answers = 0;
-    state->wall.met = 0;
+    state->boundary.met = 0;
 }
 
 void cmi_rebound_begin(cmo_robot *robot, cmo_stay_inside_state *state) {
     uint8_t sensor = 0;
     const cmo_crossing *crossing = next_crossing(robot, &sensor);
     cmo_report *report = &robot->report;
-    report->sensor = (int8_t)state->wall.first;
+    report->sensor = (int8_t)state->boundary.first;
     report->crossing_us = crossing != NULL ? crossing->time_us : robot->clock_us;
     report->crossing_mm =
-        state->wall.entry_way_mm - 0.5F * (robot->start_left_mm + robot->start_right_mm);
+        state->boundary.entry_way_mm - 0.5F * (robot->start_left_mm + robot->start_right_mm);
     state->last.speed_mm_s = cmo_speed_mm_s(robot);
     cmi_set_figure(robot, CMO_CROSSING_SPEED_MM_S, state->last.speed_mm_s);
     cmi_notify(robot, CMO_EVENT_CROSSING, report->sensor);
@@ -274,27 +274,27 @@ void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->felt = false;
     state->back_rad = cmi_course_heading(&state->course, robot);
     state->last.back_mm = 0.0F;
-    state->last.crossed = state->wall.met == 3;
-    if (state->wall.met == 3 || state->parameters.guess) {
+    state->last.crossed = state->boundary.met == 3;
+    if (state->boundary.met == 3 || state->parameters.guess) {
         back_off(robot, state);
         return;
     }
     // Room to turn, if it stands square to the boundary after all and the other sensor met a gap.
     const cmo_robot_description *d = robot->description;
-    float room =
-        d->light[state->wall.first].ahead_mm - (cmo_way_mm(robot) - state->wall.entry_way_mm);
+    float room = d->light[state->boundary.first].ahead_mm -
+                 (cmo_way_mm(robot) - state->boundary.entry_way_mm);
     float missing = cmi_sweep_mm(d) + state->parameters.margin_mm + 2.0F - room;
     back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)), CMO_STAGE_ROOM);
 }
 
 // Whether the turn takes the spot that has crossed last outward, as the boundary is thought to be.
 static bool turns_outward(const cmo_robot *robot, const cmo_stay_inside_state *state) {
-    const cmo_wall *wall = &state->wall;
+    const cmo_met_boundary *boundary = &state->boundary;
     const cmo_pose *pose = &robot->odometer.pose;
-    float rx = wall->x_mm[1U - wall->first] - pose->x_mm;
-    float ry = wall->y_mm[1U - wall->first] - pose->y_mm;
+    float rx = boundary->x_mm[1U - boundary->first] - pose->x_mm;
+    float ry = boundary->y_mm[1U - boundary->first] - pose->y_mm;
     float sine, cosine;
-    cmi_sin_cos(wall->normal_rad, &sine, &cosine);
+    cmi_sin_cos(boundary->normal_rad, &sine, &cosine);
     return state->motion.right_sign * (rx * sine - ry * cosine) > 0.0F;
 }
 
@@ -302,22 +302,24 @@ static bool turns_outward(const cmo_robot *robot, const cmo_stay_inside_state *s
 // caster away from the boundary.
 void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmo_motion *motion = &state->motion;
-    cmo_wall *wall = &state->wall;
-    uint8_t first = wall->first;
-    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && !wall->known; i++) {
+    cmo_met_boundary *boundary = &state->boundary;
+    uint8_t first = boundary->first;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && !boundary->known; i++) {
         const cmo_light *light = &robot->light[i];
         for (uint8_t n = 0; n < light->crossings; n++) {
             // The other one comes to it, or the first one leaves it on the other side.
             bool entering = light->crossing[n].entering;
             if (entering == (i != first)) {
-                cmi_wall_meet(wall, robot, i, light->crossing[n].time_us);
-                cmi_wall_solve(wall, robot);
+                cmi_met_add(boundary, robot, i, light->crossing[n].time_us);
+                cmi_met_solve(boundary, robot);
                 cmi_take_no_proof(robot);
-                bool wrong = turns_outward(robot, state) != entering ||
-                             (i == first && cmi_wall_beyond(wall, robot, (uint8_t)(1U - i)) > 3.0F);
-                if (wall->known && wrong) {
-                    wall->known = false; // the far edge of the paint, left or entered from outside
-                    wall->met = (uint8_t)(1U << first);
+                bool wrong =
+                    turns_outward(robot, state) != entering ||
+                    (i == first && cmi_met_beyond(boundary, robot, (uint8_t)(1U - i)) > 3.0F);
+                if (boundary->known && wrong) {
+                    boundary->known =
+                        false; // the far edge of the paint, left or entered from outside
+                    boundary->met = (uint8_t)(1U << first);
                 }
             }
             if (entering && i != first) { // the wheel follows some 45 degrees behind it
@@ -326,7 +328,7 @@ void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
             }
         }
     }
-    if (wall->known && !state->felt) {
+    if (boundary->known && !state->felt) {
         float speed = motion->speed_mm_s;
         motion->target_mm = motion->place_mm + speed * speed / (2.0F * motion->braking_mm_s2);
         state->felt = true;
@@ -349,7 +351,7 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
         return;
     }
     if (feels) {
-        cmi_rebound_turn_by(robot, state, state->wall.met == 1 ? FEEL_RAD : -FEEL_RAD,
+        cmi_rebound_turn_by(robot, state, state->boundary.met == 1 ? FEEL_RAD : -FEEL_RAD,
                             CMO_STAGE_FEEL);
     } else {
         turn_away(robot, state);
@@ -357,7 +359,7 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
 }
 
 // Settles on the heading after the turn's profile has ended.
-bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_inside_state *state) {
+bool cmi_rebound_settle_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (!state->motion.arrived) {
         cmi_motion_follow(&state->motion, robot);
         return false;
@@ -366,7 +368,7 @@ bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_inside_state *state) {
     float within_mm = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), 0.008F * d->track_mm);
     uint32_t patience_us = 300000;
     // On the way back from feeling it backs off next: roughly along the way just come will do, but
-    // a regulator that has swung far beyond it must not back off over another wall.
+    // a regulator that has swung far beyond it must not back off over another boundary.
     if (robot->stage == CMO_STAGE_TURN_BACK) {
         within_mm = RETURN_RAD * 0.5F * d->track_mm;
         patience_us = CMI_SETTLE_US;
@@ -381,7 +383,7 @@ bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_inside_state *state) {
 bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool returns = robot->stage == CMO_STAGE_TURN_BACK;
     bool met = cmi_rebound_meet(robot, state) && !returns && state->answers < MOST_ANSWERS;
-    if (!met && !cmi_rebound_has_turned(robot, state)) {
+    if (!met && !cmi_rebound_settle_turn(robot, state)) {
         return false;
     }
     if (returns) {
@@ -392,7 +394,7 @@ bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
         }
         return false;
     }
-    if (met || (cmi_rebound_stands_on(robot, state) && state->answers < MOST_ANSWERS)) {
+    if (met || (cmi_rebound_meet_at_rest(robot, state) && state->answers < MOST_ANSWERS)) {
         answer(robot, state);
         return false;
     }

@@ -9,11 +9,11 @@
 // It turns on the spot, looking at what is known of the boundary.
 bool cmi_rebound_turns(const cmo_robot *robot);
 
-// Takes this tick's crossings. True: there were some that the wall so far does not explain.
+// Takes this tick's crossings. True: there were some that the boundary so far does not explain.
 bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // A sensor that stands on the boundary without having crossed it: as where the robot was put down.
-bool cmi_rebound_stands_on(cmo_robot *robot, cmo_stay_inside_state *state);
+bool cmi_rebound_meet_at_rest(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // Reckons the way just come, and the middle of the ground that was covered.
 void cmi_rebound_reckon(cmo_robot *robot, cmo_stay_inside_state *state);
@@ -48,6 +48,6 @@ bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_inside_state *state);
 // Begins to turn on the spot; has it turned, and settled?
 void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float turn_rad,
                          cmo_stage stage);
-bool cmi_rebound_has_turned(cmo_robot *robot, cmo_stay_inside_state *state);
+bool cmi_rebound_settle_turn(cmo_robot *robot, cmo_stay_inside_state *state);
 
 #endif

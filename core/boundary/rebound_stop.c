@@ -4,7 +4,7 @@
 #include "../shared/routine.h"
 #include "course.h"
 #include "rebound.h"
-#include "wall.h"
+#include "met.h"
 
 #include <math.h>
 
@@ -56,25 +56,25 @@ void cmi_rebound_learn(cmo_stay_inside_state *state) {
 }
 
 void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_inside_state *state) {
-    state->stop_mm = cmo_way_mm(robot) - state->wall.entry_way_mm;
+    state->stop_mm = cmo_way_mm(robot) - state->boundary.entry_way_mm;
     state->slid = false;
 }
 
 void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_robot_description *d = robot->description;
-    cmo_wall *wall = &state->wall;
-    const cmo_light *light = &robot->light[wall->first];
+    cmo_met_boundary *boundary = &state->boundary;
+    const cmo_light *light = &robot->light[boundary->first];
     for (uint8_t n = 0; n < light->crossings && !state->slid; n++) {
         if (light->crossing[n].entering) {
             continue;
         }
-        float slid = cmi_wall_leave(wall, robot, light->crossing[n].time_us);
+        float slid = cmi_met_leave(boundary, robot, light->crossing[n].time_us);
         // Gear play and counts are no sliding.
         float least = d->gear_play_mm + 2.0F * fmaxf(d->left_step_mm, d->right_step_mm) + 1.0F;
         // Still sliding on, it may leave a rim on the other side first: that is no way back.
         state->slid = slid > least && slid < MOST_SLIDE_MM;
         if (state->slid) {
-            cmi_wall_shift(wall, robot, slid);
+            cmi_met_shift(boundary, robot, slid);
             state->stop_mm += slid;
             float further = fminf(slid, fmaxf(state->come_mm, 0.0F));
             state->back_to_mm -= further;

@@ -59,9 +59,9 @@ static bool check_contacts(cmo_robot *robot) {
     float tyre = d->tyre_mm;
     float rear = d->rear_mm;
     float front = d->front_mm;
-    return cmi_take(robot, &tyre, 0.0F, 0.0F, 200.0F, "tyre_mm") &&
-           cmi_take(robot, &rear, 0.0F, 0.0F, 500.0F, "rear_mm") &&
-           cmi_take(robot, &front, 0.0F, 0.0F, 500.0F, "front_mm");
+    return cmi_check_number(robot, &tyre, 0.0F, 0.0F, 200.0F, "tyre_mm") &&
+           cmi_check_number(robot, &rear, 0.0F, 0.0F, 500.0F, "rear_mm") &&
+           cmi_check_number(robot, &front, 0.0F, 0.0F, 500.0F, "front_mm");
 }
 
 static float least_speed(const cmo_robot_description *d) {
@@ -206,11 +206,11 @@ static void turn(cmo_robot *robot, cmo_stay_inside_state *state) {
 // Turns on to look for something, and stops where it sees it.
 static void scan(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool seen = in_range(robot, state->parameters.charge_mm);
-    bool wall = cmi_rebound_meet(robot, state);
-    if (seen || wall) {
+    bool boundary = cmi_rebound_meet(robot, state);
+    if (seen || boundary) {
         state->heading_rad = robot->odometer.pose.heading_rad;
-        state->wall.met = 0;
-    } else if (!cmi_rebound_has_turned(robot, state)) {
+        state->boundary.met = 0;
+    } else if (!cmi_rebound_settle_turn(robot, state)) {
         return;
     }
     go_on(robot, state);
@@ -252,7 +252,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     case CMO_STAGE_PATROL:
     case CMO_STAGE_CHARGE:
         cmi_rebound_reckon(robot, state);
-        if (state->come_mm < 1.0F && cmi_rebound_stands_on(robot, state)) {
+        if (state->come_mm < 1.0F && cmi_rebound_meet_at_rest(robot, state)) {
             cmi_rebound_begin(robot, state);
             return;
         }

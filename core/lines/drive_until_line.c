@@ -11,7 +11,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
     cmi_line_look(robot, state);
     if (robot->stage == CMO_STAGE_HALT) {
-        if (cmi_line_stands(robot, state)) {
+        if (cmi_line_come_to_rest(robot, state)) {
             cmi_line_finish(robot, state, NULL);
         }
         return;

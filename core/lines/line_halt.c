@@ -122,7 +122,7 @@ float cmi_line_braking(const cmo_line_state *state) {
     return shown > 0.0F ? fmaxf(fminf(limit, shown), CMI_LINE_LEAST_BRAKING * limit) : limit;
 }
 
-bool cmi_line_stands(cmo_robot *robot, cmo_line_state *state) {
+bool cmi_line_come_to_rest(cmo_robot *robot, cmo_line_state *state) {
     cmi_line_track(robot, state);
     return cmi_stands(robot);
 }

@@ -116,7 +116,7 @@ bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
     return seen;
 }
 
-bool cmi_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
+bool cmi_line_settle_move(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
     state->waited_us += robot->dt_us;
     bool settled = cmi_motion_settle(&state->motion, robot, finest_mm);
     bool moved = settled || robot->still_us > 400000 || state->waited_us > CMI_SETTLE_US;
@@ -136,12 +136,12 @@ float cmi_line_ask(const cmo_robot *robot, float way_mm, float last_sign) {
 
 void cmi_line_learn_move(float *share, float goal_mm, float left_mm) {
     float over = goal_mm < 0.0F ? left_mm : -left_mm;
-    if (fabsf(over) > CMI_LINE_MUCH_MM) {
+    if (fabsf(over) > CMI_LINE_OVERRUN_MM) {
         *share = fmaxf(0.5F * *share, 0.25F);
     }
 }
 
-bool cmi_line_has_looked(cmo_robot *robot, cmo_line_state *state, float slow_mm_s) {
+bool cmi_line_look_at_rest(cmo_robot *robot, cmo_line_state *state, float slow_mm_s) {
     cmi_drive(robot, 0.0F, 0.0F); // the motors hold their speed of nothing
     if (fabsf(robot->left.speed_mm_s) > slow_mm_s || fabsf(robot->right.speed_mm_s) > slow_mm_s) {
         cmi_count_still_anew(robot); // within a step, but still rolling

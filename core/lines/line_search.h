@@ -119,7 +119,7 @@ bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state);
 float cmi_line_braking(const cmo_line_state *state);
 
 // While halted: follows the roll-out. True: the robot stands.
-bool cmi_line_stands(cmo_robot *robot, cmo_line_state *state);
+bool cmi_line_come_to_rest(cmo_robot *robot, cmo_line_state *state);
 
 // The candidate was no line: back to the search, without its figures.
 void cmi_line_refute(cmo_robot *robot, cmo_line_state *state);
@@ -128,7 +128,7 @@ void cmi_line_refute(cmo_robot *robot, cmo_line_state *state);
 void cmi_line_resume(cmo_robot *robot, cmo_line_state *state);
 
 // After a profile has arrived: settles, and says whether it has, or has tried for long enough.
-bool cmi_line_has_moved(cmo_robot *robot, cmo_line_state *state, float finest_mm);
+bool cmi_line_settle_move(cmo_robot *robot, cmo_line_state *state, float finest_mm);
 
 // What to ask of a wheel that is to go so far, and went that way last. At rest the body lies at
 // that end of the gear play towards which it moved. Going on, the motor has the play to cross
@@ -143,13 +143,13 @@ float cmi_line_ask(const cmo_robot *robot, float way_mm, float last_sign);
 // What a small move has left to go, against what it was to go. More than this over is no gear play
 // but a regulator with a ramp of its own: they are driven by half of the share of the limits then;
 // but never so gently that a wheel which had to be started cannot be braked in time.
-#define CMI_LINE_MUCH_MM 2.0F
+#define CMI_LINE_OVERRUN_MM 2.0F
 void cmi_line_learn_move(float *share, float goal_mm, float left_mm);
 
 // Holds the wheels still, and says whether they have been so for long enough that every sensor's
 // newest look was taken at rest, which is slower than this; or whether it has been waited for that
 // for long enough.
-bool cmi_line_has_looked(cmo_robot *robot, cmo_line_state *state, float slow_mm_s);
+bool cmi_line_look_at_rest(cmo_robot *robot, cmo_line_state *state, float slow_mm_s);
 
 // How far the robot stands beyond what its encoders say, once it has stopped after a crossing: it
 // was met with the motors pushing, and at rest the robot has rolled on within the gear play; and

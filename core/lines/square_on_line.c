@@ -124,7 +124,7 @@ static void move_on(cmo_robot *robot, cmo_square_on_line_state *state, const flo
 
 static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
     float slow = 0.6F * robot->description->slowest_mm_s + 1.0F; // it has crept up to there
-    if (!cmi_line_has_looked(robot, &state->line, slow)) {
+    if (!cmi_line_look_at_rest(robot, &state->line, slow)) {
         return;
     }
     float to_go[2];
@@ -171,7 +171,7 @@ static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
     // unless it is known how the wheels trail.
     bool quick = !state->settled && state->rounds < CMI_LINE_PROFILES &&
                  (d->lag_measured || state->rounds > 0);
-    if (quick || cmi_line_has_moved(robot, &state->line, finest)) {
+    if (quick || cmi_line_settle_move(robot, &state->line, finest)) {
         if (state->settled) {
             halt(robot, state);
         } else {
@@ -273,7 +273,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
     switch (robot->stage) {
     case CMO_STAGE_HALT:
-        if (cmi_line_stands(robot, line)) {
+        if (cmi_line_come_to_rest(robot, line)) {
             finish(robot, state);
         }
         return;

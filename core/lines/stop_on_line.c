@@ -103,8 +103,8 @@ static bool has_found(const cmo_line_state *state) {
 }
 
 // A wheel that has not crept up to its place may still roll on a good way.
-static bool has_looked(cmo_robot *robot, cmo_line_state *state) {
-    return cmi_line_has_looked(robot, state, 0.2F * robot->description->slowest_mm_s + 2.0F);
+static bool look_at_rest(cmo_robot *robot, cmo_line_state *state) {
+    return cmi_line_look_at_rest(robot, state, 0.2F * robot->description->slowest_mm_s + 2.0F);
 }
 
 // The line is where it has been met: on to the rest, as the encoders know it now.
@@ -159,11 +159,11 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
     }
     bool creeps = state->rounds >= CMI_LINE_PROFILES || state->unseen ||
                   !cmi_line_rests_on_edge(robot, state);
-    if (!creeps || cmi_line_has_moved(robot, state, finest_mm(robot, state))) {
+    if (!creeps || cmi_line_settle_move(robot, state, finest_mm(robot, state))) {
         cmi_enter(robot, CMO_STAGE_SETTLE);
         cmi_count_still_anew(robot);
         state->waited_us = 0;
-        has_looked(robot, state);
+        look_at_rest(robot, state);
     }
 }
 
@@ -195,7 +195,7 @@ static bool is_off(const cmo_line_state *state) {
 }
 
 static void settle(cmo_robot *robot, cmo_line_state *state) {
-    if (!has_looked(robot, state)) {
+    if (!look_at_rest(robot, state)) {
         return;
     }
     bool fine = state->parameters.effort == CMO_EFFORT_FINE;
@@ -217,7 +217,7 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     if (state->rounds > 0) {
         cmi_line_learn_move(&state->share, state->goal_mm, to_go);
     }
-    bool more = fine || fabsf(to_go) > CMI_LINE_MUCH_MM;
+    bool more = fine || fabsf(to_go) > CMI_LINE_OVERRUN_MM;
     uint8_t most = !edge ? 0U : more ? 2U * ROUNDS : ROUNDS;
     if (fabsf(to_go) > enough && state->rounds < most) {
         move_on(robot, state, to_go);
@@ -251,7 +251,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     bool stops = false;
     switch (robot->stage) {
     case CMO_STAGE_HALT:
-        if (cmi_line_stands(robot, state)) {
+        if (cmi_line_come_to_rest(robot, state)) {
             end(robot, state);
         }
         return;
@@ -266,7 +266,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         cmi_line_track(robot, state);
         if (!state->motion.arrived) {
             cmi_motion_follow(&state->motion, robot);
-        } else if (cmi_line_has_moved(robot, state, finest_mm(robot, state))) {
+        } else if (cmi_line_settle_move(robot, state, finest_mm(robot, state))) {
             cmi_line_halt(robot, state);
         }
         return;

@@ -65,7 +65,7 @@ static cmo_outcome check_row(cmo_robot *robot, cmi_row *row, uint8_t *at) {
     if (row->as == CMI_HALT) {
         cmo_halt halt;
         memcpy(&halt, at, sizeof halt);
-        bool good = cmi_take_halt(robot, &halt);
+        bool good = cmi_choose_halt(robot, &halt);
         memcpy(at, &halt, sizeof halt);
         return good ? CMO_OUTCOME_DONE : CMO_OUTCOME_NOT_SUPPORTED;
     }

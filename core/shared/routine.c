@@ -13,8 +13,8 @@ cmo_outcome cmi_refuse(cmo_robot *robot, cmo_outcome why, const char *field, flo
     return why;
 }
 
-bool cmi_take(cmo_robot *robot, float *value, float otherwise, float low, float high,
-              const char *field) {
+bool cmi_check_number(cmo_robot *robot, float *value, float otherwise, float low, float high,
+                      const char *field) {
     if (*value == 0.0F) {
         *value = otherwise;
     }
@@ -26,7 +26,7 @@ bool cmi_take(cmo_robot *robot, float *value, float otherwise, float low, float 
     return true;
 }
 
-bool cmi_take_halt(cmo_robot *robot, cmo_halt *halt) {
+bool cmi_choose_halt(cmo_robot *robot, cmo_halt *halt) {
     static const uint16_t trait[4] = {0, CMO_TRAIT_COAST, CMO_TRAIT_BRAKE, CMO_TRAIT_HOLD};
     uint16_t traits = robot->port->traits;
     if (*halt == CMO_HALT_DEFAULT) {
@@ -67,7 +67,7 @@ void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routin
     robot->elapsed_ms = 0;
     robot->elapsed_us = 0;
     robot->longest_ms = longest_ms;
-    robot->begun = true;
+    robot->first_tick = true;
     robot->stall_us = 0;
     robot->still_us = 0;
     robot->untaken_us = 0;
@@ -93,7 +93,7 @@ void cmi_enter(cmo_robot *robot, cmo_stage stage) {
 }
 
 void cmi_request_halt(cmo_robot *robot, cmo_halt how) {
-    if (!cmi_take_halt(robot, &how)) {
+    if (!cmi_choose_halt(robot, &how)) {
         how = CMO_HALT_COAST;
     }
     if (robot->halt != (uint8_t)how) {

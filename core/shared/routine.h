@@ -11,11 +11,11 @@
 cmo_outcome cmi_refuse(cmo_robot *robot, cmo_outcome why, const char *field, float limit);
 
 // Checks one parameter: zero becomes `otherwise`; then it must lie between low and high.
-bool cmi_take(cmo_robot *robot, float *value, float otherwise, float low, float high,
-              const char *field);
+bool cmi_check_number(cmo_robot *robot, float *value, float otherwise, float low, float high,
+                      const char *field);
 
 // Checks that the port can halt so; turns CMO_HALT_DEFAULT into what the port has.
-bool cmi_take_halt(cmo_robot *robot, cmo_halt *halt);
+bool cmi_choose_halt(cmo_robot *robot, cmo_halt *halt);
 
 // Whether a routine may begin at all.
 bool cmi_may_begin(cmo_robot *robot);

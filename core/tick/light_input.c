@@ -312,7 +312,7 @@ void cmi_light_take(cmo_robot *robot, const cmo_sample *sample) {
         cmo_light *light = &robot->light[i];
         const cmo_light_input *input = &sample->light[i];
         uint8_t looks = input->looks < CMO_LOOKS_MAX ? input->looks : CMO_LOOKS_MAX;
-        light->age_us = robot->begun ? 0 : cmi_add_us(light->age_us, robot->dt_us);
+        light->age_us = robot->first_tick ? 0 : cmi_add_us(light->age_us, robot->dt_us);
         light->crossings = 0;
         for (uint8_t n = first_fresh(light, input, looks); n < looks; n++) {
             const cmo_look *look = &input->look[n];

@@ -107,7 +107,7 @@ static void keep_time(cmo_robot *robot) {
     uint32_t whole_ms = robot->dt_us / 1000;
     uint16_t part_us = (uint16_t)(robot->dt_us - 1000 * whole_ms);
     add_time(&robot->run_ms, &robot->run_us, whole_ms, part_us);
-    if (robot->begun) {
+    if (robot->first_tick) {
         return; // the time before the routine is not the routine's
     }
     add_time(&robot->elapsed_ms, &robot->elapsed_us, whole_ms, part_us);
@@ -176,7 +176,7 @@ static bool take_wheels(cmo_robot *robot, const cmo_sample *sample) {
     cmi_counted counted[2];
     if (encoders) {
         robot->encoder_age_us =
-            fresh || robot->begun ? 0 : cmi_add_us(robot->encoder_age_us, robot->dt_us);
+            fresh || robot->first_tick ? 0 : cmi_add_us(robot->encoder_age_us, robot->dt_us);
         uint32_t span = cmi_add_us(robot->encoder_age_us, robot->dt_us);
         if (fresh && !cmi_odometer_counts(&robot->odometer, description, sample,
                                           span < 100000 ? 100000 : span, counted)) {
@@ -217,7 +217,7 @@ static cmo_outcome find_fault(cmo_robot *robot, cmo_status status, bool wheels) 
     if (!wheels && !robot->unsure) {
         return CMO_OUTCOME_ENCODER_JUMP;
     }
-    if (!robot->begun && robot->dt_us > robot->lifetime_us) {
+    if (!robot->first_tick && robot->dt_us > robot->lifetime_us) {
         return CMO_OUTCOME_LATE;
     }
     uint32_t limit = cmi_age_limit(description->encoder_age_us, 8 * description->tick_us, 80000);
@@ -311,7 +311,7 @@ static void step_routine(cmo_robot *robot, cmo_sample *sample, cmo_status status
         robot->routine->step(robot, robot->routine);
         robot->sample = NULL;
     }
-    robot->begun = false;
+    robot->first_tick = false;
 }
 
 cmo_outcome cmo_tick(cmo_robot *robot) {
@@ -327,7 +327,7 @@ cmo_outcome cmo_tick(cmo_robot *robot) {
         sample.have = 0;
     }
     wheels = take_wheels(robot, &sample);
-    if (robot->begun && robot->dt_us > robot->description->tick_us) {
+    if (robot->first_tick && robot->dt_us > robot->description->tick_us) {
         robot->dt_us = robot->description->tick_us; // what was before it is not the routine's
     }
     if (status != CMO_FAILED) {
@@ -383,7 +383,7 @@ void cmo_abort(cmo_robot *robot) {
 }
 
 cmo_status cmo_halt_now(cmo_robot *robot, cmo_halt how) {
-    if (robot->port == NULL || !cmi_take_halt(robot, &how)) {
+    if (robot->port == NULL || !cmi_choose_halt(robot, &how)) {
         return CMO_FAILED;
     }
     robot->halt = (uint8_t)how;

@@ -141,8 +141,9 @@ struct cmo_check_wiring_state {
     cmo_routine routine;
     cmo_check_wiring_parameters parameters;
     cmo_motion motion;
-    uint8_t phase;
-    uint32_t phase_us;
+    uint8_t swing;          /**< which of the swings, */
+    uint8_t pass;           /**< and then which of the straight passes */
+    uint32_t since_us;      /**< of a rest between them, or of settling after one */
     float place_mm[2];      /**< where each wheel ought to be by its commands */
     float asked_mm[2];      /**< how far each was asked to go, to and fro */
     float counted_mm[2][2]; /**< [driven][encoder]: counted along the command */

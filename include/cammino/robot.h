@@ -226,9 +226,9 @@ typedef struct cmo_robot {
     bool halt_done;
     bool driving : 1; /**< a drive command was given in this tick */
     bool ticked : 1;
-    bool unsure : 1; /**< the routine does not take the encoders' word for anything */
-    bool curved : 1; /**< it turns as it looks: looks are placed along the spots' own paths */
-    bool begun : 1;  /**< the routine has not had its first tick */
+    bool unsure : 1;     /**< the routine does not take the encoders' word for anything */
+    bool curved : 1;     /**< it turns as it looks: looks are placed along the spots' own paths */
+    bool first_tick : 1; /**< the next tick is the routine's first */
     volatile bool abort;
 
     float start_left_mm; /**< odometer at the start of the routine */

@@ -112,7 +112,7 @@ typedef struct cmo_course {
 } cmo_course;
 
 /** What is known of the boundary that was met. Places and directions are odometry's. */
-typedef struct cmo_wall {
+typedef struct cmo_met_boundary {
     uint8_t met;   /**< bit n: sensor n has crossed */
     uint8_t first; /**< the one that crossed first */
     bool known;    /**< its direction is measured, else guessed */
@@ -121,7 +121,7 @@ typedef struct cmo_wall {
     float entry_rad;    /**< heading at the first crossing */
     float entry_way_mm; /**< way at the first crossing */
     float normal_rad;   /**< direction of the outward normal */
-} cmo_wall;
+} cmo_met_boundary;
 
 struct cmo_stay_inside_state {
     cmo_routine routine;
@@ -143,7 +143,7 @@ struct cmo_stay_inside_state {
     cmo_course course;
     float braking_mm_s2;
     cmo_motion motion;
-    cmo_wall wall;
+    cmo_met_boundary boundary;
     float heading_rad;  /**< asked for after the rebound */
     float back_rad;     /**< heading in which it backed off */
     float back_to_mm;   /**< place on the course that it backs off to */

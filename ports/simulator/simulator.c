@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // The port and its clock: brings plant, sensors and faults together; truth.c watches.
-#include "whole.h"
+#include "simulator_state.h"
 
 #include "direction.h"
 
@@ -13,7 +13,7 @@ static bool since(const cmo_sim *sim, double at_ms) {
 }
 
 static bool chance(cmo_sim *sim, double share) {
-    return share > 0.0 && noise_even(&sim->mishaps) < share;
+    return share > 0.0 && noise_even(&sim->of_faults) < share;
 }
 
 // --------------------------------------------------------------------------------- time goes --
@@ -191,7 +191,7 @@ static void port_wait(void *context, uint32_t until_us) {
     int32_t left = (int32_t)(until_us - port_clock(sim));
     double us = left > 0 ? left : 0.0;
     if (chance(sim, sim->setup.faults.late_share)) {
-        us += floor(1000.0 * sim->setup.faults.late_ms * noise_even(&sim->mishaps));
+        us += floor(1000.0 * sim->setup.faults.late_ms * noise_even(&sim->of_faults));
     }
     pass_until(sim, sim->now_us + us);
 }
@@ -219,7 +219,7 @@ static void hand_over_looks(cmo_sim *sim, unsigned sensor, cmo_light_input *inpu
             if (since(sim, f->light_clipped_at_ms[sensor])) {
                 out->counts = 65535;
             } else if (since(sim, f->light_jumps_at_ms[sensor]) && chance(sim, 0.3)) {
-                out->counts = (uint16_t)(eye->p->counts_max * noise_even(&sim->mishaps));
+                out->counts = (uint16_t)(eye->p->counts_max * noise_even(&sim->of_faults));
             }
             out->sequence = look.sequence;
         }
@@ -382,7 +382,7 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     noise_seed(&sim->sensing, setup->seed ^ 0x5E5E5E5E5E5E5E5EU);
     noise_seed(&sim->turning, setup->seed ^ 0x3C3C3C3C3C3C3C3CU);
     noise_seed(&sim->ranging, setup->seed ^ 0x7272727272727272U);
-    noise_seed(&sim->mishaps, setup->seed ^ 0xA1A1A1A1A1A1A1A1U);
+    noise_seed(&sim->of_faults, setup->seed ^ 0xA1A1A1A1A1A1A1A1U);
     cmi_sim_plant_start(&sim->plant, &sim->setup.plant, &build, setup->x_mm, setup->y_mm,
                         setup->heading_deg * 0.017453292519943295);
     noise parts; // what was added later has a stream of its own, and changes no robot of before

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What is true of the robot: its pose, its contacts, where its spots cross the edges of marks.
-#include "whole.h"
+#include "simulator_state.h"
 
 #include "direction.h"
 

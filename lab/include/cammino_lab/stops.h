@@ -1,10 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 /**
- * @file limits.h
+ * @file stops.h
  * What a robot's budget says, beside what the simulated robot does.
  */
-#ifndef CAMMINO_LAB_LIMITS_H
-#define CAMMINO_LAB_LIMITS_H
+#ifndef CAMMINO_LAB_STOPS_H
+#define CAMMINO_LAB_STOPS_H
 
 #include <cammino_lab/run.h>
 

@@ -1,19 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "crew.h"
+#include "population.h"
 
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
 
 typedef struct job {
-    crew *c;
-    crew_trial trial;
+    population *c;
+    population_trial trial;
     const void *context;
     outcome *results;
     gint next;
 } job;
 
-static gpointer labour(gpointer data) {
+static gpointer run_thread(gpointer data) {
     job *j = data;
     for (;;) {
         unsigned i = (unsigned)g_atomic_int_add(&j->next, 1);
@@ -31,7 +31,7 @@ static gpointer labour(gpointer data) {
         }
         outcome *result = &j->results[i];
         *result = (outcome){.outcome = CMO_RUNNING};
-        for (unsigned v = 0; v < CREW_VALUES; v++) {
+        for (unsigned v = 0; v < POPULATION_VALUES; v++) {
             result->value[v] = NAN;
         }
         j->trial(j->c, i, j->context, result);
@@ -42,17 +42,18 @@ static void work(job *j) {
     GThread *thread[64];
     unsigned threads = MIN(g_get_num_processors(), 64U);
     for (unsigned i = 0; i < threads; i++) {
-        thread[i] = g_thread_new("crew", labour, j);
+        thread[i] = g_thread_new("population", run_thread, j);
     }
     for (unsigned i = 0; i < threads; i++) {
         g_thread_join(thread[i]);
     }
 }
 
-crew *crew_new(const char *path, unsigned n, const cmo_sim_mat *mat, double x_mm, double y_mm) {
+population *population_new(const char *path, unsigned n, const cmo_sim_mat *mat, double x_mm,
+                           double y_mm) {
     GError *error = NULL;
-    crew *c = g_new0(crew, 1);
-    c->n = MIN(n, CREW_MOST);
+    population *c = g_new0(population, 1);
+    c->n = MIN(n, POPULATION_MOST);
     c->fleet = lab_fleet_load(path, &error);
     if (c->fleet == NULL) {
         fprintf(stderr, "%s\n", error->message);
@@ -64,7 +65,7 @@ crew *crew_new(const char *path, unsigned n, const cmo_sim_mat *mat, double x_mm
     return c;
 }
 
-void crew_free(crew *c) {
+void population_free(population *c) {
     for (unsigned i = 0; i < c->n; i++) {
         lab_robot_free(c->robot[i]);
     }
@@ -72,8 +73,9 @@ void crew_free(crew *c) {
     g_free(c);
 }
 
-void crew_work(const crew *c, crew_trial trial, const void *context, outcome *results) {
-    job j = {(crew *)(uintptr_t)c, trial, context, results, 0};
+void population_work(const population *c, population_trial trial, const void *context,
+                     outcome *results) {
+    job j = {(population *)(uintptr_t)c, trial, context, results, 0};
     work(&j);
 }
 
@@ -83,14 +85,14 @@ static int by_size(const void *a, const void *b) {
     return (first > second) - (first < second);
 }
 
-crew_figure crew_sum_up(const crew *c, const outcome *results, unsigned value, unsigned part,
-                        unsigned kind) {
-    static double sorted[CREW_MOST];
-    crew_figure f = {.rms = NAN, .mean = NAN, .within = NAN, .within_99 = NAN, .worst = NAN};
+population_figure population_sum_up(const population *c, const outcome *results, unsigned value,
+                                    unsigned part, unsigned kind) {
+    static double sorted[POPULATION_MOST];
+    population_figure f = {.rms = NAN, .mean = NAN, .within = NAN, .within_99 = NAN, .worst = NAN};
     double sum = 0.0;
     double squares = 0.0;
     for (unsigned i = 0; i < c->n; i++) {
-        if (part != CREW_ALL && lab_fleet_kind_of(c->fleet, part, i + 1) != kind) {
+        if (part != POPULATION_ALL && lab_fleet_kind_of(c->fleet, part, i + 1) != kind) {
             continue;
         }
         f.tried += results[i].tried;
@@ -113,8 +115,8 @@ crew_figure crew_sum_up(const crew *c, const outcome *results, unsigned value, u
     return f;
 }
 
-void crew_print_kinds(const crew *c, const outcome *results, const char *const *names,
-                      const unsigned *values, unsigned count) {
+void population_print_kinds(const population *c, const outcome *results, const char *const *names,
+                            const unsigned *values, unsigned count) {
     printf("%-12s%-13s%12s", "by kind", "", "done");
     for (unsigned v = 0; v < count; v++) {
         printf("%18s", names[v]);
@@ -126,11 +128,11 @@ void crew_print_kinds(const crew *c, const outcome *results, const char *const *
     printf("\n");
     for (unsigned part = 0; part < lab_fleet_parts(c->fleet); part++) {
         for (unsigned kind = 0; kind < lab_fleet_kinds(c->fleet, part); kind++) {
-            crew_figure first = crew_sum_up(c, results, values[0], part, kind);
+            population_figure first = population_sum_up(c, results, values[0], part, kind);
             printf("%-12s%-13s%6u/%-5u", kind == 0 ? lab_fleet_part(c->fleet, part) : "",
                    lab_fleet_kind(c->fleet, part, kind), first.done, first.tried);
             for (unsigned v = 0; v < count; v++) {
-                crew_figure f = crew_sum_up(c, results, values[v], part, kind);
+                population_figure f = population_sum_up(c, results, values[v], part, kind);
                 printf("%10.2f%8.2f", f.within, f.worst);
             }
             printf("\n");
@@ -138,7 +140,7 @@ void crew_print_kinds(const crew *c, const outcome *results, const char *const *
     }
 }
 
-void crew_print_outcomes(const crew *c, const outcome *results) {
+void population_print_outcomes(const population *c, const outcome *results) {
     unsigned count[CMO_OUTCOMES] = {0};
     for (unsigned i = 0; i < c->n; i++) {
         count[results[i].outcome] += results[i].tried;
@@ -150,7 +152,7 @@ void crew_print_outcomes(const crew *c, const outcome *results) {
     }
 }
 
-void crew_print_worst(const crew *c, const outcome *results, unsigned value) {
+void population_print_worst(const population *c, const outcome *results, unsigned value) {
     unsigned worst[3];
     unsigned count = 0;
     for (; count < G_N_ELEMENTS(worst); count++) {
@@ -173,7 +175,7 @@ void crew_print_worst(const crew *c, const outcome *results, unsigned value) {
     }
 }
 
-double crew_even(unsigned number, const char *word, double low, double high) {
+double population_even(unsigned number, const char *word, double low, double high) {
     uint64_t bits = (number + 1U) * 0x9E3779B97F4A7C15U;
     for (const char *c = word; *c != '\0'; c++) {
         bits = (bits ^ (unsigned char)*c) * 0x100000001B3U;
@@ -183,7 +185,7 @@ double crew_even(unsigned number, const char *word, double low, double high) {
     return low + (high - low) * (double)((bits ^ (bits >> 31)) >> 11) * 0x1p-53;
 }
 
-lab_route *crew_route(const cmo_sim_mat *mat, const lab_leg *leg) {
+lab_route *population_route(const cmo_sim_mat *mat, const lab_leg *leg) {
     lab_route *route = g_new0(lab_route, 1);
     route->legs = 1;
     route->leg[0] = *leg;
@@ -192,6 +194,6 @@ lab_route *crew_route(const cmo_sim_mat *mat, const lab_leg *leg) {
     return route;
 }
 
-void crew_route_free(lab_route *route) {
+void population_route_free(lab_route *route) {
     g_free(route);
 }

@@ -23,10 +23,10 @@ struct cmo_sim {
     cmo_port port;
     struct plant plant;
     struct eye eyes[CMO_LIGHTS_MAX];
-    noise sensing; // of readings
-    noise turning; // of the heading
-    noise mishaps; // of faults
-    noise ranging; // of the range sensor
+    noise sensing;   // of readings
+    noise turning;   // of the heading
+    noise of_faults; // random numbers
+    noise ranging;   // of the range sensor
     struct object objects[CMO_SIM_OBJECTS_MAX];
     unsigned touch; // bumpers, as cmo_sample has them
     double range_mm, range_next_us;

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <cammino_lab/limits.h>
+#include <cammino_lab/stops.h>
 
 #include <math.h>
 

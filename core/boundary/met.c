@@ -1,0 +1,201 @@
+// SPDX-License-Identifier: MIT
+#include "met.h"
+
+#include "../shared/description.h"
+#include "../shared/trig.h"
+#include "../tick/odometer.h"
+#include "contacts.h"
+
+#include <math.h>
+
+// Two places on a boundary must be as far apart as this to tell its direction.
+#define SHORTEST_MM 28.0F
+// A boundary may bend towards the robot by this much of the way along it.
+#define BEND 0.15F
+// Entry angles that a guess reckons with, at most.
+#define STEEPEST_RAD 1.4F
+
+float cmi_wrap(float angle_rad) {
+    return angle_rad - 2.0F * CMI_PI * floorf(angle_rad / (2.0F * CMI_PI) + 0.5F);
+}
+
+static void spot_of(const cmo_robot *robot, const cmo_pose *pose, uint8_t sensor, float *x_mm,
+                    float *y_mm) {
+    const cmo_light_description *light = &robot->description->light[sensor];
+    float sine, cosine;
+    cmi_sin_cos(pose->heading_rad, &sine, &cosine);
+    *x_mm = pose->x_mm + light->ahead_mm * cosine - light->left_mm * sine;
+    *y_mm = pose->y_mm + light->ahead_mm * sine + light->left_mm * cosine;
+}
+
+// The pose a moment ago, back along the arc that the wheels have gone since: from where the wheels
+// are thought to be, finer than a count.
+static cmo_pose pose_at(const cmo_robot *robot, uint32_t time_us) {
+    const cmo_odometer *odometer = &robot->odometer;
+    cmo_moment then = cmi_odometer_at(odometer, time_us);
+    float left = then.left_mm - odometer->left_mm;
+    float right = then.right_mm - odometer->right_mm;
+    float turn = (right - left) / robot->description->track_mm;
+    float sine, cosine;
+    cmi_sin_cos(odometer->pose.heading_rad + 0.5F * turn, &sine, &cosine);
+    float way = 0.5F * (left + right);
+    return (cmo_pose){odometer->pose.x_mm + way * cosine, odometer->pose.y_mm + way * sine,
+                      odometer->pose.heading_rad + turn};
+}
+
+void cmi_met_add(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor,
+                 uint32_t time_us) {
+    cmo_pose pose = pose_at(robot, time_us);
+    if (boundary->met == 0) {
+        cmo_moment then = cmi_odometer_at(&robot->odometer, time_us);
+        boundary->entry_rad = pose.heading_rad;
+        boundary->entry_way_mm = 0.5F * (then.left_mm + then.right_mm);
+        boundary->known = false;
+        boundary->first = sensor;
+    }
+    // Whatever comes after the first crossing takes the other place, by the same sensor too.
+    uint8_t slot = boundary->met == 0 ? sensor : (uint8_t)(1U - boundary->first);
+    spot_of(robot, &pose, sensor, &boundary->x_mm[slot], &boundary->y_mm[slot]);
+    boundary->met = (uint8_t)(boundary->met | 1U << slot);
+}
+
+float cmi_met_leave(const cmo_met_boundary *boundary, const cmo_robot *robot, uint32_t time_us) {
+    cmo_pose pose = pose_at(robot, time_us);
+    float x_mm, y_mm, sine, cosine;
+    spot_of(robot, &pose, boundary->first, &x_mm, &y_mm);
+    cmi_sin_cos(pose.heading_rad, &sine, &cosine);
+    return (boundary->x_mm[boundary->first] - x_mm) * cosine +
+           (boundary->y_mm[boundary->first] - y_mm) * sine;
+}
+
+void cmi_met_shift(cmo_met_boundary *boundary, const cmo_robot *robot, float slid_mm) {
+    float sine, cosine;
+    cmi_sin_cos(robot->odometer.pose.heading_rad, &sine, &cosine);
+    for (uint8_t i = 0; i < 2; i++) {
+        boundary->x_mm[i] -= slid_mm * cosine;
+        boundary->y_mm[i] -= slid_mm * sine;
+    }
+    boundary->entry_way_mm -= slid_mm;
+}
+
+static float clearance_at(const cmo_met_boundary *boundary, const cmo_robot *robot,
+                          float normal_rad) {
+    const cmo_pose *pose = &robot->odometer.pose;
+    uint8_t slot = boundary->first;
+    float sine, cosine;
+    cmi_sin_cos(normal_rad, &sine, &cosine);
+    return (boundary->x_mm[slot] - pose->x_mm) * cosine +
+           (boundary->y_mm[slot] - pose->y_mm) * sine;
+}
+
+// Direction of the normal of a line through both places, on the side away from the robot. Places
+// that are too near to each other say nothing; nor does a line that a wheel would stand beyond: one
+// of the two was the far edge of the paint.
+static bool measure(cmo_met_boundary *boundary, const cmo_robot *robot) {
+    float dx = boundary->x_mm[0] - boundary->x_mm[1];
+    float dy = boundary->y_mm[0] - boundary->y_mm[1];
+    if (boundary->met != 3 || dx * dx + dy * dy < SHORTEST_MM * SHORTEST_MM) {
+        return false;
+    }
+    const cmo_pose *pose = &robot->odometer.pose;
+    float nx = dy;
+    float ny = -dx;
+    if (nx * (boundary->x_mm[0] - pose->x_mm) + ny * (boundary->y_mm[0] - pose->y_mm) < 0.0F) {
+        nx = -nx;
+        ny = -ny;
+    }
+    boundary->normal_rad = cmi_direction(nx, ny);
+    float sine, cosine;
+    cmi_sin_cos(boundary->entry_rad - boundary->normal_rad, &sine, &cosine);
+    float reach = cmi_reach_mm(robot->description, sine, cosine);
+    return clearance_at(boundary, robot, boundary->normal_rad) > reach - 5.0F;
+}
+
+// Least entry angle of a boundary that one sensor alone has crossed.
+static float least_entry(const cmo_met_boundary *boundary, const cmo_robot *robot) {
+    float beyond = fmaxf(cmo_way_mm(robot) - boundary->entry_way_mm, 0.0F);
+    float least = cmi_atan(beyond / fmaxf(fabsf(cmi_across_mm(robot->description)), 1.0F));
+    return robot->description->lights > 1 ? fminf(least, 1.2F) : 0.0F;
+}
+
+static float side_of(const cmo_met_boundary *boundary) {
+    return boundary->first == 0
+               ? 1.0F
+               : -1.0F; // the boundary is to the left of a heading that met it left
+}
+
+void cmi_met_solve(cmo_met_boundary *boundary, const cmo_robot *robot) {
+    boundary->known = measure(boundary, robot);
+    if (!boundary->known) {
+        float guess = 0.5F * (least_entry(boundary, robot) + STEEPEST_RAD);
+        guess = robot->description->lights > 1 ? guess : 0.0F;
+        boundary->normal_rad = boundary->entry_rad + side_of(boundary) * guess;
+    }
+}
+
+float cmi_met_beyond(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor) {
+    float x_mm, y_mm, sine, cosine;
+    spot_of(robot, &robot->odometer.pose, sensor, &x_mm, &y_mm);
+    cmi_sin_cos(boundary->normal_rad, &sine, &cosine);
+    return (x_mm - boundary->x_mm[0]) * cosine + (y_mm - boundary->y_mm[0]) * sine;
+}
+
+bool cmi_met_explains(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor) {
+    float x_mm, y_mm;
+    spot_of(robot, &robot->odometer.pose, sensor, &x_mm, &y_mm);
+    for (uint8_t i = 0; i < 2; i++) {
+        float dx = x_mm - boundary->x_mm[i];
+        float dy = y_mm - boundary->y_mm[i];
+        if (boundary->met & 1U << i && dx * dx + dy * dy < 15.0F * 15.0F) {
+            return true;
+        }
+    }
+    if (!boundary->known) {
+        return false;
+    }
+    float sine, cosine;
+    cmi_sin_cos(boundary->normal_rad, &sine, &cosine);
+    float beyond = cmi_met_beyond(boundary, robot, sensor);
+    float along = (y_mm - boundary->y_mm[0]) * cosine - (x_mm - boundary->x_mm[0]) * sine;
+    return beyond > -8.0F - BEND * fabsf(along); // beyond it nothing is to be found
+}
+
+// The entry angles that a boundary may have: one if it is known, else three.
+static float candidate(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t number) {
+    if (boundary->known) {
+        return boundary->normal_rad;
+    }
+    float least = least_entry(boundary, robot);
+    float entry = least + 0.5F * (float)number * (STEEPEST_RAD - least);
+    return boundary->entry_rad + side_of(boundary) * entry;
+}
+
+float cmi_met_clearance(const cmo_met_boundary *boundary, const cmo_robot *robot) {
+    float least = INFINITY;
+    for (uint8_t i = 0; i < 3; i++) {
+        least = fminf(least, clearance_at(boundary, robot, candidate(boundary, robot, i)));
+    }
+    return least;
+}
+
+float cmi_met_back(const cmo_met_boundary *boundary, const cmo_robot *robot, bool convex,
+                   float heading_rad, float margin_mm) {
+    const cmo_robot_description *d = robot->description;
+    float most = 0.0F;
+    float dx = boundary->x_mm[0] - boundary->x_mm[1];
+    float dy = boundary->y_mm[0] - boundary->y_mm[1];
+    float apart =
+        boundary->known ? sqrtf(dx * dx + dy * dy) : fabsf(cmi_across_mm(robot->description));
+    float poke = convex ? 0.0F : 0.5F * apart;
+    for (uint8_t i = 0; i < 3; i++) {
+        float normal = candidate(boundary, robot, i);
+        // On the way the wheels stand once along the normal; the rear ends where it turns to.
+        float sine, cosine;
+        cmi_sin_cos(heading_rad - normal, &sine, &cosine);
+        float reach = fmaxf(cmi_sweep_mm(d), -cosine * cmi_rear_mm(d));
+        float missing = reach + margin_mm + poke - clearance_at(boundary, robot, normal);
+        cmi_sin_cos(robot->odometer.pose.heading_rad - normal, &sine, &cosine);
+        most = fmaxf(most, missing / fmaxf(cosine, 0.3F));
+    }
+    return most;
+}

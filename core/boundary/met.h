@@ -1,0 +1,42 @@
+// SPDX-License-Identifier: MIT
+// What crossings say of the boundary that was met, and how to turn away from it.
+#ifndef CMI_MET_H
+#define CMI_MET_H
+
+#include <cammino/stay_inside.h>
+
+// Into -pi..pi.
+float cmi_wrap(float angle_rad);
+
+// Takes a crossing of a sensor; the first one begins a new boundary.
+void cmi_met_add(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor,
+                 uint32_t time_us);
+
+// How much further along its heading the first sensor met the boundary than it leaves it now,
+// backing off, by odometry: tyres that slid since then have taken the robot on by as much unseen.
+float cmi_met_leave(const cmo_met_boundary *boundary, const cmo_robot *robot, uint32_t time_us);
+
+// The robot has slid: the boundary lies nearer than odometry has it.
+void cmi_met_shift(cmo_met_boundary *boundary, const cmo_robot *robot, float slid_mm);
+
+// Finds the normal: measured where both sensors have crossed, else guessed from how far the robot
+// has gone since, without the other one crossing too.
+void cmi_met_solve(cmo_met_boundary *boundary, const cmo_robot *robot);
+
+// How far a spot stands beyond the boundary now.
+float cmi_met_beyond(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor);
+
+// Whether a spot that crosses now does so on the boundary that is known already.
+bool cmi_met_explains(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor);
+
+// Distance of the axle's middle to the boundary, along its normal. For a guessed boundary, at
+// worst.
+float cmi_met_clearance(const cmo_met_boundary *boundary, const cmo_robot *robot);
+
+// Way to back off until the robot can turn from its heading to `heading_rad` with all contacts
+// inside by a margin. Unless it is convex, a corner of 90 degrees may poke in between the places
+// where it was crossed, by up to half the way between them (Thales).
+float cmi_met_back(const cmo_met_boundary *boundary, const cmo_robot *robot, bool convex,
+                   float heading_rad, float margin_mm);
+
+#endif
