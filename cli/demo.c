@@ -60,7 +60,7 @@ static int demo(const char *path) {
     if (run == NULL) {
         status = CLI_WRONG;
     } else if (write_all(route, run, &error)) {
-        cli_print_run(route, run);
+        cli_print_run(route, run, false);
         printf("\n%s/ holds path.png (from above), first-line.png and second-line.png (reflectance "
                "and speed),\ntrace.csv (one row a tick) and results.json.\n",
                folder);

@@ -2,7 +2,7 @@
 #include "cli.h"
 
 static gint64 seed = 1;
-static gboolean json, quiet;
+static gboolean json, quiet, all;
 static char *robot, *trace_path, *picture_path, *view, *over;
 static int leg;
 
@@ -17,6 +17,7 @@ static const GOptionEntry options[] = {
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture_path, "Write a picture, .png or .svg",
      "FILE"},
     CLI_PICTURE_OPTIONS(&view, &leg, &over, "mat"),
+    {"all", 0, 0, G_OPTION_ARG_NONE, &all, "Print every figure of every leg", NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
 
@@ -58,7 +59,7 @@ static int drive(const char *path) {
             puts(text);
             g_free(text);
         } else if (!quiet) {
-            cli_print_run(route, run);
+            cli_print_run(route, run, all);
         }
         status = run->outcome == CMO_OUTCOME_DONE ? CLI_DONE : CLI_FAILED;
         for (guint i = 0; i < run->legs->len; i++) {
@@ -91,10 +92,13 @@ static int run(int count, char **arguments) {
 const cli_command cli_drive = {
     "drive",
     "ROUTE",
-    "Drive a route once and print each leg's figures, robot beside truth",
+    "Drive a route once and print how each leg went, robot beside truth",
     "The route names a robot, a mat, a start pose and the legs; docs/formats.md lists all keys. "
-    "The column robot holds what the robot itself can measure, the column truth what the simulator "
-    "knows. A leg that ends with anything but done ends the run.",
+    "It prints a line or two a leg; --all prints every figure. The columns robot hold what the "
+    "robot "
+    "itself can measure, the columns truth what the simulator knows; speed is that at the "
+    "crossing. A "
+    "leg that ends with anything but done ends the run.",
     "cammino drive data/ferry/first-round.yaml --picture round.png",
     options,
     run};

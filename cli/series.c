@@ -19,8 +19,7 @@ static const GOptionEntry options[] = {
      "Seed of the first trial; each takes the next (default 1)", "S"},
     {"threads", 0, 0, G_OPTION_ARG_INT, &threads,
      "How many at once (default: one a processor); the results do not depend on it", "N"},
-    {"all", 0, 0, G_OPTION_ARG_NONE, &all, "Print every figure, not only those that teams look at",
-     NULL},
+    {"all", 0, 0, G_OPTION_ARG_NONE, &all, "Print every figure of every leg", NULL},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
@@ -32,29 +31,6 @@ static void show_progress(void *context, unsigned done, unsigned of) {
     (void)context;
     fprintf(stderr, "\r%u of %u trials", done, of);
     fflush(stderr);
-}
-
-// What is looked at first.
-static bool is_shown(cmo_figure figure) {
-    switch (figure) {
-    case CMO_ELAPSED_MS:
-    case CMO_OVERSHOOT_MM:
-    case CMO_REST_ERROR_MM:
-    case CMO_ENTRY_ANGLE_DEG:
-    case CMO_RESIDUAL_ANGLE_DEG:
-    case CMO_CROSSING_SPEED_MM_S:
-    case CMO_TRAVELLED_MM:
-    case CMO_TURNED_DEG:
-    case CMO_PASSED_OVER:
-    case CMO_REBOUNDS:
-    case CMO_TURN_ERROR_DEG:
-    case CMO_MARGIN_MM:
-    case CMO_DEPARTURES:
-    case CMO_COVERED_SHARE:
-        return true;
-    default:
-        return all;
-    }
 }
 
 static void print_row(const char *name, const lab_statistics *s) {
@@ -84,9 +60,6 @@ static void print_leg(const lab_series *series, unsigned number) {
            "p95", "p99", "worst");
     for (unsigned f = 0; f < CMO_FIGURES; f++) {
         const lab_series_figure *figure = &leg->figure[f];
-        if (!is_shown((cmo_figure)f)) {
-            continue;
-        }
         if (figure->truth.n > 0) {
             print_row(cmo_figure_name((cmo_figure)f), &figure->truth);
         } else if (figure->robot.n > 0) {
@@ -94,6 +67,58 @@ static void print_leg(const lab_series *series, unsigned number) {
             print_row(name, &figure->robot);
             g_free(name);
         }
+    }
+}
+
+// What a leg is shown by: the figure that it is judged by, or what a move has come to.
+static cmo_figure shown_by(cmo_routine_id routine) {
+    switch (routine) {
+    case CMO_ROUTINE_ADVANCE:
+        return CMO_TRAVELLED_MM;
+    case CMO_ROUTINE_TURN:
+        return CMO_TURNED_DEG;
+    case CMO_ROUTINE_DRIVE_UNTIL_LINE:
+        return CMO_OVERSHOOT_MM;
+    default:
+        return lab_judged_by(routine);
+    }
+}
+
+// How often a leg was done, how long it took, and its figure.
+static void print_line(const lab_series *series, unsigned number) {
+    const lab_series_leg *leg = &series->leg[number];
+    unsigned driven = 0;
+    for (unsigned i = 0; i < CMO_OUTCOMES; i++) {
+        driven += leg->outcomes[i];
+    }
+    const lab_statistics *time = &leg->figure[CMO_ELAPSED_MS].truth;
+    char *done = g_strdup_printf("%u of %u", leg->outcomes[CMO_OUTCOME_DONE], driven);
+    printf("%3u  %-17s%15s", number + 1, cmo_routine_name(leg->routine), done);
+    g_free(done);
+    if (time->n > 0) {
+        printf("%8.2f%7.2f", time->p50 / 1000.0, time->p95 / 1000.0);
+    }
+    cmo_figure figure = shown_by(leg->routine);
+    const lab_statistics *s = figure != CMO_FIGURES ? &leg->figure[figure].truth : NULL;
+    if (s != NULL && s->n > 0) {
+        printf("  %-19s%9.2f%8.2f%9.2f%9.2f%9.2f", cmo_figure_name(figure), s->mean, s->sd, s->p05,
+               s->p95, s->worst);
+    }
+    printf("\n");
+    for (unsigned i = CMO_OUTCOME_DONE + 1; i < CMO_OUTCOMES; i++) {
+        if (leg->outcomes[i] > 0) {
+            printf("     %s %u: %s\n", cmo_outcome_name((cmo_outcome)i), leg->outcomes[i],
+                   cmo_outcome_text((cmo_outcome)i));
+        }
+    }
+}
+
+static void print_lines(const lab_series *series) {
+    printf("\n%-22s%15s%15s  %-19s%9s%8s%9s%9s%9s\n", "leg", "done", "time s", "true figure",
+           "mean", "sd", "p05", "p95", "worst");
+    printf("%45s%7s\n", "p50", "p95");
+    for (unsigned i = 0; i < series->legs; i++) {
+        print_line(series, i);
     }
 }
 
@@ -219,7 +244,10 @@ static int run(int count, char **arguments) {
                  route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name,
                  route->mat_path, route->path, series->completed, series->trials,
                  100.0 * series->completed / series->trials);
-        for (unsigned i = 0; i < series->legs; i++) {
+        if (!all) {
+            print_lines(series);
+        }
+        for (unsigned i = 0; all && i < series->legs; i++) {
             print_leg(series, i);
         }
         if (route->fleet != NULL) {
@@ -238,8 +266,11 @@ const cli_command cli_series = {
     "Drive a route many times, each trial varied, and sum up its figures",
     "Each trial drives another robot out of the plant's spread, from another start, on a fuller or "
     "emptier battery and better or worse grip, as the route's section spread says. Prints for each "
-    "leg how often it was done, and of each true figure mean, standard deviation, quantiles of the "
-    "signed values, and the worst. The same seed gives the same results on any number of threads. "
+    "leg how often it was done, how long it took, and of the true figure that matters mean, "
+    "standard "
+    "deviation, quantiles of the signed values, and the worst; --all does so for every figure. The "
+    "same "
+    "seed gives the same results on any number of threads. "
     "Exit status 1: not all trials completed.",
     "cammino series data/ferry/first-round.yaml --trials 100",
     options,

@@ -73,7 +73,7 @@ static void print_patrol(const lab_leg_result *leg) {
         return;
     }
     const cmo_patrol_budget *b = &leg->budget;
-    printf("  cruise %.0f mm/s, safe up to %.0f", leg->cruise_mm_s, (double)b->speed_mm_s);
+    printf("     cruise %.0f mm/s, safe up to %.0f", leg->cruise_mm_s, (double)b->speed_mm_s);
     if (b->sway_deg > 0.0F) {
         printf("; it swayed %.0f degrees every %.0f mm: the tyres stand further out than the spots",
                (double)b->sway_deg, (double)b->sway_mm);
@@ -88,8 +88,9 @@ static void print_patrol(const lab_leg_result *leg) {
         felt += r->known && !r->crossed;
         corners += r->answered;
     }
-    printf("\n  boundary crossed by both sensors %u times, felt for %u, guessed %u; %u corners\n",
-           both, felt, leg->rebounds->len - both - felt, corners);
+    printf(
+        "\n     boundary crossed by both sensors %u times, felt for %u, guessed %u; %u corners\n",
+        both, felt, leg->rebounds->len - both - felt, corners);
 }
 
 // What stands behind the field by which a patrol was refused.
@@ -107,50 +108,76 @@ static void print_refused_patrol(const lab_leg_result *leg) {
     bool refused = leg->routine == CMO_ROUTINE_STAY_INSIDE && leg->outcome == CMO_OUTCOME_TOO_FAST;
     for (size_t i = 0; refused && i < G_N_ELEMENTS(texts); i++) {
         if (g_strcmp0(leg->field, texts[i].field) == 0) {
-            printf("  %s\n", texts[i].text);
+            printf("     %s\n", texts[i].text);
         }
     }
 }
 
-static void print_leg(const lab_leg_result *leg) {
-    bool done = leg->outcome == CMO_OUTCOME_DONE;
-    printf("\n%sleg %u  %s%s  %s%s%s", paint("\033[1m"), leg->number,
-           cmo_routine_name(leg->routine), paint("\033[0m"), paint(done ? "\033[32m" : "\033[31m"),
-           cmo_outcome_name(leg->outcome), paint("\033[0m"));
-    if (!done) {
-        printf(": %s", cmo_outcome_text(leg->outcome));
-    }
-    if (leg->field != NULL) {
-        printf(" (%s", leg->field);
-        if (isfinite(leg->limit)) {
-            printf("; at most %.4g", leg->limit);
+// What ended it otherwise than done, and what to look at.
+static void print_trouble(const lab_leg_result *leg) {
+    if (leg->outcome != CMO_OUTCOME_DONE) {
+        printf("     %s", cmo_outcome_text(leg->outcome));
+        if (leg->field != NULL) {
+            printf(" (%s", leg->field);
+            if (isfinite(leg->limit)) {
+                printf("; at most %.4g", leg->limit);
+            }
+            printf(")");
         }
-        printf(")");
+        printf("\n");
     }
-    printf("\n");
     print_refused_patrol(leg);
     if (leg->report.motors_may_run) {
-        printf("  the halt has not succeeded: motors may be running\n");
+        printf("     the halt has not succeeded: motors may be running\n");
     }
     for (unsigned i = 0; i < CMO_FINDINGS; i++) {
         if (leg->findings & CMO_FINDING_BIT(i)) {
-            printf("  found %s: %s\n", cmo_finding_name((cmo_finding)i),
+            printf("     found %s: %s\n", cmo_finding_name((cmo_finding)i),
                    cmo_finding_text((cmo_finding)i));
         }
     }
     if (leg->outcome >= CMO_OUTCOME_SENSOR_SILENT && leg->outcome <= CMO_OUTCOME_SENSOR_JUMPING &&
         leg->report.sensor >= 0) {
-        printf("  it is the %s sensor\n", cli_side((unsigned)leg->report.sensor));
+        printf("     it is the %s sensor\n", cli_side((unsigned)leg->report.sensor));
     }
+}
+
+static void print_passed_over(const lab_leg_result *leg) {
+    const cmo_report *report = &leg->report;
+    if (report->passed_reason == CMO_PASSED_NONE) {
+        return;
+    }
+    double count = leg->robot.value[CMO_PASSED_OVER];
+    printf("     passed over %.0f, %sat %.1f mm by the %s sensor, %.1f mm wide along the way, %s\n",
+           count, count > 1.0 ? "the last " : "", (double)report->passed_at_mm,
+           cli_side(report->passed_sensor), (double)report->passed_width_mm,
+           report->passed_reason == CMO_PASSED_ONE_SIDED ? "met by that sensor alone"
+                                                         : "narrower than a line");
+}
+
+static void print_outcome(const lab_leg_result *leg, int width) {
+    bool done = leg->outcome == CMO_OUTCOME_DONE;
+    printf("%s%-*s%s", paint(done ? "\033[32m" : "\033[31m"), width, cmo_outcome_name(leg->outcome),
+           paint("\033[0m"));
+}
+
+// ------------------------------------------------------------------------------- all figures --
+
+static void print_all(const lab_leg_result *leg) {
+    printf("\n%sleg %u  %s%s  ", paint("\033[1m"), leg->number, cmo_routine_name(leg->routine),
+           paint("\033[0m"));
+    print_outcome(leg, 0);
+    printf("\n");
+    print_trouble(leg);
     if (leg->robot.applies == 0) {
         return;
     }
-    printf("  %-24s%14s%14s\n", "", "robot", "truth");
+    printf("     %-24s%14s%14s\n", "", "robot", "truth");
     for (cmo_figure figure = 0; figure < CMO_FIGURES; figure++) {
         if (!((leg->robot.applies | leg->truth.applies) & CMO_FIGURE_BIT(figure))) {
             continue;
         }
-        printf("  %-24s", cmo_figure_name(figure));
+        printf("     %-24s", cmo_figure_name(figure));
         print_value(&leg->robot, figure, leg->estimated & CMO_FIGURE_BIT(figure));
         if (leg->truth.applies & CMO_FIGURE_BIT(figure)) {
             print_value(&leg->truth, figure, false);
@@ -158,23 +185,131 @@ static void print_leg(const lab_leg_result *leg) {
         printf("\n");
     }
     print_patrol(leg);
-    const cmo_report *report = &leg->report;
-    if (report->passed_reason != CMO_PASSED_NONE) {
-        printf("  passed over last: at %.1f mm by the %s sensor, %.1f mm wide along the way, %s\n",
-               (double)report->passed_at_mm, cli_side(report->passed_sensor),
-               (double)report->passed_width_mm,
-               report->passed_reason == CMO_PASSED_ONE_SIDED ? "met by that sensor alone"
-                                                             : "narrower than a line");
+    print_passed_over(leg);
+}
+
+// ------------------------------------------------------------------------------- a line a leg --
+
+static void add_cell(GString *row, const lab_figures *figures, cmo_figure figure, int digits,
+                     bool estimated) {
+    char text[32] = "";
+    if (figures->known & CMO_FIGURE_BIT(figure)) {
+        double value = figures->value[figure];
+        value = fabs(value) < 0.5 * pow(10.0, -digits) ? 0.0 : value; // no -0.00
+        g_snprintf(text, sizeof text, "%s%.*f", estimated ? "~" : "", digits, value);
+    } else if (figures->applies & CMO_FIGURE_BIT(figure)) {
+        g_snprintf(text, sizeof text, "-");
+    }
+    g_string_append_printf(row, "%8s", text);
+}
+
+// Robot and truth of a figure.
+static void add_pair(GString *row, const lab_leg_result *leg, cmo_figure figure, int digits) {
+    add_cell(row, &leg->robot, figure, digits, leg->estimated & CMO_FIGURE_BIT(figure));
+    add_cell(row, &leg->truth, figure, digits, false);
+    g_string_append(row, "  ");
+}
+
+// What a move was to do, and what became of it.
+static void print_move(const lab_leg *leg, const lab_leg_result *result) {
+    bool turns = leg->routine == CMO_ROUTINE_TURN;
+    cmo_figure figure = turns ? CMO_TURNED_DEG : CMO_TRAVELLED_MM;
+    double asked =
+        (double)(turns ? leg->parameters.turn.angle_deg : leg->parameters.advance.distance_mm);
+    printf("     %g %s asked for: %s%.2f by its wheels, truly %.2f\n", asked,
+           turns ? "degrees" : "mm", result->estimated & CMO_FIGURE_BIT(figure) ? "~" : "",
+           result->robot.value[figure], result->truth.value[figure]);
+}
+
+static void print_rebounds(const lab_leg_result *leg) {
+    const lab_figures *truth = &leg->truth;
+    printf("     %.0f rebounds; least margin ", leg->robot.value[CMO_REBOUNDS]);
+    if (leg->robot.known & CMO_FIGURE_BIT(CMO_MARGIN_MM)) {
+        printf("%.1f mm by its word, ", leg->robot.value[CMO_MARGIN_MM]);
+    }
+    printf("truly %.1f mm; ", truth->value[CMO_MARGIN_MM]);
+    if (truth->value[CMO_DEPARTURES] > 0.0) {
+        printf("over the boundary %.0f times; ", truth->value[CMO_DEPARTURES]);
+    }
+    printf("%.0f %% of the floor covered\n", 100.0 * truth->value[CMO_COVERED_SHARE]);
+}
+
+static void print_levels(const lab_leg_result *leg, unsigned lights) {
+    for (unsigned i = 0; i < lights && i < CMO_LIGHTS_MAX; i++) {
+        printf("     %s sensor: ", cli_side(i));
+        if (leg->levels_fault[i] == CMO_LEVELS_GOOD) {
+            printf("dark %u, light %u, noise %u counts\n", leg->levels[i].dark,
+                   leg->levels[i].light, leg->levels[i].noise);
+        } else {
+            printf("refused, %s\n", cmo_levels_fault_name(leg->levels_fault[i]));
+        }
     }
 }
 
-void cli_print_run(const lab_route *route, const lab_run *run) {
+static void print_row(const lab_route *route, const lab_leg_result *leg) {
+    printf("%s%3u  %-17s%s", paint("\033[1m"), leg->number, cmo_routine_name(leg->routine),
+           paint("\033[0m"));
+    print_outcome(leg, 14);
+    if (leg->robot.applies != 0) {
+        GString *row = g_string_new(NULL);
+        g_string_append_printf(row, "%7.2f", leg->robot.value[CMO_ELAPSED_MS] / 1000.0);
+        add_cell(row, &leg->robot, CMO_CROSSING_SPEED_MM_S, 0,
+                 leg->estimated & CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S));
+        add_pair(row, leg, CMO_OVERSHOOT_MM, 1);
+        add_pair(row, leg, CMO_REST_ERROR_MM, 2);
+        add_pair(row, leg, CMO_RESIDUAL_ANGLE_DEG, 2);
+        printf("%s", g_strchomp(row->str));
+        g_string_free(row, TRUE);
+    }
+    printf("\n");
+    print_trouble(leg);
+    if (leg->robot.applies == 0) {
+        return;
+    }
+    const lab_leg *asked = &route->leg[leg->number - 1];
+    if (leg->routine == CMO_ROUTINE_ADVANCE || leg->routine == CMO_ROUTINE_TURN) {
+        print_move(asked, leg);
+    } else if (leg->routine == CMO_ROUTINE_STAY_INSIDE) {
+        print_rebounds(leg);
+    } else if (leg->routine == CMO_ROUTINE_TAKE_LEVELS) {
+        print_levels(leg, route->robot->description.lights);
+    } else if (leg->routine >= CMO_ROUTINE_CHECK_WIRING &&
+               leg->routine <= CMO_ROUTINE_MEASURE_DRIVE) {
+        printf("     what it has found out: cammino wiring tells\n");
+    }
+    print_passed_over(leg);
+}
+
+// Columns that no leg fills are not headed.
+static void print_head(const lab_run *run) {
+    uint32_t applies = 0;
+    for (guint i = 0; i < run->legs->len; i++) {
+        applies |= g_array_index(run->legs, lab_leg_result, i).robot.applies;
+    }
+    bool lines = applies & CMO_FIGURE_BIT(CMO_REST_ERROR_MM);
+    bool speeds = applies & CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S);
+    bool moves = lines || applies & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
+    printf("\n%-36s%6s%8s%16s%18s%18s\n", "leg", "time", speeds ? "speed" : "",
+           moves ? "overshoot mm" : "", lines ? "rest error mm" : "", lines ? "angle deg" : "");
+    const char *both = "   robot   truth  ";
+    printf("%36s%6s%8s%s%s%s\n", "", "s", speeds ? "mm/s" : "", moves ? both : "",
+           lines ? both : "", lines ? "   robot   truth" : "");
+}
+
+void cli_print_run(const lab_route *route, const lab_run *run, bool all) {
     cli_line("%s on %s, route %s, seed %" G_GUINT64_FORMAT, route->robot->name, route->mat_path,
              route->path, (guint64)run->seed);
     uint32_t estimated = 0;
+    if (!all) {
+        print_head(run);
+    }
     for (guint i = 0; i < run->legs->len; i++) {
         const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
-        print_leg(leg);
+        if (all) {
+            print_all(leg);
+        } else {
+            print_row(route, leg);
+        }
         estimated |= leg->estimated;
     }
     printf("\nrun: %s after %.2f s", cmo_outcome_name(run->outcome), run->span_ms / 1000.0);

@@ -80,9 +80,14 @@ END_TEST
 START_TEST(drive_prints_the_legs_robot_beside_truth) {
     ck_assert_int_eq(CALL("drive " ROUTE), 0);
     ck_assert_ptr_nonnull(strstr(out, "Mozzo on data/ferry/car-deck.svg"));
+    ck_assert_ptr_nonnull(strstr(out, "\n  1  stop_on_line     done "));
+    ck_assert_ptr_nonnull(strstr(out, "rest error mm"));
+    ck_assert_ptr_nonnull(strstr(out, "70 mm asked for: "));
+    ck_assert_ptr_nonnull(strstr(out, "run: done after"));
+    ck_assert_int_eq(CALL("drive " ROUTE " --all"), 0);
     ck_assert_ptr_nonnull(strstr(out, "leg 1  stop_on_line  done"));
     ck_assert_ptr_nonnull(strstr(out, "overshoot_mm"));
-    ck_assert_ptr_nonnull(strstr(out, "run: done after"));
+    ck_assert_ptr_nonnull(strstr(out, "look_interval_worst_ms"));
     ck_assert_str_eq(err, "");
     ck_assert_int_eq(CALL("drive " ROUTE " --quiet"), 0);
     ck_assert_str_eq(out, "");
@@ -96,7 +101,7 @@ END_TEST
 // met by one.
 START_TEST(what_was_passed_over_is_said) {
     ck_assert_int_eq(CALL("drive " ROUTE), 0);
-    const char *last = strstr(out, "passed over last: at 27");
+    const char *last = strstr(out, "passed over 5, the last at 27");
     ck_assert_ptr_nonnull(last);
     ck_assert_ptr_nonnull(strstr(last, "mm wide along the way, narrower than a line\n"));
     ck_assert_int_eq(CALL("drive " ROUTE " --json"), 0);
@@ -132,8 +137,9 @@ START_TEST(a_robot_that_fails_gives_status_1_and_says_why) {
                         SOURCE_DIR, SOURCE_DIR);
     ck_assert(g_file_set_contents(path, route, -1, NULL));
     ck_assert_int_eq(CALL("drive %s/fail.yaml"), 1);
-    ck_assert_ptr_nonnull(strstr(out, "no_line: no line within the longest distance"));
+    ck_assert_ptr_nonnull(strstr(out, "\n     no line within the longest distance"));
     ck_assert_ptr_nonnull(strstr(out, "1 of 2 legs not driven"));
+    ck_assert_int_eq(CALL("drive %s/fail.yaml --all"), 1);
     ck_assert_ptr_nonnull(strstr(out, "not measured"));
     g_unlink(path);
     g_free(route);

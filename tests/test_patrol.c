@@ -252,7 +252,7 @@ END_TEST
 
 START_TEST(the_command_prints_and_draws_a_patrol) {
     make_folder();
-    ck_assert_int_eq(call(COMMAND " drive data/ferry/patrol.yaml --picture %s/mat.png"), 0);
+    ck_assert_int_eq(call(COMMAND " drive data/ferry/patrol.yaml --all --picture %s/mat.png"), 0);
     ck_assert_ptr_nonnull(strstr(out, "departures"));
     ck_assert_ptr_nonnull(strstr(out, "swayed"));
     ck_assert_ptr_nonnull(strstr(out, "boundary crossed by both sensors"));
