@@ -103,12 +103,13 @@ START_TEST(results_are_what_the_commands_print) {
 }
 END_TEST
 
-// --------------------------------------------------------------------------------------- README --
+// ----------------------------------------------------------------------- the tour and the README
+// --
 
 #define BUILT "build/release/cli/cammino "
 
-START_TEST(the_readmes_calls_do_what_it_says) {
-    char *text = docs("README.md");
+START_TEST(the_tours_calls_do_what_it_says) {
+    char *text = docs("docs/tour.md");
     char **lines = g_strsplit(text, "\n", -1);
     copy_data();
     unsigned calls = 0;
@@ -154,9 +155,10 @@ static char *block(const char *text, const char *kind) {
     return g_strndup(at, (gsize)(strstr(at, "```") - at));
 }
 
-START_TEST(the_readmes_route_and_program_are_sound) {
+START_TEST(the_tours_route_and_the_readmes_program_are_sound) {
+    char *tour = docs("docs/tour.md");
     char *text = docs("README.md");
-    char *route = block(text, "```yaml\n");
+    char *route = block(tour, "```yaml\n");
     char *code = block(text, "```c\n");
     copy_data();
     char *path = g_build_filename(folder, "data/ferry/example.yaml", NULL);
@@ -181,14 +183,40 @@ START_TEST(the_readmes_route_and_program_are_sound) {
     g_free(code);
     g_free(route);
     g_free(text);
+    g_free(tour);
+}
+END_TEST
+
+// Every picture in docs/screenshots/ is in the README's gallery, and every link leads somewhere.
+START_TEST(the_readmes_links_lead_somewhere) {
+    char *text = docs("README.md");
+    GRegex *link = g_regex_new("\\]\\(([^)#]+)\\)", 0, 0, NULL);
+    GMatchInfo *match;
+    g_regex_match(link, text, 0, &match);
+    unsigned links = 0;
+    for (; g_match_info_matches(match); g_match_info_next(match, NULL), links++) {
+        char *path = g_match_info_fetch(match, 1);
+        ck_assert_msg(g_file_test(path, G_FILE_TEST_EXISTS), "README.md: %s leads nowhere", path);
+        g_free(path);
+    }
+    ck_assert_uint_gt(links, 30);
+    GDir *pictures = g_dir_open("docs/screenshots", 0, NULL);
+    for (const char *name = g_dir_read_name(pictures); name != NULL;
+         name = g_dir_read_name(pictures)) {
+        ck_assert_msg(strstr(text, name) != NULL, "README.md does not show %s", name);
+    }
+    g_dir_close(pictures);
+    g_match_info_free(match);
+    g_regex_unref(link);
+    g_free(text);
 }
 END_TEST
 
 int main(void) {
     make_folder();
-    const TTest *const tests[] = {results_are_what_the_commands_print,
-                                  the_readmes_calls_do_what_it_says,
-                                  the_readmes_route_and_program_are_sound, NULL};
+    const TTest *const tests[] = {
+        results_are_what_the_commands_print, the_tours_calls_do_what_it_says,
+        the_tours_route_and_the_readmes_program_are_sound, the_readmes_links_lead_somewhere, NULL};
     int status = run_suite("docs", tests);
     remove_folder();
     return status;
