@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: MIT
 #include "bearing.h"
+#include "line_candidates.h"
 
 #include "../shared/description.h"
 #include "../shared/trig.h"
-#include "line_search.h"
 
 #include <math.h>
 

@@ -1,5 +1,10 @@
 // SPDX-License-Identifier: MIT
+#include <cammino/drive_until_line.h>
+
 #include "../shared/routine.h"
+#include "line_candidates.h"
+#include "line_figures.h"
+#include "line_halt.h"
 #include "line_search.h"
 
 #include <stddef.h>

@@ -1,10 +1,12 @@
 // SPDX-License-Identifier: MIT
 // A line that is met again, on the way back or after it has been lost: what that says of where the
 // robot stands.
-#include "line_search.h"
+#include "line_again.h"
 
 #include "../moves/motion.h"
 #include "../tick/light_input.h"
+#include "line_candidates.h"
+#include "line_rest.h"
 
 #include <math.h>
 

@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: MIT
 // What a sensor crosses: candidates, their width, and which of them are lines.
-#include "line_search.h"
+#include "line_candidates.h"
 
 #include "../shared/description.h"
 #include "../shared/routine.h"

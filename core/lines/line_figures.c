@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: MIT
 // The figures of a line that was met: its looks, its crossing, and where the robot stands.
-#include "line_search.h"
+#include "line_figures.h"
 
 #include "../shared/description.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
+#include "line_candidates.h"
 
 #include <math.h>
 #include <stddef.h>

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: MIT
 // From the crossing of a line to the first standstill after it: a halt or a braking, and what that
 // teaches.
-#include "line_search.h"
+#include "line_halt.h"
 
 #include "../moves/motion.h"
 #include "../shared/routine.h"
+#include "line_candidates.h"
 
 #include <math.h>
 

@@ -1,10 +1,11 @@
 // SPDX-License-Identifier: MIT
 // The rest on a line: where it is, what the sensors say of it, and the moves that settle it.
-#include "line_search.h"
+#include "line_rest.h"
 
 #include "../moves/motion.h"
 #include "../shared/description.h"
 #include "../shared/routine.h"
+#include "line_candidates.h"
 
 #include <math.h>
 #include <stddef.h>

@@ -10,6 +10,7 @@
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
+#include "line_candidates.h"
 
 #include <math.h>
 

@@ -9,6 +9,11 @@
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "bearing.h"
+#include "line_again.h"
+#include "line_candidates.h"
+#include "line_figures.h"
+#include "line_halt.h"
+#include "line_rest.h"
 #include "line_search.h"
 
 #include <math.h>

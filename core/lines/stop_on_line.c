@@ -1,6 +1,13 @@
 // SPDX-License-Identifier: MIT
+#include <cammino/stop_on_line.h>
+
 #include "../moves/motion.h"
 #include "../shared/routine.h"
+#include "line_again.h"
+#include "line_candidates.h"
+#include "line_figures.h"
+#include "line_halt.h"
+#include "line_rest.h"
 #include "line_search.h"
 
 #include <math.h>

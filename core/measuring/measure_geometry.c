@@ -1,5 +1,7 @@
 // SPDX-License-Identifier: MIT
 // Four passes over two lines. What is made of them is in geometry.c.
+#include <cammino/measure_geometry.h>
+
 #include "geometry.h"
 
 #include "../moves/motion.h"

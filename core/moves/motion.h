@@ -3,7 +3,8 @@
 #ifndef CMI_MOTION_H
 #define CMI_MOTION_H
 
-#include <cammino/routines.h>
+#include <cammino/inside/motion.h>
+#include <cammino/robot.h>
 
 // Driven forward, a tyre turns further than the floor goes by: by a share of its speed that grows
 // with the force, to 2 or 3 % where rubber lets go, at about 5000 mm/s2. Up to a speed v that adds

@@ -5,7 +5,7 @@
 #ifndef CMI_ROUTINE_H
 #define CMI_ROUTINE_H
 
-#include <cammino/routines.h>
+#include <cammino/robot.h>
 
 // Refuses: keeps the field's name and the nearest value that would do (NAN: there is none).
 cmo_outcome cmi_refuse(cmo_robot *robot, cmo_outcome why, const char *field, float limit);

@@ -6,7 +6,7 @@
 #ifndef CAMMINO_STATED_LINE_H
 #define CAMMINO_STATED_LINE_H
 
-#include <cammino/routines.h>
+#include <cammino/line_search.h>
 
 #ifdef __cplusplus
 extern "C" {

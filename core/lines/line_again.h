@@ -1,0 +1,27 @@
+// SPDX-License-Identifier: MIT
+// A line that is met again, or looked for again.
+#ifndef CMI_LINE_AGAIN_H
+#define CMI_LINE_AGAIN_H
+
+#include <cammino/line_search.h>
+
+// The centre lies between two edges: where it has slid between them, it first goes back to the near
+// one, which tells at rest where it is. The far edge's place is taken for then: backward the motors
+// push from the other end of the gear play than where the body will lie.
+void cmi_line_via_near(const cmo_robot *robot, cmo_line_state *state);
+
+// For routines that come to rest, as cmo_line_state's `again`.
+void cmi_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                         const cmo_crossing *crossing, bool far);
+
+// It has met what its wheels measured too narrow for a line, and may have slid meanwhile.
+bool cmi_line_doubts(const cmo_line_state *state);
+
+// Standing where an edge ought to be seen, it sees none: it must have slid. Then it stands where no
+// encoder knows, and only on which side.
+bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state);
+
+// How far, and which way, it is to look for the line again.
+float cmi_line_to_search(const cmo_robot *robot, const cmo_line_state *state);
+
+#endif

@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: MIT
+// The figures of a line that was met.
+#ifndef CMI_LINE_FIGURES_H
+#define CMI_LINE_FIGURES_H
+
+#include <cammino/line_search.h>
+
+// Writes the figures of the looks, the crossing speed, and the time to settle.
+void cmi_line_write_settling(cmo_robot *robot, const cmo_line_state *state);
+
+// Where the rest is, beyond the near edge, when the sensors stand so far beyond it.
+typedef float (*cmi_target)(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm);
+
+// Writes the figures of the crossing, and of the rest if the robot stands; then ends with done.
+// Without a target, figures count from the near edge.
+void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_target target_of);
+
+#endif
