@@ -35,6 +35,23 @@
 #define MOST_ANSWERS 3U
 // Back from feeling, as near to the way just come as this.
 #define RETURN_RAD 0.25F
+// A turn that would go this far the wrong way round goes the right way round, which is hardly
+// longer.
+#define ROUND_RAD 2.8F
+// What turning and odometry may take of the margin; and how far it backs off at least from where it
+// crossed, so that the sensors are clear of the boundary again.
+#define MARGIN_LEFT_MM 2.0F
+#define CLEAR_MM       4.0F
+// A spot so far beyond the chord has left paint behind, and not entered it.
+#define PAINT_MM 3.0F
+// Backing off and turning away, it is no faster than this: on the way just come, and on the spot,
+// there is little to be won by more.
+#define BACK_MM_S 300.0F
+#define TURN_MM_S 400.0F
+// A heading is settled to an encoder's step or this share of the track, half a degree or so; and
+// what does not settle in this time goes on all the same, for it looks all the while.
+#define SETTLED_SHARE 0.008F
+#define SETTLE_US     300000U
 
 // ------------------------------------------------------------------------------------ crossings --
 
@@ -91,41 +108,56 @@ bool cmi_rebound_meet_at_rest(cmo_robot *robot, cmo_stay_inside_state *state) {
 
 // -------------------------------------------------------------------------------------- rebound --
 
+// Which side the boundary is on: 1, it heads to the left of the boundary's normal, and turns on to
+// the left. Head on, either would do; then by turns, so that it does not always end on the same
+// side.
+static float side_of(const cmo_stay_inside_state *state, float entry_rad) {
+    if (fabsf(entry_rad) < HEAD_ON_RAD) {
+        return state->other ? 1.0F : -1.0F;
+    }
+    return entry_rad > 0.0F ? 1.0F : -1.0F;
+}
+
+// The new heading, counted from straight inward (the normal and half a turn), as it was asked for.
+static float asked_off_inward(const cmo_robot *robot, const cmo_stay_inside_state *state,
+                              float entry_rad, float side) {
+    const cmo_stay_inside_parameters *p = &state->parameters;
+    const cmo_pose *pose = &robot->odometer.pose;
+    float middle;
+    switch (state->short_runs >= SHORT_RUNS ? CMO_LEAVE_MIDDLE : p->leave) {
+    case CMO_LEAVE_MIRRORED: // light that comes in at e to the normal goes out at -e
+        return state->to_and_fro < MOST_TO_AND_FRO ? -entry_rad : -side * ASIDE_RAD;
+    case CMO_LEAVE_BY_ANGLE:
+        return cmi_wrap(entry_rad + side * cmi_radians(p->angle_deg) - CMI_PI);
+    case CMO_LEAVE_MIDDLE:
+        middle = cmi_direction(state->covered_x_mm - pose->x_mm, state->covered_y_mm - pose->y_mm);
+        return cmi_wrap(middle - state->boundary.normal_rad - CMI_PI);
+    default:
+        return 0.0F;
+    }
+}
+
 // The heading to leave on, and which way round: radians to turn from here.
 static float choose_turn(const cmo_robot *robot, cmo_stay_inside_state *state) {
-    const cmo_stay_inside_parameters *p = &state->parameters;
     const cmo_met_boundary *boundary = &state->boundary;
-    const cmo_pose *pose = &robot->odometer.pose;
     // Swaying, it is the course that comes to the boundary and leaves it.
     bool sways = state->course.sway_rad > 0.0F;
     float heading = sways ? state->course.heading_rad : boundary->entry_rad;
     float entry = cmi_wrap(heading - boundary->normal_rad);
-    float side = entry > 0.0F ? 1.0F : -1.0F;
-    if (fabsf(entry) < HEAD_ON_RAD) {
-        side = state->other ? 1.0F : -1.0F;
-    }
-    cmo_leaving leave = state->short_runs >= SHORT_RUNS ? CMO_LEAVE_MIDDLE : p->leave;
-    float off = 0.0F; // from inward
-    if (leave == CMO_LEAVE_MIRRORED) {
-        off = state->to_and_fro < MOST_TO_AND_FRO ? -entry : -side * ASIDE_RAD;
-    } else if (leave == CMO_LEAVE_BY_ANGLE) {
-        off = cmi_wrap(entry + side * cmi_radians(p->angle_deg) - CMI_PI);
-    } else if (leave == CMO_LEAVE_MIDDLE) {
-        float middle =
-            cmi_direction(state->covered_x_mm - pose->x_mm, state->covered_y_mm - pose->y_mm);
-        off = cmi_wrap(middle - boundary->normal_rad - CMI_PI);
-    }
+    float side = side_of(state, entry);
+    float off = asked_off_inward(robot, state, entry, side);
     // What is guessed may be off by half a right angle.
     float shallowest = boundary->known ? SHALLOWEST_RAD : 0.5F * SHALLOWEST_RAD;
     off = fmaxf(-shallowest, fminf(off, shallowest));
-    state->heading_rad = boundary->normal_rad + CMI_PI + off;
-    float left = cmi_wrap(state->heading_rad - pose->heading_rad);
-    // Away from the side that the boundary is on.
-    if (left * side < 0.0F && (!boundary->known || fabsf(left) > 2.8F)) {
-        left += side * 2.0F * CMI_PI;
+    float now = robot->odometer.pose.heading_rad;
+    float turn = cmi_wrap(boundary->normal_rad + CMI_PI + off - now);
+    // Away from the side that the boundary is on; where it is measured, only if that is hardly
+    // longer.
+    if (turn * side < 0.0F && (!boundary->known || fabsf(turn) > ROUND_RAD)) {
+        turn += side * 2.0F * CMI_PI;
     }
-    state->heading_rad = pose->heading_rad + left;
-    return left;
+    state->heading_rad = now + turn;
+    return turn;
 }
 
 void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float turn_rad,
@@ -133,8 +165,8 @@ void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float t
     cmo_motion *motion = &state->motion;
     float way = 0.5F * fabsf(turn_rad) * robot->description->track_mm;
     float sign = turn_rad < 0.0F ? -1.0F : 1.0F;
-    cmi_motion_start(motion, robot, fmaxf(way, 0.01F), -sign, sign);
-    motion->top_mm_s = fminf(0.6F * robot->description->top_speed_mm_s, 400.0F);
+    cmi_motion_start(motion, robot, fmaxf(way, 0.01F), -sign, sign); // a way of 0 is none
+    motion->top_mm_s = fminf(0.6F * robot->description->top_speed_mm_s, TURN_MM_S);
     state->since_us = 0;
     cmi_enter(robot, stage);
     cmi_motion_follow(motion, robot);
@@ -165,7 +197,7 @@ static bool goes_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_stay_inside_parameters *p = &state->parameters;
     float left = cmi_course_way(&state->course, robot) - state->back_to_mm;
     float slow = sqrtf(2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
-    float top = fminf(robot->description->top_speed_mm_s, 300.0F);
+    float top = fminf(robot->description->top_speed_mm_s, BACK_MM_S);
     if (state->course.sway_rad > 0.0F) { // tyres that turn as hard as they drive slide
         top = fminf(top, BACK_SHARE * state->cruise_mm_s);
     }
@@ -174,6 +206,7 @@ static bool goes_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     return left > 0.5F;
 }
 
+// Backs off by so much from here, which is taken from the way that it has come.
 static void back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm, cmo_stage stage) {
     state->come_mm -= way_mm;
     state->last.back_mm += way_mm;
@@ -183,44 +216,60 @@ static void back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm
     goes_back(robot, state);
 }
 
-static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
+// What is known of this rebound as it begins to back off.
+static void note_rebound(const cmo_robot *robot, cmo_stay_inside_state *state) {
+    const cmo_met_boundary *boundary = &state->boundary;
+    cmo_rebound *last = &state->last;
+    *last = (cmo_rebound){
+        .back_mm = last->back_mm,
+        .sensor = boundary->first,
+        .crossed = last->crossed,
+        .known = boundary->known,
+        .crossing_us = robot->report.crossing_us,
+        .x_mm = boundary->x_mm[boundary->first],
+        .y_mm = boundary->y_mm[boundary->first],
+        .speed_mm_s = last->speed_mm_s,
+        .entry_deg = cmi_degrees(cmi_wrap(boundary->entry_rad - boundary->normal_rad)),
+    };
+    if (boundary->known) {
+        float sine, cosine;
+        cmi_sin_cos(robot->odometer.pose.heading_rad - boundary->normal_rad, &sine, &cosine);
+        last->margin_mm =
+            cmi_met_clearance(boundary, robot) - cmi_reach_mm(robot->description, sine, cosine);
+        state->margin_mm = fminf(state->margin_mm, last->margin_mm);
+    }
+}
+
+// How far it has to back off to turn, and may: on the way that it has come, and no further.
+static float way_back_mm(const cmo_robot *robot, const cmo_stay_inside_state *state,
+                         float beyond_mm) {
     const cmo_stay_inside_parameters *p = &state->parameters;
+    float back = cmi_met_back(&state->boundary, robot, p->convex, state->heading_rad,
+                              p->margin_mm + MARGIN_LEFT_MM);
+    back = fmaxf(back, beyond_mm + CLEAR_MM);
+    if (!state->boundary.known) { // a guess may ask for any way; what the robot takes up must do
+        back = fminf(back, beyond_mm + 2.0F * cmi_half_width_mm(robot->description));
+    }
+    return fminf(back, fmaxf(state->come_mm, 0.0F));
+}
+
+static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmo_met_boundary *boundary = &state->boundary;
     cmi_met_solve(boundary, robot);
-    float clearance = cmi_met_clearance(boundary, robot);
     float beyond = fmaxf(cmo_way_mm(robot) - boundary->entry_way_mm, 0.0F);
-    state->short_runs =
-        (uint8_t)(state->come_mm - beyond < SHORT_RUN_MM ? state->short_runs + 1 : 0);
+    bool short_run = state->come_mm - beyond < SHORT_RUN_MM;
+    state->short_runs = (uint8_t)(short_run ? state->short_runs + 1 : 0);
     if (state->short_runs >= MOST_RUNS) {
         cmi_end(robot, CMO_OUTCOME_CORNERED);
         return;
     }
     choose_turn(robot, state);
-    float back = cmi_met_back(boundary, robot, p->convex, state->heading_rad, p->margin_mm + 2.0F);
-    // A guess may ask for any way; what the robot itself takes up must do.
-    float most = boundary->known ? INFINITY : beyond + 2.0F * cmi_half_width_mm(robot->description);
-    back = fminf(fminf(fmaxf(back, beyond + 4.0F), most), fmaxf(state->come_mm, 0.0F));
-    float entry = cmi_wrap(boundary->entry_rad - boundary->normal_rad);
-    state->last = (cmo_rebound){
-        .back_mm = state->last.back_mm,
-        .sensor = boundary->first,
-        .crossed = state->last.crossed,
-        .known = boundary->known,
-        .crossing_us = robot->report.crossing_us,
-        .x_mm = boundary->x_mm[boundary->first],
-        .y_mm = boundary->y_mm[boundary->first],
-        .speed_mm_s = state->last.speed_mm_s,
-        .entry_deg = cmi_degrees(entry),
-    };
-    if (boundary->known) {
-        float sine, cosine;
-        cmi_sin_cos(robot->odometer.pose.heading_rad - boundary->normal_rad, &sine, &cosine);
-        state->last.margin_mm = clearance - cmi_reach_mm(robot->description, sine, cosine);
-        state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
-    }
+    float back = way_back_mm(robot, state, beyond);
+    note_rebound(robot, state);
     back_by(robot, state, back, CMO_STAGE_BACK);
 }
 
+// After a corner on the way that it came by; else as the boundary asks for.
 static void turn_away(cmo_robot *robot, cmo_stay_inside_state *state) {
     float heading = robot->odometer.pose.heading_rad;
     state->reckoned_mm = cmo_way_mm(robot);
@@ -232,6 +281,7 @@ static void turn_away(cmo_robot *robot, cmo_stay_inside_state *state) {
     }
 }
 
+// It has turned away: what became of it, and what the next one should know.
 static void finish_rebound(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_rebound_learn(state);
     cmo_rebound *last = &state->last;
@@ -283,7 +333,7 @@ void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_robot_description *d = robot->description;
     float room = d->light[state->boundary.first].ahead_mm -
                  (cmo_way_mm(robot) - state->boundary.entry_way_mm);
-    float missing = cmi_sweep_mm(d) + state->parameters.margin_mm + 2.0F - room;
+    float missing = cmi_sweep_mm(d) + state->parameters.margin_mm + MARGIN_LEFT_MM - room;
     back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)), CMO_STAGE_ROOM);
 }
 
@@ -298,37 +348,43 @@ static bool turns_outward(const cmo_robot *robot, const cmo_stay_inside_state *s
     return state->motion.right_sign * (rx * sine - ry * cosine) > 0.0F;
 }
 
+// A second crossing makes the chord of two, which is the boundary: the other sensor comes to it, or
+// the first one leaves it on the far side of the normal. What leads elsewhere than the turn goes
+// was the far edge of the paint, left or entered from outside, and is forgotten.
+static void feel_crossing(cmo_robot *robot, cmo_stay_inside_state *state, uint8_t sensor,
+                          const cmo_crossing *crossing) {
+    cmo_met_boundary *boundary = &state->boundary;
+    bool other = sensor != boundary->first;
+    if (crossing->entering == other) {
+        cmi_met_add(boundary, robot, sensor, crossing->time_us);
+        cmi_met_solve(boundary, robot);
+        cmi_take_no_proof(robot);
+        bool elsewhere =
+            turns_outward(robot, state) != crossing->entering ||
+            (!other && cmi_met_beyond(boundary, robot, (uint8_t)(1U - sensor)) > PAINT_MM);
+        if (boundary->known && elsewhere) {
+            boundary->known = false;
+            boundary->met = (uint8_t)(1U << boundary->first);
+        }
+    }
+    if (crossing->entering && other) { // a wheel comes to it some 45 degrees of turn later
+        cmo_motion *motion = &state->motion;
+        float further = 0.3F * robot->description->track_mm;
+        motion->target_mm = fminf(motion->target_mm, motion->place_mm + further);
+    }
+}
+
 // Turning towards the side that has crossed brings the other sensor forward, and takes wheels and
 // caster away from the boundary.
 void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmo_motion *motion = &state->motion;
-    cmo_met_boundary *boundary = &state->boundary;
-    uint8_t first = boundary->first;
-    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && !boundary->known; i++) {
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && !state->boundary.known; i++) {
         const cmo_light *light = &robot->light[i];
         for (uint8_t n = 0; n < light->crossings; n++) {
-            // The other one comes to it, or the first one leaves it on the other side.
-            bool entering = light->crossing[n].entering;
-            if (entering == (i != first)) {
-                cmi_met_add(boundary, robot, i, light->crossing[n].time_us);
-                cmi_met_solve(boundary, robot);
-                cmi_take_no_proof(robot);
-                bool wrong =
-                    turns_outward(robot, state) != entering ||
-                    (i == first && cmi_met_beyond(boundary, robot, (uint8_t)(1U - i)) > 3.0F);
-                if (boundary->known && wrong) {
-                    boundary->known =
-                        false; // the far edge of the paint, left or entered from outside
-                    boundary->met = (uint8_t)(1U << first);
-                }
-            }
-            if (entering && i != first) { // the wheel follows some 45 degrees behind it
-                float further = 0.3F * robot->description->track_mm;
-                motion->target_mm = fminf(motion->target_mm, motion->place_mm + further);
-            }
+            feel_crossing(robot, state, i, &light->crossing[n]);
         }
     }
-    if (boundary->known && !state->felt) {
+    if (state->boundary.known && !state->felt) { // that is enough: it stops as soon as it can
         float speed = motion->speed_mm_s;
         motion->target_mm = motion->place_mm + speed * speed / (2.0F * motion->braking_mm_s2);
         state->felt = true;
@@ -365,8 +421,8 @@ bool cmi_rebound_settle_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
         return false;
     }
     const cmo_robot_description *d = robot->description;
-    float within_mm = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), 0.008F * d->track_mm);
-    uint32_t patience_us = 300000;
+    float within_mm = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), SETTLED_SHARE * d->track_mm);
+    uint32_t patience_us = SETTLE_US;
     // On the way back from feeling it backs off next: roughly along the way just come will do, but
     // a regulator that has swung far beyond it must not back off over another boundary.
     if (robot->stage == CMO_STAGE_TURN_BACK) {

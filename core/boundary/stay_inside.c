@@ -64,6 +64,7 @@ static bool check_contacts(cmo_robot *robot) {
            cmi_check_number(robot, &front, 0.0F, 0.0F, 500.0F, "front_mm");
 }
 
+// Slower, a patrol would not get anywhere: the motors turn unevenly near their slowest speed.
 static float least_speed(const cmo_robot_description *d) {
     return fmaxf(2.0F * d->slowest_mm_s, 10.0F);
 }
@@ -86,23 +87,22 @@ static const char *what_would_do(const cmo_robot_description *d,
     return "margin_mm";
 }
 
-// Holds a speed to what is safe. False: it is not, and is not to be slowed down.
+// Holds a speed to what is safe, where it was not told to accept more. False: there is no safe one,
+// or it is faster and to be refused. Refused, robot->field says what would have to change.
 static bool hold_speed(cmo_robot *robot, const cmo_stay_inside_state *state, float asked,
                        float otherwise, const char *field, float *speed_mm_s) {
-    const cmo_robot_description *d = robot->description;
+    const cmo_stay_inside_parameters *p = &state->parameters;
     float safe = state->budget.speed_mm_s;
-    robot->field = field;
-    robot->limit = safe;
     *speed_mm_s = asked == 0.0F ? otherwise : asked;
-    if (state->parameters.too_fast == CMO_TOO_FAST_ACCEPT && asked > 0.0F) {
+    if (asked > 0.0F && p->too_fast == CMO_TOO_FAST_ACCEPT) {
         return true;
     }
-    if (safe < least_speed(d)) {
-        robot->field = what_would_do(d, &state->parameters);
-        robot->limit = NAN;
+    if (safe < least_speed(robot->description)) {
+        cmi_refuse(robot, CMO_OUTCOME_TOO_FAST, what_would_do(robot->description, p), NAN);
         return false;
     }
-    if (*speed_mm_s > safe && state->parameters.too_fast == CMO_TOO_FAST_REFUSE) {
+    if (*speed_mm_s > safe && p->too_fast == CMO_TOO_FAST_REFUSE) {
+        cmi_refuse(robot, CMO_OUTCOME_TOO_FAST, field, safe);
         return false;
     }
     *speed_mm_s = fminf(*speed_mm_s, safe);
@@ -111,6 +111,7 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_inside_state *state, flo
 
 // ---------------------------------------------------------------------------------------- steps --
 
+// Sets out from here, on the heading that was chosen.
 static void go_on(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->come_mm = 0.0F;
     state->reckoned_mm = cmo_way_mm(robot); // what it rolled in the turn is no way come
@@ -137,6 +138,7 @@ static bool is_over(const cmo_robot *robot, const cmo_stay_inside_state *state) 
              (p->distance_mm > 0.0F && way >= p->distance_mm) || in_range(robot, p->range_mm)));
 }
 
+// Drives on and looks: for the boundary first, then for something to charge.
 static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_stay_inside_parameters *p = &state->parameters;
     if (cmi_rebound_meet(robot, state)) {
@@ -162,11 +164,13 @@ static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
                       p->braking_mm_s2);
 }
 
+// At the end, as it was asked to.
 static void halt(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_halt(robot, state->parameters.halt);
     state->since_us = 0;
 }
 
+// Brakes along its course; once it is slow enough, what is to be done about the boundary.
 static void come_to_stand(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_rebound_meet(robot, state);
     cmi_rebound_brake(robot, state);

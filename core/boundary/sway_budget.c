@@ -91,6 +91,9 @@ typedef struct lead {
     uint8_t steps;
 } lead;
 
+// The tyres of a sway's steps from `at` on have to stay behind what the spots have been over
+// `steps` before: the furthest of all that was so far (`gone`) against the spots' furthest of then.
+// From one sway to the next, both go on by f->advance.
 static lead lead_after(const front *f, uint8_t steps) {
     uint8_t at = steps % STEPS;
     float gone = -CMI_NEVER_MM; // by the tyres, in the sway before

@@ -43,14 +43,13 @@ static const cmi_row of_lights[] CMO_FLASH = {
 };
 // clang-format on
 
-static bool check(cmo_robot *robot, const cmi_row *rows, uint8_t count, const void *of) {
-    // Rows without a default: nothing is written.
-    return cmi_check_parameters(robot, rows, count, (void *)(uintptr_t)of) == CMO_OUTCOME_DONE;
+static bool check(cmo_robot *robot, const cmi_row *rows, uint8_t count, void *of) {
+    return cmi_check_parameters(robot, rows, count, of) == CMO_OUTCOME_DONE;
 }
 
-static bool check_lights(cmo_robot *robot, const cmo_robot_description *d) {
+static bool check_lights(cmo_robot *robot, cmo_robot_description *d) {
     for (uint8_t i = 0; i < d->lights; i++) {
-        const cmo_light_description *light = &d->light[i];
+        cmo_light_description *light = &d->light[i];
         if (!check(robot, of_lights, CMI_ROWS(of_lights), light)) {
             return false;
         }
@@ -73,19 +72,21 @@ static bool check_age(cmo_robot *robot, uint32_t age_us, const char *field) {
     return good;
 }
 
-bool cmi_check_description(cmo_robot *robot, const cmo_robot_description *d, uint16_t traits) {
-    if (!check(robot, all, CMI_ROWS(all), d) || !check_age(robot, d->lifetime_us, "lifetime_us") ||
-        !check_age(robot, d->encoder_age_us, "encoder_age_us") ||
-        !check_age(robot, d->light_age_us, "light_age_us")) {
+bool cmi_check_description(cmo_robot *robot, const cmo_robot_description *description,
+                           uint16_t traits) {
+    cmo_robot_description d = *description; // which may stand where nothing can be written
+    if (!check(robot, all, CMI_ROWS(all), &d) || !check_age(robot, d.lifetime_us, "lifetime_us") ||
+        !check_age(robot, d.encoder_age_us, "encoder_age_us") ||
+        !check_age(robot, d.light_age_us, "light_age_us")) {
         return false;
     }
-    if (d->slowest_mm_s > d->top_speed_mm_s) {
+    if (d.slowest_mm_s > d.top_speed_mm_s) {
         robot->field = "slowest_mm_s";
-        robot->limit = d->top_speed_mm_s;
+        robot->limit = d.top_speed_mm_s;
         return false;
     }
     return (!(traits & CMO_TRAIT_ENCODERS) ||
-            check(robot, with_encoders, CMI_ROWS(with_encoders), d)) &&
-           (traits & CMO_TRAIT_SPEED || check(robot, with_duty, CMI_ROWS(with_duty), d)) &&
-           check_lights(robot, d);
+            check(robot, with_encoders, CMI_ROWS(with_encoders), &d)) &&
+           (traits & CMO_TRAIT_SPEED || check(robot, with_duty, CMI_ROWS(with_duty), &d)) &&
+           check_lights(robot, &d);
 }

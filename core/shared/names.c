@@ -3,12 +3,12 @@
 #include <cammino/check_wiring.h>
 
 #define NAMED_OUTCOME(NAME, name, text)          [CMO_OUTCOME_##NAME] = #name,
-#define TEXT_OUTCOME(NAME, name, text)           [CMO_OUTCOME_##NAME] = text,
+#define TEXT_OUTCOME(NAME, name, text)           [CMO_OUTCOME_##NAME] = (text),
 #define NAMED_STAGE(NAME, name, text)            [CMO_STAGE_##NAME] = #name,
 #define NAMED_ROUTINE(NAME, name, figures, text) [CMO_ROUTINE_##NAME] = #name,
 #define NAMED_FIGURE(NAME, name, from, meaning)  [CMO_##NAME] = #name,
 #define NAMED_FINDING(NAME, name, text)          [CMO_FINDING_##NAME] = #name,
-#define TEXT_FINDING(NAME, name, text)           [CMO_FINDING_##NAME] = text,
+#define TEXT_FINDING(NAME, name, text)           [CMO_FINDING_##NAME] = (text),
 
 // A name of each, or "?".
 #define PICK(names, value)                                                                         \

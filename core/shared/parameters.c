@@ -46,7 +46,7 @@ static void know_robot(const cmo_robot *robot, cmi_row *row) {
     }
 }
 
-// Nothing is written but a default: a robot's description may stand where nothing can be.
+// Nothing is written but a default.
 static float fill_in(const cmi_row *row, uint8_t *at, float value) {
     if (row->as == CMI_WHOLE) { // of one byte
         *at = (uint8_t)row->usual;
