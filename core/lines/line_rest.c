@@ -10,6 +10,17 @@
 #include <math.h>
 #include <stddef.h>
 
+// A wheel that stays within a step for so long sticks: the next look at the edge tells more than
+// more patience.
+#define STUCK_US 400000U
+// Gear play is known to a part of itself: at least this share of a small move is asked for.
+#define LEAST_ASKED 0.3F
+// Moves are never driven more gently than this: a wheel that had to be started could not be braked.
+#define LEAST_SHARE 0.25F
+// A rest so near to an edge, as a share of the spot, is read from the edge: further off, the disc's
+// curve is flat.
+#define ON_EDGE 0.3F
+
 // How far a sensor is to go on from here to its rest.
 static float left_to_go(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
@@ -99,7 +110,7 @@ static float edge_off(const cmo_robot *robot, const cmo_line_state *state, bool 
 bool cmi_line_rests_on_edge(const cmo_robot *robot, const cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     float spot = robot->description->light[cmi_line_first(robot, state)].spot_mm;
-    return spot > 0.0F && fabsf(p->beyond_mm) < 0.3F * spot && p->rest != CMO_REST_CENTRE &&
+    return spot > 0.0F && fabsf(p->beyond_mm) < ON_EDGE * spot && p->rest != CMO_REST_CENTRE &&
            p->rest != CMO_REST_HALTED;
 }
 
@@ -120,7 +131,7 @@ bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
 bool cmi_line_settle_move(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
     state->waited_us += robot->dt_us;
     bool settled = cmi_motion_settle(&state->motion, robot, finest_mm);
-    bool moved = settled || robot->still_us > 400000 || state->waited_us > CMI_SETTLE_US;
+    bool moved = settled || robot->still_us > STUCK_US || state->waited_us > CMI_SETTLE_US;
     if (moved) {
         state->waited_us = 0;
     }
@@ -130,7 +141,7 @@ bool cmi_line_settle_move(cmo_robot *robot, cmo_line_state *state, float finest_
 float cmi_line_ask(const cmo_robot *robot, float way_mm, float last_sign) {
     float size = fabsf(way_mm);
     if (way_mm * last_sign < 0.0F) {
-        size = fmaxf(size - robot->description->gear_play_mm, 0.3F * size);
+        size = fmaxf(size - robot->description->gear_play_mm, LEAST_ASKED * size);
     }
     return way_mm < 0.0F ? -size : size;
 }
@@ -138,7 +149,7 @@ float cmi_line_ask(const cmo_robot *robot, float way_mm, float last_sign) {
 void cmi_line_learn_move(float *share, float goal_mm, float left_mm) {
     float over = goal_mm < 0.0F ? left_mm : -left_mm;
     if (fabsf(over) > CMI_LINE_OVERRUN_MM) {
-        *share = fmaxf(0.5F * *share, 0.25F);
+        *share = fmaxf(0.5F * *share, LEAST_SHARE);
     }
 }
 

@@ -21,6 +21,13 @@
 // No wheel is sent a shorter way.
 #define LEAST_WAY_MM 0.01F
 
+// The long way back over the edge, and small moves: over such ways limits of acceleration hardly
+// let a robot get faster.
+#define BACK_MM_S  500.0F
+#define SMALL_MM_S 400.0F
+
+// Which edge the sensors are settled on; over the centre the near one, and on from it by the
+// encoders.
 static bool on_far_edge(const cmo_square_on_line_state *state) {
     return state->line.parameters.rest == CMO_REST_FAR_EDGE;
 }
@@ -58,9 +65,10 @@ static void place(cmo_robot *robot, cmo_square_on_line_state *state) {
     float sine, cosine;
     cmi_sin_cos(b.angle_rad, &sine, &cosine);
     float share = fabsf(b.angle_rad) > 0.01F ? sine / b.angle_rad : 1.0F;
-    move(robot, state, (goal - b.axle_mm) / share, -b.angle_rad, 500.0F, CMO_STAGE_RETURN);
+    move(robot, state, (goal - b.axle_mm) / share, -b.angle_rad, BACK_MM_S, CMO_STAGE_RETURN);
 }
 
+// At the end, as it was asked to.
 static void halt(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmi_line_halt(robot, &state->line);
 }
@@ -91,8 +99,8 @@ static void edge_errors(const cmo_robot *robot, cmo_square_on_line_state *state,
     }
 }
 
-// Moves to settle, at most; after so many of them, this much more than the tolerance will do.
-#define ROUNDS         10U
+// After so many moves to settle, this much more than the tolerance will do: what is left then is as
+// much gear play and noise as it is an error.
 #define PATIENT_ROUNDS 2U
 #define CONTENT        1.6F
 
@@ -109,6 +117,7 @@ static void wheel_ways(const cmo_robot *robot, const float sensors[2], float whe
     wheels[1] = way + 0.5F * turn * d->track_mm;
 }
 
+// What the last small move has left of what each wheel was to go.
 static void learn_move(const cmo_robot *robot, cmo_square_on_line_state *state,
                        const float to_go[2]) {
     float left[2];
@@ -118,15 +127,17 @@ static void learn_move(const cmo_robot *robot, cmo_square_on_line_state *state,
     }
 }
 
+// The next small move, of both wheels at once.
 static void move_on(cmo_robot *robot, cmo_square_on_line_state *state, const float to_go[2]) {
     wheel_ways(robot, to_go, state->goal_mm);
     state->rounds++;
     const cmo_motion *last = &state->line.motion;
     float left = cmi_line_ask(robot, state->goal_mm[0], last->left_sign);
     float right = cmi_line_ask(robot, state->goal_mm[1], last->right_sign);
-    move_wheels(robot, state, left, right, state->share, 400.0F, CMO_STAGE_RETURN);
+    move_wheels(robot, state, left, right, state->share, SMALL_MM_S, CMO_STAGE_RETURN);
 }
 
+// At a standstill: are both sensors over the edge, or does it take another move?
 static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
     float slow = 0.6F * robot->description->slowest_mm_s + 1.0F; // it has crept up to there
     if (!cmi_line_look_at_rest(robot, &state->line, slow)) {
@@ -157,12 +168,13 @@ static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
     if (fabsf(extra) > LEAST_WAY_MM) {
         float left_over = 0.5F * (to_go[0] + to_go[1]);
         state->extra_mm = extra;
-        move(robot, state, extra + left_over, 0.0F, 400.0F, CMO_STAGE_MOVE);
+        move(robot, state, extra + left_over, 0.0F, SMALL_MM_S, CMO_STAGE_MOVE);
         return;
     }
     halt(robot, state);
 }
 
+// Follows a move to its end, and to rest where that is worth waiting for.
 static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmo_motion *motion = &state->line.motion;
     if (!motion->arrived) {
@@ -195,6 +207,7 @@ static float middle_mm(const cmo_robot *robot, const cmo_square_on_line_state *s
     return 0.5F * (b.spot_mm[0] + b.spot_mm[1]);
 }
 
+// It stands, halted: the figures, by the readings of the edge, or on from it by the encoders.
 static void finish(cmo_robot *robot, cmo_square_on_line_state *state) {
     const cmo_motion *motion = &state->line.motion;
     float now[2] = {state->to_go[0], state->to_go[1]};
@@ -221,6 +234,7 @@ static void finish(cmo_robot *robot, cmo_square_on_line_state *state) {
 
 // ---------------------------------------------------------------------------------------- steps --
 
+// Drives on until both sensors have crossed the near edge; that is the line.
 static void search(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmo_line_state *line = &state->line;
     const cmo_line_parameters *p = &line->parameters;

@@ -19,13 +19,21 @@
 // and less vaguely the slower.
 #define CENTRE_MM_S 150.0F
 
+// The way back is short: limits of acceleration hardly let it get faster.
+#define BACK_MM_S 400.0F
+
+// So much left over takes another profile; small moves would creep up to it.
+#define FAR_OFF_MM 4.0F
+
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
 
+// Without a rest it stays where the halt at the crossing leaves it.
 static bool halts_at_once(const cmo_line_state *state) {
     return state->parameters.rest == CMO_REST_HALTED;
 }
 
+// Answers the crossing.
 static void stop(cmo_robot *robot, cmo_line_state *state) {
     if (halts_at_once(state)) {
         cmi_line_halt(robot, state);
@@ -34,13 +42,14 @@ static void stop(cmo_robot *robot, cmo_line_state *state) {
     }
 }
 
+// A profile of its own, by a share of the limits, so that small moves leave little over.
 static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_stage stage) {
     float sign = way_mm < 0.0F ? -1.0F : 1.0F;
     cmo_motion *motion = &state->motion;
     cmi_motion_start(motion, robot, fabsf(way_mm), sign, sign);
     motion->braking_mm_s2 = state->share * cmi_line_braking(state);
     motion->acceleration_mm_s2 = state->share * state->parameters.acceleration_mm_s2;
-    motion->top_mm_s = fminf(robot->description->top_speed_mm_s, 400.0F);
+    motion->top_mm_s = fminf(robot->description->top_speed_mm_s, BACK_MM_S);
     cmi_count_still_anew(robot);
     cmi_enter(robot, stage);
     cmi_motion_follow(motion, robot);
@@ -141,6 +150,7 @@ static void go_on(cmo_robot *robot, cmo_line_state *state) {
     cmi_line_approach(robot, state);
 }
 
+// Follows the way back to its end; on it, what has been met again may shift where that is.
 static void come_back(cmo_robot *robot, cmo_line_state *state) {
     cmo_motion *motion = &state->motion;
     bool looks = CMO_SLIDING && state->looks_again;
@@ -155,11 +165,10 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
         cmi_motion_follow(motion, robot);
         return;
     }
-    // Much left over takes another profile: small moves would creep up to it.
     float left_over = motion->target_mm - cmi_motion_way(motion, robot);
     bool slow =
         fabsf(cmo_speed_mm_s(robot)) < fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
-    if (!state->looks_again && slow && fabsf(left_over) > 4.0F && state->moves < ROUNDS) {
+    if (!state->looks_again && slow && fabsf(left_over) > FAR_OFF_MM && state->moves < ROUNDS) {
         state->moves++;
         move_by(robot, state, motion->left_sign * left_over, CMO_STAGE_RETURN);
         return;
@@ -174,6 +183,7 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
     }
 }
 
+// The next small move onto the edge.
 static void move_on(cmo_robot *robot, cmo_line_state *state, float to_go_mm) {
     state->rounds++;
     state->goal_mm = to_go_mm;
@@ -201,6 +211,8 @@ static bool is_off(const cmo_line_state *state) {
     return off;
 }
 
+// At a standstill: is it there by what the sensors read of the edge, or by the encoders where they
+// see none?
 static void settle(cmo_robot *robot, cmo_line_state *state) {
     if (!look_at_rest(robot, state)) {
         return;

@@ -20,6 +20,7 @@
 // Steady looks of no known surface, less those of one, before the levels are said not to fit.
 #define MISFIT_LOOKS 200U
 
+// What its drift makes of a reading.
 static float corrected(const cmo_light *light, float reflectance) {
     if (light->dark_drift == 0 && light->light_drift == 0) {
         return reflectance;
@@ -228,6 +229,8 @@ static void note_interval(cmo_light *light, uint32_t interval_us, float gap_mm) 
     light->gap_worst_mm = fmaxf(light->gap_worst_mm, gap_mm);
 }
 
+// A fresh look: placed where the spot was at mid-exposure, by levels that follow slow changes, and
+// watched for what no surface does; then it may complete a crossing.
 static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_t time_us) {
     const cmo_robot_description *description = robot->description;
     const cmo_light_description *described = &description->light[sensor];
@@ -273,6 +276,8 @@ static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_
     }
 }
 
+// A crossing that an interrupt has caught: time and side are known, and so is where the wheels
+// were.
 static void take_latch(cmo_robot *robot, uint8_t sensor, const cmo_latch *latch) {
     cmo_light *light = &robot->light[sensor];
     bool fresh = !light->latch_seen || latch->sequence != light->latch_sequence;
