@@ -93,15 +93,15 @@ static void print_line(const lab_series *series, unsigned number) {
     }
     const lab_statistics *time = &leg->figure[CMO_ELAPSED_MS].truth;
     char *done = g_strdup_printf("%u of %u", leg->outcomes[CMO_OUTCOME_DONE], driven);
-    printf("%3u  %-17s%15s", number + 1, cmo_routine_name(leg->routine), done);
+    printf("%3u  %-17s%12s", number + 1, cmo_routine_name(leg->routine), done);
     g_free(done);
     if (time->n > 0) {
-        printf("%8.2f%7.2f", time->p50 / 1000.0, time->p95 / 1000.0);
+        printf("%7.2f%7.2f", time->p50 / 1000.0, time->p95 / 1000.0);
     }
     cmo_figure figure = shown_by(leg->routine);
     const lab_statistics *s = figure != CMO_FIGURES ? &leg->figure[figure].truth : NULL;
     if (s != NULL && s->n > 0) {
-        printf("  %-19s%9.2f%8.2f%9.2f%9.2f%9.2f", cmo_figure_name(figure), s->mean, s->sd, s->p05,
+        printf("  %-19s%8.2f%8.2f%8.2f%8.2f%8.2f", cmo_figure_name(figure), s->mean, s->sd, s->p05,
                s->p95, s->worst);
     }
     printf("\n");
@@ -114,9 +114,9 @@ static void print_line(const lab_series *series, unsigned number) {
 }
 
 static void print_lines(const lab_series *series) {
-    printf("\n%-22s%15s%15s  %-19s%9s%8s%9s%9s%9s\n", "leg", "done", "time s", "true figure",
+    printf("\n%-22s%12s%14s  %-19s%8s%8s%8s%8s%8s\n", "leg", "done", "time s", "true figure",
            "mean", "sd", "p05", "p95", "worst");
-    printf("%45s%7s\n", "p50", "p95");
+    printf("%41s%7s\n", "p50", "p95");
     for (unsigned i = 0; i < series->legs; i++) {
         print_line(series, i);
     }

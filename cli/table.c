@@ -148,7 +148,7 @@ static void print_passed_over(const lab_leg_result *leg) {
         return;
     }
     double count = leg->robot.value[CMO_PASSED_OVER];
-    printf("     passed over %.0f, %sat %.1f mm by the %s sensor, %.1f mm wide along the way, %s\n",
+    printf("     passed over %.0f, %sat %.1f mm by the %s sensor: %.1f mm along the way, %s\n",
            count, count > 1.0 ? "the last " : "", (double)report->passed_at_mm,
            cli_side(report->passed_sensor), (double)report->passed_width_mm,
            report->passed_reason == CMO_PASSED_ONE_SIDED ? "met by that sensor alone"

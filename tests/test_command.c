@@ -103,7 +103,7 @@ START_TEST(what_was_passed_over_is_said) {
     ck_assert_int_eq(CALL("drive " ROUTE), 0);
     const char *last = strstr(out, "passed over 5, the last at 27");
     ck_assert_ptr_nonnull(last);
-    ck_assert_ptr_nonnull(strstr(last, "mm wide along the way, narrower than a line\n"));
+    ck_assert_ptr_nonnull(strstr(last, "mm along the way, narrower than a line\n"));
     ck_assert_int_eq(CALL("drive " ROUTE " --json"), 0);
     ck_assert_ptr_nonnull(strstr(out, "\"passed_over_last\" : {"));
     ck_assert_ptr_nonnull(strstr(out, "\"reason\" : \"too_narrow\""));

@@ -139,7 +139,7 @@ END_TEST
 START_TEST(the_command_prints_a_table_and_says_whether_all_completed) {
     ck_assert_int_eq(CALL("series data/ferry/take-levels.yaml --trials 5"), 0);
     ck_assert_ptr_nonnull(strstr(out, "5 of 5 trials completed (100.0 %)"));
-    ck_assert_ptr_nonnull(strstr(out, "\n  1  take_levels               5 of 5 "));
+    ck_assert_ptr_nonnull(strstr(out, "\n  1  take_levels            5 of 5 "));
     ck_assert_int_eq(CALL("series data/ferry/take-levels.yaml --trials 5 --all"), 0);
     ck_assert_ptr_nonnull(strstr(out, "leg 1  take_levels: done 5 of 5"));
     ck_assert_str_eq(err, ""); // no progress where nobody watches
