@@ -37,8 +37,8 @@ static void place_spots(lab_robot *robot, double ahead_mm, double left_mm) {
         double left = i == 0 ? left_mm : -left_mm;
         robot->description.light[i].ahead_mm = (float)ahead_mm;
         robot->description.light[i].left_mm = (float)left;
-        robot->plant.eye[i].ahead_mm = ahead_mm;
-        robot->plant.eye[i].left_mm = left;
+        robot->plant.sensor[i].ahead_mm = ahead_mm;
+        robot->plant.sensor[i].left_mm = left;
     }
 }
 

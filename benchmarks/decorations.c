@@ -76,15 +76,16 @@ static const cmo_robot_description robot_like_mozzo = {
 
 // A reading over a surface where no shadow falls.
 static double reading(const scene *s, double luminance) {
-    const cmo_sim_eye *eye = &s->setup.plant.eye[0];
-    double light = luminance * (1.0 + eye->ambient_share * s->setup.plant.ambient);
-    return eye->black_counts + (eye->white_counts - eye->black_counts) * light;
+    const cmo_sim_light *sensor = &s->setup.plant.sensor[0];
+    double light = luminance * (1.0 + sensor->ambient_share * s->setup.plant.ambient);
+    return sensor->black_counts + (sensor->white_counts - sensor->black_counts) * light;
 }
 
 // What a user does: forty readings of each surface, levels from the darkest and the lightest.
 static bool sample(scene *s) {
     float counts[SURFACES], spread[SURFACES];
-    double span = fabs(s->setup.plant.eye[0].white_counts - s->setup.plant.eye[0].black_counts);
+    double span =
+        fabs(s->setup.plant.sensor[0].white_counts - s->setup.plant.sensor[0].black_counts);
     for (int i = 0; i < SURFACES; i++) {
         cmo_level_taker taker;
         cmo_level_taker_start(&taker);
@@ -96,7 +97,7 @@ static bool sample(scene *s) {
             return false;
         }
     }
-    bool inverted = s->setup.plant.eye[0].white_counts < s->setup.plant.eye[0].black_counts;
+    bool inverted = s->setup.plant.sensor[0].white_counts < s->setup.plant.sensor[0].black_counts;
     int dark = 0;
     int light = 0;
     for (int i = 1; i < SURFACES; i++) {
@@ -149,10 +150,10 @@ static bool make(scene *s, uint64_t seed) {
     double share =
         even(0, 1) < 0.5 ? even(0.01, 0.05) : even(0.1, 0.4); // lit minus unlit, or plain
     for (int i = 0; i < 2; i++) {
-        p->eye[i].noise = s->noise;
-        p->eye[i].ambient_share = share;
-        p->eye[i].black_counts = inverted ? 950 : 60;
-        p->eye[i].white_counts = inverted ? 250 : 760;
+        p->sensor[i].noise = s->noise;
+        p->sensor[i].ambient_share = share;
+        p->sensor[i].black_counts = inverted ? 950 : 60;
+        p->sensor[i].white_counts = inverted ? 250 : 760;
     }
     // All of the ambient light may go, or as much again come: that is the stated range.
     s->change = share * p->ambient;

@@ -93,10 +93,10 @@ static void geometry(const population *c, unsigned i, const void *context, outco
     for (int side = 0; side < 2; side++) {
         char word[16];
         g_snprintf(word, sizeof word, "place %d", side);
-        p->eye[side].ahead_mm += population_even(i, word, -1, 1) * p->place_spread_mm;
+        p->sensor[side].ahead_mm += population_even(i, word, -1, 1) * p->place_spread_mm;
         g_snprintf(word, sizeof word, "delay %d", side);
-        p->eye[side].delay_ms =
-            fmax(0.0, p->eye[side].delay_ms + population_even(i, word, -1, 1) * p->delay_spread_ms);
+        p->sensor[side].delay_ms = fmax(
+            0.0, p->sensor[side].delay_ms + population_even(i, word, -1, 1) * p->delay_spread_ms);
         g_snprintf(word, sizeof word, "wheel %d", side);
         wheel[side] = 1.0 + population_even(i, word, -1, 1) * p->wheel_spread;
     }
@@ -111,11 +111,11 @@ static void geometry(const population *c, unsigned i, const void *context, outco
     const cmo_robot_description *d = &measured.description;
     out->outcome = CMO_OUTCOME_DONE;
     out->value[MISMATCH] = (double)(d->light[0].ahead_mm - d->light[1].ahead_mm) -
-                           (p->eye[0].ahead_mm - p->eye[1].ahead_mm);
+                           (p->sensor[0].ahead_mm - p->sensor[1].ahead_mm);
     out->value[TRACK] = 100.0 * ((double)d->track_mm / p->track_mm - 1.0);
     out->value[RATIO] =
         100.0 * ((double)(d->right_step_mm / d->left_step_mm) * wheel[0] / wheel[1] - 1.0);
-    out->value[DELAY] = d->light[0].delay_us / 1000.0 - p->eye[0].delay_ms;
+    out->value[DELAY] = d->light[0].delay_us / 1000.0 - p->sensor[0].delay_ms;
 }
 
 void fleet_geometry(const char *fleet, unsigned robots) {

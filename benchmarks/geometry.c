@@ -89,24 +89,24 @@ static bool measure(uint64_t seed, const cmo_sim_mat *mat, result *out) {
     p->tyre_creep = even(0.015, 0.03);
     p->battery = even(0.85, 1.1);
     for (int i = 0; i < 2; i++) {
-        p->eye[i].ahead_mm += even(-1, 1);
-        p->eye[i].left_mm += even(-1, 1);
-        p->eye[i].delay_ms += even(-1.5, 1.5);
-        p->eye[i].noise = even(0.003, 0.015);
+        p->sensor[i].ahead_mm += even(-1, 1);
+        p->sensor[i].left_mm += even(-1, 1);
+        p->sensor[i].delay_ms += even(-1.5, 1.5);
+        p->sensor[i].noise = even(0.003, 0.015);
     }
     cmo_sim *sim = cmo_sim_new(&setup);
     cmo_robot robot;
     static cmo_measure_geometry_state state;
     cmo_robot_start(&robot, &d, cmo_sim_port(sim));
     for (int i = 0; i < 2; i++) {
-        const cmo_sim_eye *eye = &p->eye[i];
-        double span =
-            (eye->white_counts - eye->black_counts) * (1.0 + eye->ambient_share * p->ambient);
+        const cmo_sim_light *sensor = &p->sensor[i];
+        double span = (sensor->white_counts - sensor->black_counts) *
+                      (1.0 + sensor->ambient_share * p->ambient);
         cmo_robot_set_levels(&robot, (uint8_t)i,
-                             &(cmo_levels){.dark = (uint16_t)(eye->black_counts + 0.05 * span),
-                                           .light = (uint16_t)(eye->black_counts + 0.6 * span),
+                             &(cmo_levels){.dark = (uint16_t)(sensor->black_counts + 0.05 * span),
+                                           .light = (uint16_t)(sensor->black_counts + 0.6 * span),
                                            .void_counts = CMO_LEVEL_UNKNOWN,
-                                           .noise = (uint16_t)(1.0 + eye->noise * span)});
+                                           .noise = (uint16_t)(1.0 + sensor->noise * span)});
     }
     cmo_measure_geometry_parameters parameters = {.lines_mm = (float)LINES_MM};
     cmo_outcome outcome = cmo_measure_geometry(&robot, &state, &parameters);
@@ -115,11 +115,11 @@ static bool measure(uint64_t seed, const cmo_sim_mat *mat, result *out) {
     }
     const cmo_geometry *g = &state.geometry;
     double mean_wheel = 0.5 * (p->left_wheel + p->right_wheel);
-    double mismatch = p->eye[0].ahead_mm - p->eye[1].ahead_mm;
+    double mismatch = p->sensor[0].ahead_mm - p->sensor[1].ahead_mm;
     *out = (result){
         .stated = {-mismatch, 100.0 * ((double)d.track_mm / p->track_mm - 1.0),
                    100.0 * (p->left_wheel / p->right_wheel - 1.0), 100.0 * (1.0 / mean_wheel - 1.0),
-                   delay - p->eye[0].delay_ms, delay - p->eye[1].delay_ms},
+                   delay - p->sensor[0].delay_ms, delay - p->sensor[1].delay_ms},
         .measured = {(double)(g->ahead_mm[0] - g->ahead_mm[1]) - mismatch,
                      100.0 * ((double)g->track_mm / p->track_mm - 1.0),
                      100.0 * ((double)(g->right_step_mm / g->left_step_mm) * p->left_wheel /
@@ -128,8 +128,8 @@ static bool measure(uint64_t seed, const cmo_sim_mat *mat, result *out) {
                      100.0 *
                          (0.5 * (double)(g->left_step_mm + g->right_step_mm) / (step * mean_wheel) -
                           1.0),
-                     (double)g->delay_ms[0] - p->eye[0].delay_ms,
-                     (double)g->delay_ms[1] - p->eye[1].delay_ms},
+                     (double)g->delay_ms[0] - p->sensor[0].delay_ms,
+                     (double)g->delay_ms[1] - p->sensor[1].delay_ms},
         .claimed = {(double)g->mismatch_error_mm, 100.0 * (double)(g->track_error_mm / g->track_mm),
                     100.0 * (double)g->ratio_error, 100.0 * (double)g->size_error,
                     (double)g->delay_error_ms, (double)g->delay_error_ms},

@@ -6,8 +6,8 @@ void set_sensors(lab_robot *robot, double interval_ms, double delay_ms, double t
     for (int i = 0; i < 2; i++) {
         robot->description.light[i].interval_us = (uint32_t)(1000.0 * interval_ms);
         robot->description.light[i].delay_us = (uint32_t)(1000.0 * delay_ms);
-        robot->plant.eye[i].interval_ms = interval_ms;
-        robot->plant.eye[i].delay_ms = delay_ms;
+        robot->plant.sensor[i].interval_ms = interval_ms;
+        robot->plant.sensor[i].delay_ms = delay_ms;
     }
 }
 

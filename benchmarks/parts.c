@@ -7,9 +7,9 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#define PLANT(field) offsetof(cmo_sim_plant, field)
-#define EYE(field)   offsetof(cmo_sim_eye, field)
-#define NONE         ((size_t)-1)
+#define PLANT(field)  offsetof(cmo_sim_plant, field)
+#define SENSOR(field) offsetof(cmo_sim_light, field)
+#define NONE          ((size_t)-1)
 
 #define PI_REGULATOR                                                                               \
     {                                                                                              \
@@ -17,10 +17,10 @@
             PLANT(regulator_filter_ms), NONE                                                       \
     }
 
-// The fields of the plant, and of each eye, that make a part.
+// The fields of the plant, and of each sensor, that make a part.
 static const struct {
     const char *name;
-    size_t plant[5], eye[2];
+    size_t plant[5], sensor[2];
     bool measured; // its lag is another one, and its user has measured it
 } parts[] = {
     {"nothing: the plain robot", {NONE}, {NONE}, false},
@@ -45,13 +45,13 @@ static const struct {
     {"tyres that scrub in turns", {PLANT(turn_widens), NONE}, {NONE}, false},
     {"a body that leans", {PLANT(lean_mm), NONE}, {NONE}, false},
     {"a lamp that flickers", {PLANT(flicker), PLANT(flicker_hz), NONE}, {NONE}, false},
-    {"spots that fade out", {NONE}, {EYE(footprint), NONE}, false},
-    {"lopsided spots", {NONE}, {EYE(lopsided), NONE}, false},
-    {"a bent response", {NONE}, {EYE(bend), NONE}, false},
-    {"electronics that lag", {NONE}, {EYE(lag_ms), NONE}, false},
-    {"clocks that are off and jitter", {NONE}, {EYE(clock_off), EYE(jitter_ms)}, false},
-    {"a gain that wanders", {NONE}, {EYE(gain_wander), NONE}, false},
-    {"light of the other's lamp", {NONE}, {EYE(cross_light), NONE}, false},
+    {"spots that fade out", {NONE}, {SENSOR(footprint), NONE}, false},
+    {"lopsided spots", {NONE}, {SENSOR(lopsided), NONE}, false},
+    {"a bent response", {NONE}, {SENSOR(bend), NONE}, false},
+    {"electronics that lag", {NONE}, {SENSOR(lag_ms), NONE}, false},
+    {"clocks that are off and jitter", {NONE}, {SENSOR(clock_off), SENSOR(jitter_ms)}, false},
+    {"a gain that wanders", {NONE}, {SENSOR(gain_wander), NONE}, false},
+    {"light of the other's lamp", {NONE}, {SENSOR(cross_light), NONE}, false},
 };
 
 static void take(void *to, const void *from, size_t offset) {
@@ -64,9 +64,9 @@ static lab_robot *with_part(size_t part, const lab_robot *demo) {
     for (int i = 0; i < 5 && parts[part].plant[i] != NONE; i++) {
         take(&robot->plant, &demo->plant, parts[part].plant[i]);
     }
-    for (int i = 0; i < 2 && parts[part].eye[i] != NONE; i++) {
-        for (unsigned eye = 0; eye < robot->plant.eyes; eye++) {
-            take(&robot->plant.eye[eye], &demo->plant.eye[eye], parts[part].eye[i]);
+    for (int i = 0; i < 2 && parts[part].sensor[i] != NONE; i++) {
+        for (unsigned sensor = 0; sensor < robot->plant.sensors; sensor++) {
+            take(&robot->plant.sensor[sensor], &demo->plant.sensor[sensor], parts[part].sensor[i]);
         }
     }
     if (parts[part].measured) {

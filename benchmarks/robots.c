@@ -15,7 +15,7 @@ static void set_size(lab_robot *robot, double track_mm, double left_mm) {
     for (int i = 0; i < 2; i++) {
         double place = i == 0 ? left_mm : -left_mm;
         robot->description.light[i].left_mm = (float)place;
-        robot->plant.eye[i].left_mm = place;
+        robot->plant.sensor[i].left_mm = place;
     }
 }
 

@@ -243,7 +243,7 @@ static void draw(lab_route *route, const char *path, int robots) {
 static void print_limit(const lab_route *route) {
     const cmo_sim_plant *p = &route->robot->plant;
     double late_s =
-        1e-3 * (0.5 * p->eye[0].interval_ms + p->eye[0].delay_ms + p->command_delay_ms) +
+        1e-3 * (0.5 * p->sensor[0].interval_ms + p->sensor[0].delay_ms + p->command_delay_ms) +
         0.5e-6 * route->robot->description.tick_us;
     double grip = 1000.0 * p->grip_m_s2;
     printf("physical limit of this plant, from 40 degrees, ms:");

@@ -87,11 +87,11 @@ static void make(subject *s, uint64_t seed, const cmo_sim_mat *mats[2]) {
     s->setup.plant.gain_spread = 0.2;
     s->setup.plant.battery = even(0.85, 1.1);
     for (int i = 0; i < 2; i++) {
-        cmo_sim_eye *eye = &s->setup.plant.eye[i];
-        eye->noise = even(0.003, 0.02);
+        cmo_sim_light *sensor = &s->setup.plant.sensor[i];
+        sensor->noise = even(0.003, 0.02);
         if (d->light[i].dark_is_high) {
-            eye->black_counts = 0.9 * 1023;
-            eye->white_counts = 0.1 * 1023;
+            sensor->black_counts = 0.9 * 1023;
+            sensor->white_counts = 0.1 * 1023;
         }
     }
     cmo_sim_faults_none(&s->setup.faults);
@@ -126,8 +126,8 @@ static bool try_one(uint64_t seed, int broken, const cmo_sim_mat *mats[2], bool 
     if (broken == CMO_FINDING_LIGHTS_SWAPPED) {
         bool high = s.description.light[0].dark_is_high;
         s.description.light[1].dark_is_high = high;
-        s.setup.plant.eye[1].black_counts = s.setup.plant.eye[0].black_counts;
-        s.setup.plant.eye[1].white_counts = s.setup.plant.eye[0].white_counts;
+        s.setup.plant.sensor[1].black_counts = s.setup.plant.sensor[0].black_counts;
+        s.setup.plant.sensor[1].white_counts = s.setup.plant.sensor[0].white_counts;
     }
     break_one(&s, (cmo_finding)broken);
     double stated[2] = {s.description.light[0].delay_us / 1000.0,
@@ -144,7 +144,7 @@ static bool try_one(uint64_t seed, int broken, const cmo_sim_mat *mats[2], bool 
     bool good = state.findings == wanted &&
                 outcome == (wanted ? CMO_OUTCOME_WIRING_WRONG : CMO_OUTCOME_DONE);
     for (int i = 0; i < 2; i++) {
-        delay_off_ms[i] = (double)state.delay_ms[i] - s.setup.plant.eye[i].delay_ms;
+        delay_off_ms[i] = (double)state.delay_ms[i] - s.setup.plant.sensor[i].delay_ms;
     }
     if (!good && talk) {
         printf("    seed %d: %s;", (int)seed, cmo_outcome_name(outcome));

@@ -289,11 +289,15 @@ static void print_head(const lab_run *run) {
     bool lines = applies & CMO_FIGURE_BIT(CMO_REST_ERROR_MM);
     bool speeds = applies & CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S);
     bool moves = lines || applies & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
-    printf("\n%-36s%6s%8s%16s%18s%18s\n", "leg", "time", speeds ? "speed" : "",
-           moves ? "overshoot mm" : "", lines ? "rest error mm" : "", lines ? "angle deg" : "");
     const char *both = "   robot   truth  ";
-    printf("%36s%6s%8s%s%s%s\n", "", "s", speeds ? "mm/s" : "", moves ? both : "",
-           lines ? both : "", lines ? "   robot   truth" : "");
+    char *first = g_strdup_printf("%-36s%6s%8s%16s%18s%18s", "leg", "time", speeds ? "speed" : "",
+                                  moves ? "overshoot mm" : "", lines ? "rest error mm" : "",
+                                  lines ? "angle deg" : "");
+    char *second = g_strdup_printf("%36s%6s%8s%s%s%s", "", "s", speeds ? "mm/s" : "",
+                                   moves ? both : "", lines ? both : "", lines ? both : "");
+    printf("\n%s\n%s\n", g_strchomp(first), g_strchomp(second));
+    g_free(second);
+    g_free(first);
 }
 
 void cli_print_run(const lab_route *route, const lab_run *run, bool all) {

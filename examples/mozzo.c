@@ -43,9 +43,9 @@ static const cmo_port *start(const char *mat_file, const cmo_robot_description *
                    CMO_TRAIT_COAST | CMO_TRAIT_BRAKE | CMO_TRAIT_HOLD);
     setup->seed = 1;
     cmo_sim_plant_default(&setup->plant, description);
-    for (unsigned i = 0; i < setup->plant.eyes; i++) {
-        setup->plant.eye[i].black_counts = 61;
-        setup->plant.eye[i].white_counts = 848;
+    for (unsigned i = 0; i < setup->plant.sensors; i++) {
+        setup->plant.sensor[i].black_counts = 61;
+        setup->plant.sensor[i].white_counts = 848;
     }
     cmo_sim_faults_none(&setup->faults);
     return cmo_sim_port(cmo_sim_new(setup));

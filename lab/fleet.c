@@ -202,8 +202,8 @@ static bool draw(const lab_fleet *fleet, yaml_reader *reader, uint64_t seed, sta
     if (good) {
         mirror(&labi_light_section, &all.robot.lights.right, &all.robot.lights.left,
                offsetof(staged_light, left_mm));
-        mirror(&labi_eye_section, &all.robot.plant.eyes.right, &all.robot.plant.eyes.left,
-               offsetof(cmo_sim_eye, left_mm));
+        mirror(&labi_true_light_section, &all.robot.plant.sensors.right,
+               &all.robot.plant.sensors.left, offsetof(cmo_sim_light, left_mm));
         *staged = begin(&all.robot);
         good = check_stated(reader, staged) && labi_robot_check_staged(reader, staged);
         *staged = all.robot;

@@ -4,16 +4,16 @@
 
 #include <string.h>
 
-static void swap_polarity(cmo_sim_eye *eye) {
-    double black = eye->black_counts;
-    eye->black_counts = eye->white_counts;
-    eye->white_counts = black;
+static void swap_polarity(cmo_sim_light *sensor) {
+    double black = sensor->black_counts;
+    sensor->black_counts = sensor->white_counts;
+    sensor->white_counts = black;
 }
 
 static bool break_one(lab_robot *robot, cmo_finding finding) {
     cmo_sim_faults *f = &robot->faults;
-    cmo_sim_eye *eye = robot->plant.eye;
-    unsigned right = robot->plant.eyes > 1;
+    cmo_sim_light *sensor = robot->plant.sensor;
+    unsigned right = robot->plant.sensors > 1;
     switch (finding) {
     case CMO_FINDING_LEFT_MOTOR_SILENT:
         f->left_dead = true;
@@ -55,19 +55,19 @@ static bool break_one(lab_robot *robot, cmo_finding finding) {
         f->lights_swapped = true;
         break;
     case CMO_FINDING_LEFT_POLARITY:
-        swap_polarity(&eye[0]);
+        swap_polarity(&sensor[0]);
         break;
     case CMO_FINDING_RIGHT_POLARITY:
-        swap_polarity(&eye[right]);
+        swap_polarity(&sensor[right]);
         break;
     case CMO_FINDING_LOOK_INTERVAL:
-        eye[0].interval_ms *= 1.6;
+        sensor[0].interval_ms *= 1.6;
         break;
     case CMO_FINDING_LEFT_DELAY:
-        eye[0].delay_ms += 12.0;
+        sensor[0].delay_ms += 12.0;
         break;
     case CMO_FINDING_RIGHT_DELAY:
-        eye[right].delay_ms += 12.0;
+        sensor[right].delay_ms += 12.0;
         break;
     default:
         return false;

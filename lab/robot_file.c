@@ -113,9 +113,9 @@ static void finish_plant(lab_robot *robot, const staged_plant *from) {
     robot->plant.body_half_mm = 0.5 * (robot->outline.left_mm + robot->outline.right_mm);
     staged_plant merged = {.plant = robot->plant};
     overlay(&labi_plant_section, &merged, from);
-    overlay(&labi_eye_section, &merged.plant.eye[0], &from->eyes.left);
-    if (merged.plant.eyes > 1) {
-        overlay(&labi_eye_section, &merged.plant.eye[1], &from->eyes.right);
+    overlay(&labi_true_light_section, &merged.plant.sensor[0], &from->sensors.left);
+    if (merged.plant.sensors > 1) {
+        overlay(&labi_true_light_section, &merged.plant.sensor[1], &from->sensors.right);
     }
     if (isnan(from->plant.inertia_kg_m2)) { // the default is that of the default's mass
         merged.plant.inertia_kg_m2 *= merged.plant.mass_kg / robot->plant.mass_kg;

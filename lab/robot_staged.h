@@ -57,13 +57,13 @@ typedef struct staged_faults {
         slip_s, slip_grip;
 } staged_faults;
 
-typedef struct staged_eyes {
-    cmo_sim_eye left, right;
-} staged_eyes;
+typedef struct staged_light_truths {
+    cmo_sim_light left, right;
+} staged_light_truths;
 
 typedef struct staged_plant {
     cmo_sim_plant plant;
-    staged_eyes eyes;
+    staged_light_truths sensors;
     staged_faults faults;
 } staged_plant;
 
@@ -87,6 +87,6 @@ bool labi_robot_check_staged(yaml_reader *reader, const staged_robot *staged);
 void labi_robot_finish(lab_robot *robot, const staged_robot *staged, const char *file);
 
 extern const lab_section labi_robot_section, labi_light_section, labi_plant_section,
-    labi_eye_section;
+    labi_true_light_section;
 
 #endif

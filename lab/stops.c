@@ -20,10 +20,10 @@ static double luminance(void *data, double x_mm, double y_mm, unsigned *marks) {
 }
 
 static double of_counts(const lab_robot *robot, uint16_t counts) {
-    const cmo_sim_eye *eye = &robot->plant.eye[0];
-    double span =
-        (eye->white_counts - eye->black_counts) * (1.0 + eye->ambient_share * robot->plant.ambient);
-    return CLAMP(((double)counts - eye->black_counts) / span, 0.0, 1.0);
+    const cmo_sim_light *sensor = &robot->plant.sensor[0];
+    double span = (sensor->white_counts - sensor->black_counts) *
+                  (1.0 + sensor->ambient_share * robot->plant.ambient);
+    return CLAMP(((double)counts - sensor->black_counts) / span, 0.0, 1.0);
 }
 
 bool lab_measure_stops(const lab_robot *robot, double speed_mm_s, unsigned trials,
@@ -37,7 +37,7 @@ bool lab_measure_stops(const lab_robot *robot, double speed_mm_s, unsigned trial
     cmo_sim_mat *mat = cmo_sim_mat_from_function(2600, 400, 1, luminance, &floor);
     lab_robot described = *robot;
     described.description.lights = 1; // both would need levels of one floor
-    described.plant.eyes = 1;
+    described.plant.sensors = 1;
     lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
                    .parameters.stop_on_line = {.cruise_mm_s = (float)speed_mm_s,
                                                .least_width_mm = CMO_ANY_WIDTH,

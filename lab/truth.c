@@ -136,10 +136,10 @@ static double top_speed(const span *s) {
 // The robot's rest point: the named sensor's spot, else the middle of both.
 static void rest_point(const lab_route *route, const span *s, const cmo_line_parameters *p,
                        const cmo_sim_truth *at, double *x_mm, double *y_mm) {
-    unsigned eyes = route->robot->plant.eyes;
+    unsigned sensors = route->robot->plant.sensors;
     unsigned named = p->sensor == CMO_SENSOR_RIGHT;
-    cmo_sim_spot(s->sim, at, eyes > named ? named : 0, x_mm, y_mm);
-    bool one = p->sensor == CMO_SENSOR_LEFT || p->sensor == CMO_SENSOR_RIGHT || eyes < 2;
+    cmo_sim_spot(s->sim, at, sensors > named ? named : 0, x_mm, y_mm);
+    bool one = p->sensor == CMO_SENSOR_LEFT || p->sensor == CMO_SENSOR_RIGHT || sensors < 2;
     if (!one) {
         double x, y;
         cmo_sim_spot(s->sim, at, 1, &x, &y);

@@ -50,16 +50,16 @@ static void widen(cmo_sim_plant *p) {
     p->height_mm = 30;
     p->nose_mm = 0.1;
     p->flicker = 0.2;
-    for (unsigned i = 0; i < p->eyes; i++) {
-        cmo_sim_eye *eye = &p->eye[i];
-        eye->footprint = CMO_SIM_BELL;
-        eye->lopsided = 0.2;
-        eye->bend = 0.03;
-        eye->lag_ms = 1;
-        eye->clock_off = 0.01;
-        eye->jitter_ms = 0.3;
-        eye->gain_wander = 0.01;
-        eye->cross_light = 0.01;
+    for (unsigned i = 0; i < p->sensors; i++) {
+        cmo_sim_light *sensor = &p->sensor[i];
+        sensor->footprint = CMO_SIM_BELL;
+        sensor->lopsided = 0.2;
+        sensor->bend = 0.03;
+        sensor->lag_ms = 1;
+        sensor->clock_off = 0.01;
+        sensor->jitter_ms = 0.3;
+        sensor->gain_wander = 0.01;
+        sensor->cross_light = 0.01;
     }
 }
 

@@ -41,7 +41,7 @@ void end_patrol(patrol *p);
 cmo_sim_setup patrol_setup(const patrol *p, double x_mm, double y_mm, double heading_deg);
 void start_again(patrol *p, const cmo_sim_setup *setup);
 
-// Runs it to its end, or until a time, and keeps an eye on all contacts.
+// Runs it to its end, or until a time, and keeps an sensor on all contacts.
 cmo_outcome run_patrol(patrol *p, const cmo_stay_inside_parameters *parameters, double until_ms);
 
 #endif

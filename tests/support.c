@@ -103,14 +103,14 @@ void drive_straight(cmo_sim *sim, double value, double ms) {
 }
 
 cmo_levels fitting_levels(const cmo_sim_setup *setup, double dark, double light) {
-    const cmo_sim_eye *eye = &setup->plant.eye[0];
-    double ambient = 1.0 + eye->ambient_share * setup->plant.ambient;
-    double span = (eye->white_counts - eye->black_counts) * ambient;
+    const cmo_sim_light *sensor = &setup->plant.sensor[0];
+    double ambient = 1.0 + sensor->ambient_share * setup->plant.ambient;
+    double span = (sensor->white_counts - sensor->black_counts) * ambient;
     cmo_levels levels = {
-        .dark = (uint16_t)(eye->black_counts + span * dark + 0.5),
-        .light = (uint16_t)(eye->black_counts + span * light + 0.5),
-        .void_counts = (uint16_t)eye->black_counts,
-        .noise = (uint16_t)(fabs(span) * eye->noise + 0.5),
+        .dark = (uint16_t)(sensor->black_counts + span * dark + 0.5),
+        .light = (uint16_t)(sensor->black_counts + span * light + 0.5),
+        .void_counts = (uint16_t)sensor->black_counts,
+        .noise = (uint16_t)(fabs(span) * sensor->noise + 0.5),
     };
     return levels;
 }

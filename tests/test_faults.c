@@ -398,9 +398,9 @@ START_TEST(what_the_robot_lacks_is_refused_not_faked) {
     cmo_levels poor = {400, 410, CMO_LEVEL_UNKNOWN, 2};
     ck_assert_int_eq(cmo_robot_set_levels(&robot, 0, &poor), CMO_OUTCOME_LOW_CONTRAST);
     ck_assert_int_eq(cmo_robot_set_levels(&robot, 2, &poor), CMO_OUTCOME_BAD_PARAMETER);
-    cmo_robot_description one_eyed = plain_robot;
-    one_eyed.lights = 1;
-    cmo_robot_start(&robot, &one_eyed, &paper.port);
+    cmo_robot_description one_sensored = plain_robot;
+    one_sensored.lights = 1;
+    cmo_robot_start(&robot, &one_sensored, &paper.port);
     cmo_line_parameters both = {.sensor = CMO_SENSOR_BOTH};
     ck_assert_int_eq(cmo_drive_until_line(&robot, &both), CMO_OUTCOME_NOT_SUPPORTED);
     paper.port.wait = NULL;

@@ -49,9 +49,9 @@ START_TEST(a_full_robot_file_is_read_to_the_last_key) {
     ck_assert_uint_eq(robot->description.light[0].delay_us, 2500);
     ck_assert_uint_eq(robot->levels[0].dark, 900);
     ck_assert_uint_eq(robot->levels[0].void_counts, CMO_LEVEL_UNKNOWN);
-    ck_assert_double_eq(robot->plant.eye[0].noise, 0.03);
-    ck_assert_double_eq(robot->plant.eye[0].ahead_mm, 60); // as stated
-    ck_assert_double_eq(robot->plant.gear_play_mm, 0);     // zero is a value
+    ck_assert_double_eq(robot->plant.sensor[0].noise, 0.03);
+    ck_assert_double_eq(robot->plant.sensor[0].ahead_mm, 60); // as stated
+    ck_assert_double_eq(robot->plant.gear_play_mm, 0);        // zero is a value
     ck_assert_uint_eq(robot->plant.shadows, 2);
     ck_assert_double_eq(robot->plant.shadow[0].depth, 1);
     ck_assert_double_eq(robot->plant.shadow[1].depth, -0.5);

@@ -115,11 +115,12 @@ START_TEST(the_right_sensor_is_the_left_one_on_the_other_side) {
         bool alike = strcmp(robot->kind[0], "alike") == 0;
         ck_assert_uint_eq(light[0].delay_us, 5000);
         ck_assert_uint_eq(light[1].delay_us, alike ? 5000 : 9000);
-        ck_assert_double_eq(robot->plant.eye[1].noise, alike ? 0.01 : 0.02);
+        ck_assert_double_eq(robot->plant.sensor[1].noise, alike ? 0.01 : 0.02);
         if (alike) {
-            ck_assert_double_eq(robot->plant.eye[0].white_counts, robot->plant.eye[1].white_counts);
+            ck_assert_double_eq(robot->plant.sensor[0].white_counts,
+                                robot->plant.sensor[1].white_counts);
         }
-        ck_assert_double_eq(robot->plant.eye[1].left_mm, -40.0);
+        ck_assert_double_eq(robot->plant.sensor[1].left_mm, -40.0);
         lab_robot_free(robot);
     }
     lab_fleet_free(fleet);
@@ -171,11 +172,11 @@ START_TEST(levels_are_taken_on_the_floor_that_it_stands_on) {
     lab_fleet_stand_on(fleet, mat, 300.0, 500.0);
     lab_robot *robot = robot_of(fleet, 3);
     for (unsigned i = 0; i < 2; i++) {
-        const cmo_sim_eye *eye = &robot->plant.eye[i];
-        double span = (eye->white_counts - eye->black_counts) *
-                      (1.0 + eye->ambient_share * robot->plant.ambient);
-        double dark = eye->black_counts + plan.stripe[0].luminance * span;
-        double light = eye->black_counts + plan.luminance * span;
+        const cmo_sim_light *sensor = &robot->plant.sensor[i];
+        double span = (sensor->white_counts - sensor->black_counts) *
+                      (1.0 + sensor->ambient_share * robot->plant.ambient);
+        double dark = sensor->black_counts + plan.stripe[0].luminance * span;
+        double light = sensor->black_counts + plan.luminance * span;
         ck_assert(robot->has_levels[i]);
         ck_assert_double_eq_tol(robot->levels[i].dark, dark, 0.02 * (light - dark));
         ck_assert_double_eq_tol(robot->levels[i].light, light, 0.02 * (light - dark));
@@ -188,7 +189,7 @@ START_TEST(levels_are_taken_on_the_floor_that_it_stands_on) {
     mat = make_floor(&plan);
     lab_fleet_stand_on(fleet, mat, 300.0, 500.0);
     robot = robot_of(fleet, 3);
-    ck_assert_double_eq_tol(robot->levels[0].void_counts, robot->plant.eye[0].black_counts, 6.0);
+    ck_assert_double_eq_tol(robot->levels[0].void_counts, robot->plant.sensor[0].black_counts, 6.0);
     lab_robot_free(robot);
     cmo_sim_mat_free(mat);
     lab_fleet_free(fleet);

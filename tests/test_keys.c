@@ -71,8 +71,8 @@ START_TEST(what_was_measured_is_believed_and_the_simulated_robot_stays) {
     ck_assert(isnan((double)robot->geometry.ratio_error));
     ck_assert_double_eq(robot->plant.track_mm, 110.0);
     ck_assert_double_eq(robot->plant.encoder_step_mm, 0.5);
-    ck_assert_double_eq(robot->plant.eye[0].ahead_mm, 70.0);
-    ck_assert_double_eq(robot->plant.eye[1].delay_ms, 0.0);
+    ck_assert_double_eq(robot->plant.sensor[0].ahead_mm, 70.0);
+    ck_assert_double_eq(robot->plant.sensor[1].delay_ms, 0.0);
     lab_robot_free(robot);
     ck_assert_ptr_null(robot_of("", "measured: {track_mm: 111}\n", &error));
     ck_assert_ptr_nonnull(strstr(error->message, "measured.left_step_mm: must be given"));

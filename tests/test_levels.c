@@ -155,8 +155,8 @@ START_TEST(the_routine_takes_the_levels_and_ends_where_it_began) {
         setup.x_mm = 560; // the spots 70 mm before the line
         for (unsigned i = 0; i < 2 && inverted; i++) {
             description.light[i].dark_is_high = true;
-            setup.plant.eye[i].black_counts = 900;
-            setup.plant.eye[i].white_counts = 100;
+            setup.plant.sensor[i].black_counts = 900;
+            setup.plant.sensor[i].white_counts = 100;
         }
         bench_robot bench = fresh_robot(&setup, &description);
         cmo_take_levels_parameters parameters = {.distance_mm = 0};
@@ -211,7 +211,7 @@ START_TEST(a_sensor_that_sees_half_of_the_other_is_named) {
     for (unsigned dim = 0; dim < 2; dim++) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
         setup.x_mm = 560;
-        setup.plant.eye[dim].white_counts = 300;
+        setup.plant.sensor[dim].white_counts = 300;
         bench_robot bench = fresh_robot(&setup, &plain_robot);
         cmo_take_levels_state take_state;
         cmo_take_levels_parameters parameters = {.distance_mm = 0};

@@ -191,8 +191,8 @@ END_TEST
 
 START_TEST(looks_come_at_their_rate_with_their_delay_and_noise) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
-    setup.plant.eye[0].interval_ms = 4.0;
-    setup.plant.eye[0].noise = 0.02;
+    setup.plant.sensor[0].interval_ms = 4.0;
+    setup.plant.sensor[0].noise = 0.02;
     cmo_sim *sim = cmo_sim_new(&setup);
     const cmo_port *port = cmo_sim_port(sim);
     double sum = 0.0;
@@ -214,11 +214,11 @@ START_TEST(looks_come_at_their_rate_with_their_delay_and_noise) {
         }
     }
     ck_assert_uint_ge(count, 2490);
-    const cmo_sim_eye *eye = &setup.plant.eye[0];
-    double span = eye->white_counts - eye->black_counts;
+    const cmo_sim_light *sensor = &setup.plant.sensor[0];
+    double span = sensor->white_counts - sensor->black_counts;
     double mean = sum / count;
     double sd = sqrt(squares / count - mean * mean);
-    double expected = eye->black_counts + span * 0.6 * (1.0 + eye->ambient_share * 0.3);
+    double expected = sensor->black_counts + span * 0.6 * (1.0 + sensor->ambient_share * 0.3);
     ck_assert_double_eq_tol(mean, expected, 0.005 * span);
     ck_assert_double_eq_tol(sd, 0.02 * span, 0.0015 * span);
     cmo_sim_free(sim);
@@ -230,8 +230,8 @@ START_TEST(a_shadow_darkens_only_a_sensor_that_lets_ambient_light_in) {
         double mean[2] = {0, 0};
         for (int shadow = 0; shadow < 2; shadow++) {
             cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
-            setup.plant.eye[0].ambient_share = lets_in;
-            setup.plant.eye[0].white_counts = 500;
+            setup.plant.sensor[0].ambient_share = lets_in;
+            setup.plant.sensor[0].white_counts = 500;
             setup.plant.ambient = 0.5;
             setup.plant.shadows = (unsigned)shadow;
             setup.plant.shadow[0] = (cmo_sim_shadow){270, 500, 200, 20, 1.0};

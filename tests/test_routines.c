@@ -221,8 +221,8 @@ START_TEST(a_light_line_on_a_dark_floor_is_found_with_either_polarity) {
     for (int inverted = 0; inverted < 2; inverted++) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor);
         for (unsigned i = 0; i < 2 && inverted; i++) {
-            setup.plant.eye[i].black_counts = 900;
-            setup.plant.eye[i].white_counts = 100;
+            setup.plant.sensor[i].black_counts = 900;
+            setup.plant.sensor[i].white_counts = 100;
         }
         bench_robot bench = start(&setup, &plain_robot);
         cmo_line_parameters parameters = {

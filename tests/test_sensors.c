@@ -110,7 +110,7 @@ static bench_robot drive_into_daylight(float drift_most, double change) {
     cmo_sim_setup setup = plain_setup(&description, PLAIN_TRAITS, mat);
     setup.x_mm = 500;
     for (unsigned i = 0; i < 2; i++) {
-        setup.plant.eye[i].ambient_share = 1.0;
+        setup.plant.sensor[i].ambient_share = 1.0;
     }
     cmo_levels levels = fitting_levels(&setup, 0.05, 0.6);
     setup.plant.ambient_change = change;
@@ -162,7 +162,7 @@ START_TEST(a_moving_shadow_comes_and_goes) {
     static const floor_plan bare = {.luminance = 0.6};
     cmo_sim_mat *mat = make_floor(&bare);
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
-    setup.plant.eye[0].ambient_share = setup.plant.eye[1].ambient_share = 1.0;
+    setup.plant.sensor[0].ambient_share = setup.plant.sensor[1].ambient_share = 1.0;
     setup.plant.shadows = 1;
     // It needs half a second to the sensors at x = 270, and as long to leave them.
     setup.plant.shadow[0] = (cmo_sim_shadow){.x_mm = 670,
@@ -248,7 +248,7 @@ START_TEST(a_steady_reading_on_a_plain_floor_is_no_fault) {
                                       STRIPE(1500, 40, 0, 0.05, CMO_SIM_LINE)}};
     cmo_sim_mat *mat = make_floor(&lines);
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
-    setup.plant.eye[0].noise = setup.plant.eye[1].noise = 0.0;
+    setup.plant.sensor[0].noise = setup.plant.sensor[1].noise = 0.0;
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
     cmo_line_parameters parameters = {.cruise_mm_s = 150, .least_width_mm = 30};

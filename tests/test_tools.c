@@ -263,7 +263,7 @@ START_TEST(a_measured_geometry_goes_into_the_robot_file_and_nothing_else_changes
     ck_assert_float_eq_tol(first->description.track_mm, second->description.track_mm, 0.3F);
     ck_assert_float_eq_tol(first->geometry.ahead_mm[0] - first->geometry.ahead_mm[1],
                            second->geometry.ahead_mm[0] - second->geometry.ahead_mm[1], 0.4F);
-    ck_assert_double_eq(first->plant.eye[0].ahead_mm, 70.0);
+    ck_assert_double_eq(first->plant.sensor[0].ahead_mm, 70.0);
     char **pieces[2] = {g_strsplit(once, "\n", -1), g_strsplit(twice, "\n", -1)};
     ck_assert_uint_eq(g_strv_length(pieces[0]), g_strv_length(pieces[1]));
     g_strfreev(pieces[0]);

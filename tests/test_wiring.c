@@ -188,10 +188,10 @@ START_TEST(one_drive_over_two_lines_measures_the_robot) {
     p->left_wheel = 1.003;
     p->right_wheel = 0.998;
     p->track_mm = 111.5;
-    p->eye[0].ahead_mm += 0.8;
-    p->eye[1].ahead_mm -= 0.6;
-    p->eye[1].left_mm -= 0.7;
-    p->eye[0].delay_ms += 1.2;
+    p->sensor[0].ahead_mm += 0.8;
+    p->sensor[1].ahead_mm -= 0.6;
+    p->sensor[1].left_mm -= 0.7;
+    p->sensor[0].delay_ms += 1.2;
     for (uint64_t seed = 1; seed <= 5; seed++) {
         lab_leg_result leg;
         lab_run *run = drive(route, seed, &leg);

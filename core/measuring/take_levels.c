@@ -50,7 +50,7 @@ static void find_unlike(const cmo_robot *robot, cmo_take_levels_state *state) {
     }
 }
 
-// All sensors or none: a robot with one good eye is no better at a line than before.
+// All sensors or none: a robot with one good sensor is no better at a line than before.
 static void take(cmo_robot *robot, cmo_take_levels_state *state) {
     cmo_outcome outcome = CMO_OUTCOME_DONE;
     find_unlike(robot, state);

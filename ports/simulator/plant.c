@@ -62,22 +62,22 @@ void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *de
     plant->battery_recovery_s = 2.0;
     plant->wheel_mm = 40.0;
     plant->flicker_hz = 100.0;
-    plant->eyes = d->lights;
-    for (unsigned i = 0; i < plant->eyes; i++) {
+    plant->sensors = d->lights;
+    for (unsigned i = 0; i < plant->sensors; i++) {
         const cmo_light_description *light = &d->light[i];
-        cmo_sim_eye *eye = &plant->eye[i];
-        eye->ahead_mm = light->ahead_mm;
-        eye->left_mm = light->left_mm;
-        eye->spot_mm = light->spot_mm > 0.0F ? light->spot_mm : 6.0;
-        eye->height_mm = 8.0;
-        eye->counts_max = light->counts_max > 0 ? light->counts_max : 1023.0;
-        eye->black_counts = 0.06 * eye->counts_max; // cross-talk from lamp to receiver
-        eye->white_counts = 0.85 * eye->counts_max;
-        eye->noise = 0.01;
-        eye->ambient_share = 0.02; // lit minus unlit
-        eye->interval_ms = light->interval_us > 0 ? light->interval_us / 1000.0 : 10.0;
-        eye->delay_ms = light->delay_us / 1000.0;
-        eye->exposure_ms = 0.5;
+        cmo_sim_light *sensor = &plant->sensor[i];
+        sensor->ahead_mm = light->ahead_mm;
+        sensor->left_mm = light->left_mm;
+        sensor->spot_mm = light->spot_mm > 0.0F ? light->spot_mm : 6.0;
+        sensor->height_mm = 8.0;
+        sensor->counts_max = light->counts_max > 0 ? light->counts_max : 1023.0;
+        sensor->black_counts = 0.06 * sensor->counts_max; // cross-talk from lamp to receiver
+        sensor->white_counts = 0.85 * sensor->counts_max;
+        sensor->noise = 0.01;
+        sensor->ambient_share = 0.02; // lit minus unlit
+        sensor->interval_ms = light->interval_us > 0 ? light->interval_us / 1000.0 : 10.0;
+        sensor->delay_ms = light->delay_us / 1000.0;
+        sensor->exposure_ms = 0.5;
     }
     // A small gyroscope after its offset was taken at rest: some degrees a minute, half a per cent.
     plant->heading_drift_deg_s = 0.05;

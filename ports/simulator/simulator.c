@@ -73,9 +73,9 @@ static double wave_mm(const cmo_sim_plant *p, double x_mm, double y_mm) {
     return 0.5 * p->wave_mm * (along + across);
 }
 
-static eye_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
-                        double cosine, double sine) {
-    eye_view view = {.cosine = cosine, .sine = sine};
+static sensor_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
+                           double cosine, double sine) {
+    sensor_view view = {.cosine = cosine, .sine = sine};
     cmi_sim_truth_spot_at(sim, sensor, x_mm, y_mm, cosine, sine, &view.x_mm, &view.y_mm);
     view.rise_mm = sim->setup.plant.nose_mm * sim->plant.gained_mm_s2 * 1e-3;
     if (sim->setup.plant.wave_mm > 0.0) {
@@ -83,7 +83,7 @@ static eye_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double
     }
     view.other_x_mm = view.x_mm;
     view.other_y_mm = view.y_mm;
-    if (sim->eyes[sensor].p->cross_light > 0.0 && sim->setup.plant.eyes > 1) {
+    if (sim->sensors[sensor].p->cross_light > 0.0 && sim->setup.plant.sensors > 1) {
         cmi_sim_truth_spot_at(sim, sensor == 0 ? 1 : 0, x_mm, y_mm, cosine, sine, &view.other_x_mm,
                               &view.other_y_mm);
     }
@@ -93,30 +93,30 @@ static eye_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double
 static void look(cmo_sim *sim, const cmo_sim_truth *after) {
     const cmo_sim_faults *f = &sim->setup.faults;
     double span_us = sim->now_us - sim->before.time_ms * 1000.0;
-    for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
-        struct eye *eye = &sim->eyes[i];
-        for (double at = cmi_sim_eye_next_us(eye); at <= sim->now_us;
-             at = cmi_sim_eye_next_us(eye)) {
+    for (unsigned i = 0; i < sim->setup.plant.sensors; i++) {
+        struct light_sensor *sensor = &sim->sensors[i];
+        for (double at = cmi_sim_light_next_us(sensor); at <= sim->now_us;
+             at = cmi_sim_light_next_us(sensor)) {
             double share = span_us > 0.0 ? (at - sim->before.time_ms * 1000.0) / span_us : 1.0;
             cmo_sim_truth then = cmi_sim_truth_between(&sim->before, after, share);
             // Within a step the robot turns by so little that two terms of the series do.
             double turn = then.heading_rad - sim->plant.heading_rad;
             double less = 1.0 - 0.5 * turn * turn;
-            eye_view view = view_of(sim, i, then.x_mm, then.y_mm,
-                                    sim->plant.cosine * less - sim->plant.sine * turn,
-                                    sim->plant.sine * less + sim->plant.cosine * turn);
-            cmi_sim_eye_sample(eye, &sim->setup.plant, sim->setup.mat, &view, &sim->sensing,
-                               since(sim, f->light_stuck_at_ms[i]));
+            sensor_view view = view_of(sim, i, then.x_mm, then.y_mm,
+                                       sim->plant.cosine * less - sim->plant.sine * turn,
+                                       sim->plant.sine * less + sim->plant.cosine * turn);
+            cmi_sim_light_sample(sensor, &sim->setup.plant, sim->setup.mat, &view, &sim->sensing,
+                                 since(sim, f->light_stuck_at_ms[i]));
         }
         // What was longer ago than four lags has gone by the next exposure, but for a fiftieth.
-        double ahead_us = cmi_sim_eye_next_us(eye) - sim->now_us;
-        if (eye->p->lag_ms > 0.0 && ahead_us > 4000.0 * eye->p->lag_ms) {
-            eye->lit = false;
-        } else if (eye->p->lag_ms > 0.0 && span_us > 0.0) {
-            eye_view view = view_of(sim, i, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine,
-                                    sim->plant.sine);
-            cmi_sim_eye_follow(eye, &sim->setup.plant, sim->setup.mat, &view, sim->now_us,
-                               span_us * 1e-6);
+        double ahead_us = cmi_sim_light_next_us(sensor) - sim->now_us;
+        if (sensor->p->lag_ms > 0.0 && ahead_us > 4000.0 * sensor->p->lag_ms) {
+            sensor->lit = false;
+        } else if (sensor->p->lag_ms > 0.0 && span_us > 0.0) {
+            sensor_view view = view_of(sim, i, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine,
+                                       sim->plant.sine);
+            cmi_sim_light_follow(sensor, &sim->setup.plant, sim->setup.mat, &view, sim->now_us,
+                                 span_us * 1e-6);
         }
     }
 }
@@ -196,15 +196,15 @@ static void port_wait(void *context, uint32_t until_us) {
     pass_until(sim, sim->now_us + us);
 }
 
-static void hand_over_looks(cmo_sim *sim, unsigned sensor, cmo_light_input *input) {
+static void hand_over_looks(cmo_sim *sim, unsigned number, cmo_light_input *input) {
     const cmo_sim_faults *f = &sim->setup.faults;
-    struct eye *eye =
-        &sim->eyes[f->lights_swapped && sim->setup.plant.eyes > 1 ? 1 - sensor : sensor];
-    while (eye->count > 0 && eye->queue[eye->head].ready_us <= sim->now_us) {
-        eye_look look = eye->queue[eye->head];
-        eye->head = (eye->head + 1) % EYE_QUEUE;
-        eye->count--;
-        if (since(sim, f->light_silent_at_ms[sensor]) || chance(sim, f->look_missing_share)) {
+    struct light_sensor *sensor =
+        &sim->sensors[f->lights_swapped && sim->setup.plant.sensors > 1 ? 1 - number : number];
+    while (sensor->count > 0 && sensor->queue[sensor->head].ready_us <= sim->now_us) {
+        sensor_look look = sensor->queue[sensor->head];
+        sensor->head = (sensor->head + 1) % SENSOR_QUEUE;
+        sensor->count--;
+        if (since(sim, f->light_silent_at_ms[number]) || chance(sim, f->look_missing_share)) {
             continue;
         }
         int copies = chance(sim, f->look_doubled_share) ? 2 : 1;
@@ -216,10 +216,10 @@ static void hand_over_looks(cmo_sim *sim, unsigned sensor, cmo_light_input *inpu
             cmo_look *out = &input->look[input->looks++];
             out->time_us = sim->setup.clock_start_us + (uint32_t)(uint64_t)look.ready_us;
             out->counts = look.counts;
-            if (since(sim, f->light_clipped_at_ms[sensor])) {
+            if (since(sim, f->light_clipped_at_ms[number])) {
                 out->counts = 65535;
-            } else if (since(sim, f->light_jumps_at_ms[sensor]) && chance(sim, 0.3)) {
-                out->counts = (uint16_t)(eye->p->counts_max * noise_even(&sim->of_faults));
+            } else if (since(sim, f->light_jumps_at_ms[number]) && chance(sim, 0.3)) {
+                out->counts = (uint16_t)(sensor->p->counts_max * noise_even(&sim->of_faults));
             }
             out->sequence = look.sequence;
         }
@@ -256,7 +256,7 @@ static cmo_status port_sample(void *context, cmo_sample *sample) {
     if (chance(sim, f->not_yet_share)) {
         return CMO_NOT_YET;
     }
-    for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
+    for (unsigned i = 0; i < sim->setup.plant.sensors; i++) {
         hand_over_looks(sim, i, &sample->light[i]);
     }
     if (sim->setup.traits & CMO_TRAIT_ENCODERS && !since(sim, f->encoders_silent_at_ms)) {
@@ -394,9 +394,9 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
     if (setup->faults.right_dead) {
         sim->plant.right.strength = 0.0;
     }
-    for (unsigned i = 0; i < setup->plant.eyes; i++) {
-        cmi_sim_eye_start(&sim->eyes[i], &sim->setup.plant, i, &build);
-        cmi_sim_eye_vary(&sim->eyes[i], &parts);
+    for (unsigned i = 0; i < setup->plant.sensors; i++) {
+        cmi_sim_light_start(&sim->sensors[i], &sim->setup.plant, i, &build);
+        cmi_sim_light_vary(&sim->sensors[i], &parts);
     }
     for (unsigned i = 0; i < setup->objects; i++) {
         cmi_sim_object_start(&sim->objects[i], &sim->setup.object[i]);

@@ -5,7 +5,7 @@
 
 #include <cammino_simulator/simulator.h>
 
-#include "eye.h"
+#include "light_sensor.h"
 #include "noise.h"
 #include "object.h"
 #include "plant.h"
@@ -22,7 +22,7 @@ struct cmo_sim {
     cmo_sim_setup setup;
     cmo_port port;
     struct plant plant;
-    struct eye eyes[CMO_LIGHTS_MAX];
+    struct light_sensor sensors[CMO_LIGHTS_MAX];
     noise sensing;   // of readings
     noise turning;   // of the heading
     noise of_faults; // random numbers

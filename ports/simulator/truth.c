@@ -41,9 +41,9 @@ void cmo_sim_contacts(const cmo_sim *sim, const cmo_sim_truth *at,
 
 void cmi_sim_truth_spot_at(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
                            double cosine, double sine, double *spot_x, double *spot_y) {
-    const struct eye *eye = &sim->eyes[sensor];
-    *spot_x = x_mm + eye->ahead_mm * cosine - eye->left_mm * sine;
-    *spot_y = y_mm + eye->ahead_mm * sine + eye->left_mm * cosine;
+    const struct light_sensor *of = &sim->sensors[sensor];
+    *spot_x = x_mm + of->ahead_mm * cosine - of->left_mm * sine;
+    *spot_y = y_mm + of->ahead_mm * sine + of->left_mm * cosine;
 }
 
 void cmo_sim_spot(const cmo_sim *sim, const cmo_sim_truth *at, unsigned sensor, double *x_mm,
@@ -101,7 +101,7 @@ static int by_time(const void *a, const void *b) {
 
 void cmi_sim_truth_note_crossings(cmo_sim *sim, const cmo_sim_truth *after) {
     guint had = sim->crossings->len;
-    for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
+    for (unsigned i = 0; i < sim->setup.plant.sensors; i++) {
         double x, y;
         cmi_sim_truth_spot_at(sim, i, after->x_mm, after->y_mm, sim->plant.cosine, sim->plant.sine,
                               &x, &y);
@@ -142,13 +142,13 @@ double cmo_sim_luminance(const cmo_sim *sim, unsigned sensor) {
     double x, y;
     cmi_sim_truth_spot_at(sim, sensor, sim->plant.x_mm, sim->plant.y_mm, sim->plant.cosine,
                           sim->plant.sine, &x, &y);
-    return cmo_sim_mat_light(sim->setup.mat, x, y, sim->eyes[sensor].spot_mm);
+    return cmo_sim_mat_light(sim->setup.mat, x, y, sim->sensors[sensor].spot_mm);
 }
 
 void cmi_sim_truth_start(cmo_sim *sim) {
     sim->crossings = g_array_new(FALSE, FALSE, sizeof(cmo_sim_crossing));
     sim->before = cmo_sim_truth_now(sim);
-    for (unsigned i = 0; i < sim->setup.plant.eyes; i++) {
+    for (unsigned i = 0; i < sim->setup.plant.sensors; i++) {
         double x, y;
         cmo_sim_spot(sim, &sim->before, i, &x, &y);
         sim->inside[i] = cmo_sim_mat_inside(sim->setup.mat, x, y);

@@ -16,7 +16,7 @@
 G_BEGIN_DECLS
 
 /** What is true of a light sensor. `..._spread`: each robot (seed) draws evenly within +-. */
-typedef struct cmo_sim_eye {
+typedef struct cmo_sim_light {
     double ahead_mm; /**< true place, from the middle of the axle */
     double left_mm;
     double spot_mm;   /**< diameter of the spot at a height of 8 mm */
@@ -38,7 +38,7 @@ typedef struct cmo_sim_eye {
     double jitter_ms;     /**< each exposure is off by up to this */
     double gain_wander;   /**< standard deviation of a gain that wanders slowly (1/f), as a share */
     double cross_light;   /**< share of the other sensor's lamp that it sees */
-} cmo_sim_eye;
+} cmo_sim_light;
 
 /** How a light sensor weighs the floor within its spot. Either has the second moment of a disc of
  *  the spot's size. */
@@ -144,8 +144,8 @@ typedef struct cmo_sim_plant {
     double encoder_wobble;     /**< encoder edges are off by up to this share of a step */
     double flicker;            /**< share of the ambient light that flickers, */
     double flicker_hz;         /**< so often; mains lamps at 100 or 120 */
-    unsigned eyes;
-    cmo_sim_eye eye[CMO_LIGHTS_MAX];
+    unsigned sensors;
+    cmo_sim_light sensor[CMO_LIGHTS_MAX];
     double heading_drift_deg_s; /**< heading sensor: how fast it turns by itself */
     double heading_scale;       /**< what it says over the true turn */
     double heading_noise_deg;   /**< standard deviation of a reading */

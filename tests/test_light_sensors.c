@@ -15,11 +15,11 @@ static cmo_sim_setup ideal(uint16_t traits) {
 static cmo_sim_setup quiet(void) {
     cmo_sim_setup setup = ideal(PLAIN_TRAITS);
     for (int i = 0; i < 2; i++) {
-        setup.plant.eye[i].noise = 0.0;
-        setup.plant.eye[i].ambient_share = 0.0;
-        setup.plant.eye[i].black_counts = 0.0;
-        setup.plant.eye[i].white_counts = 60000.0;
-        setup.plant.eye[i].counts_max = 65535.0;
+        setup.plant.sensor[i].noise = 0.0;
+        setup.plant.sensor[i].ambient_share = 0.0;
+        setup.plant.sensor[i].black_counts = 0.0;
+        setup.plant.sensor[i].white_counts = 60000.0;
+        setup.plant.sensor[i].counts_max = 65535.0;
     }
     return setup;
 }
@@ -51,8 +51,8 @@ START_TEST(each_footprint_answers_an_edge_as_its_discs_do) {
         for (double beyond = -6.0; beyond <= 6.0; beyond += 0.31) {
             cmo_sim_setup setup = quiet();
             setup.x_mm = 700.0 + beyond - 70.0;
-            setup.plant.eye[0].footprint = bell ? CMO_SIM_BELL : CMO_SIM_DISC;
-            setup.plant.eye[0].lopsided = lopsided;
+            setup.plant.sensor[0].footprint = bell ? CMO_SIM_BELL : CMO_SIM_DISC;
+            setup.plant.sensor[0].lopsided = lopsided;
             double light = light_after(&setup, 60);
             double inner = covered(beyond + 3.0 * lopsided, bell ? 1.8 : 1.5);
             double share = bell             ? 0.6 * inner + 0.4 * covered(beyond, 4.2)
@@ -71,7 +71,7 @@ END_TEST
 
 START_TEST(a_bent_response_leaves_its_ends_where_they_are) {
     cmo_sim_setup setup = quiet();
-    setup.plant.eye[0].bend = 0.05;
+    setup.plant.sensor[0].bend = 0.05;
     ck_assert_double_eq_tol(light_after(&setup, 60), 0.6 + 4.0 * 0.05 * 0.6 * 0.4, 1e-3);
     setup.x_mm = 710.0 - 70.0;
     ck_assert_double_eq_tol(light_after(&setup, 60), 0.05 + 4.0 * 0.05 * 0.05 * 0.95, 1e-3);
@@ -83,11 +83,11 @@ START_TEST(electronics_that_lag_answer_an_edge_late) {
     double half[2];
     for (int lags = 0; lags < 2; lags++) {
         cmo_sim_setup setup = quiet();
-        setup.plant.eye[0].lag_ms = lags ? 12.0 : 0.0;
-        setup.plant.eye[0].interval_ms = 1.0;
-        setup.plant.eye[0].exposure_ms = 0.2;
-        setup.plant.eye[0].delay_ms = 0.0;
-        setup.plant.eye[0].spot_mm = 12.0;
+        setup.plant.sensor[0].lag_ms = lags ? 12.0 : 0.0;
+        setup.plant.sensor[0].interval_ms = 1.0;
+        setup.plant.sensor[0].exposure_ms = 0.2;
+        setup.plant.sensor[0].delay_ms = 0.0;
+        setup.plant.sensor[0].spot_mm = 12.0;
         setup.x_mm = 500;
         cmo_sim *sim = cmo_sim_new(&setup);
         const cmo_port *port = cmo_sim_port(sim);
@@ -134,14 +134,14 @@ START_TEST(a_sensor_has_a_clock_of_its_own) {
     for (uint64_t seed = 1; seed <= 10; seed++) {
         cmo_sim_setup setup = quiet();
         setup.seed = seed;
-        setup.plant.eye[0].clock_off = 0.03;
+        setup.plant.sensor[0].clock_off = 0.03;
         unsigned n = look_times(&setup, ms, 500);
         double mean = (ms[n - 1] - ms[0]) / (n - 1);
         ck_assert_double_eq_tol(mean, 10.0, 0.31);
         ck_assert_double_eq_tol(ms[300] - ms[299], mean, 0.002); // steady
         off += fabs(mean - 10.0) > 0.05;
-        setup.plant.eye[0].jitter_ms = 1.0;
-        setup.plant.eye[0].clock_off = 0.0;
+        setup.plant.sensor[0].jitter_ms = 1.0;
+        setup.plant.sensor[0].clock_off = 0.0;
         n = look_times(&setup, ms, 500);
         double widest = 0.0;
         for (unsigned i = 1; i < n; i++) {
@@ -163,7 +163,7 @@ START_TEST(a_gain_that_wanders_has_the_spread_that_was_asked_for) {
     for (uint64_t seed = 1; seed <= 40; seed++) {
         cmo_sim_setup setup = quiet();
         setup.seed = seed;
-        setup.plant.eye[0].gain_wander = 0.02;
+        setup.plant.sensor[0].gain_wander = 0.02;
         double first = light_after(&setup, 60) / 0.6 - 1.0;
         double next = light_after(&setup, 80) / 0.6 - 1.0;
         double later = light_after(&setup, 5000) / 0.6 - 1.0;
@@ -184,7 +184,7 @@ END_TEST
 START_TEST(a_flickering_lamp_beats_with_the_look_rate) {
     for (int hz = 100; hz <= 101; hz++) {
         cmo_sim_setup setup = quiet();
-        setup.plant.eye[0].ambient_share = 1.0;
+        setup.plant.sensor[0].ambient_share = 1.0;
         setup.plant.ambient = 0.3;
         setup.plant.flicker = 0.5;
         setup.plant.flicker_hz = hz;
@@ -240,10 +240,10 @@ END_TEST
 
 START_TEST(a_sensor_may_see_the_other_ones_lamp) {
     cmo_sim_setup setup = quiet();
-    setup.plant.eye[0].cross_light = 0.1;
+    setup.plant.sensor[0].cross_light = 0.1;
     ck_assert_double_eq_tol(light_after(&setup, 60), 0.66, 1e-3);
     // Over the edge with the other one alone: the tenth falls with what that one is over.
-    setup.plant.eye[1].ahead_mm = 140;
+    setup.plant.sensor[1].ahead_mm = 140;
     setup.x_mm = 710.0 - 140.0;
     ck_assert_double_eq_tol(light_after(&setup, 60), 0.605, 1e-3);
 }
@@ -261,7 +261,7 @@ int main(void) {
                                   a_mat_that_waves_changes_a_sensors_height,
                                   a_sensor_may_see_the_other_ones_lamp,
                                   NULL};
-    int status = run_suite("eyes", tests);
+    int status = run_suite("sensors", tests);
     cmo_sim_mat_free(mat);
     return status;
 }

@@ -1,22 +1,22 @@
 // SPDX-License-Identifier: MIT
 // A light sensor: exposes at its own rate, and hands its looks over with a delay.
-#ifndef CMO_SIM_EYE_H
-#define CMO_SIM_EYE_H
+#ifndef CMI_SIM_LIGHT_SENSOR_H
+#define CMI_SIM_LIGHT_SENSOR_H
 
 #include <cammino_simulator/simulator.h>
 
 #include "noise.h"
 
-#define EYE_QUEUE 16
+#define SENSOR_QUEUE 16
 
-typedef struct eye_look {
+typedef struct sensor_look {
     double ready_us;
     uint16_t counts;
     uint8_t sequence;
-} eye_look;
+} sensor_look;
 
-struct eye {
-    const cmo_sim_eye *p;
+struct light_sensor {
+    const cmo_sim_light *p;
     double ahead_mm, left_mm, delay_us, spot_mm; // this robot's own
     double black, span;                          // counts over nothing; counts per luminance
     double noise;                                // counts
@@ -29,32 +29,35 @@ struct eye {
     noise drift;                                 // of clock, jitter and gain
     int half;                                    // which of its two samples comes next
     double first;                                // light of the first sample
-    eye_look queue[EYE_QUEUE];
+    sensor_look queue[SENSOR_QUEUE];
     unsigned head, count;
     uint8_t sequence;
     uint16_t last_counts;
 };
 
-void cmi_sim_eye_start(struct eye *eye, const cmo_sim_plant *plant, unsigned number, noise *source);
+void cmi_sim_light_start(struct light_sensor *sensor, const cmo_sim_plant *plant, unsigned number,
+                         noise *source);
 
 // Time of the next sample of the floor, microseconds.
-double cmi_sim_eye_next_us(const struct eye *eye);
+double cmi_sim_light_next_us(const struct light_sensor *sensor);
 
 // Draws what was added to the sensor later, from a stream of its own.
-void cmi_sim_eye_vary(struct eye *eye, noise *source);
+void cmi_sim_light_vary(struct light_sensor *sensor, noise *source);
 
 // Where a spot is, which way its sensor faces, and where the other sensor's is.
-typedef struct eye_view {
+typedef struct sensor_view {
     double x_mm, y_mm, cosine, sine, other_x_mm, other_y_mm;
     double rise_mm; // above its height at rest
-} eye_view;
+} sensor_view;
 
 // Follows the light between exposures; for sensors whose electronics lag.
-void cmi_sim_eye_follow(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
-                        const eye_view *view, double now_us, double dt_s);
+void cmi_sim_light_follow(struct light_sensor *sensor, const cmo_sim_plant *plant,
+                          const cmo_sim_mat *mat, const sensor_view *view, double now_us,
+                          double dt_s);
 
 // Takes a sample at a place. `stuck`: the reading does not change any more.
-void cmi_sim_eye_sample(struct eye *eye, const cmo_sim_plant *plant, const cmo_sim_mat *mat,
-                        const eye_view *view, noise *source, bool stuck);
+void cmi_sim_light_sample(struct light_sensor *sensor, const cmo_sim_plant *plant,
+                          const cmo_sim_mat *mat, const sensor_view *view, noise *source,
+                          bool stuck);
 
 #endif
