@@ -26,10 +26,12 @@ int main(void) {
     printf("%s\n", recall(&robot) ? "levels of another day, until they are taken anew"
                                   : "no levels are stored yet");
     cmo_advance(&robot, &(cmo_advance_parameters){.distance_mm = 310}); // to just before the line
+    static cmo_take_levels_state taking;
     cmo_outcome outcome =
-        cmo_take_levels(&robot, &(cmo_take_levels_parameters){.distance_mm = 150});
+        cmo_take_levels(&robot, &taking, &(cmo_take_levels_parameters){.distance_mm = 150});
     if (outcome != CMO_OUTCOME_DONE) {
-        printf("%s: %s\n", cmo_outcome_name(outcome), robot.field != NULL ? robot.field : "");
+        printf("%s: left %s, right %s\n", cmo_outcome_name(outcome),
+               cmo_levels_fault_name(taking.fault[0]), cmo_levels_fault_name(taking.fault[1]));
         return 1;
     }
     for (int i = 0; i < 2; i++) {

@@ -183,40 +183,54 @@ static void put_coverage(lab_leg_result *result) {
 
 // ---------------------------------------------------------------------------------------- truth --
 
-void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result) {
-    size_t count;
-    const cmo_sim_truth *all = cmo_sim_recorded(sim, &count);
+// When each rebound truly began and ended, and what it truly was.
+static void judge_rebounds(const lab_route *route, const cmo_sim *sim, const cmo_sim_truth *all,
+                           size_t count, lab_leg_result *result) {
     const cmo_port *port = cmo_sim_port((cmo_sim *)(uintptr_t)sim);
     uint32_t end_us = port->clock(port->context);
     double before_ms = result->start_ms;
     for (guint i = 0; i < result->rebounds->len; i++) {
         lab_rebound *r = &g_array_index(result->rebounds, lab_rebound, i);
+        r->start_ms = result->end_ms - (double)(int32_t)(end_us - r->robot.crossing_us) / 1000.0;
         r->end_ms = result->end_ms - (double)(int32_t)(end_us - r->robot.done_us) / 1000.0;
-        double crossing_ms =
-            result->end_ms - (double)(int32_t)(end_us - r->robot.crossing_us) / 1000.0;
-        r->start_ms = crossing_ms;
-        judge_rebound(route, sim, all, count, r, crossing_ms, before_ms);
+        judge_rebound(route, sim, all, count, r, r->start_ms, before_ms);
         before_ms = r->end_ms;
     }
-    labi_put(&result->truth, CMO_REBOUNDS, result->rebounds->len);
+}
+
+// Root of the mean square over rebounds where both sensors had crossed, corners left out.
+static double turn_error_deg(const GArray *rebounds) {
     double squares = 0.0;
     unsigned known = 0;
-    for (guint i = 0; i < result->rebounds->len; i++) {
-        const lab_rebound *r = &g_array_index(result->rebounds, lab_rebound, i);
+    for (guint i = 0; i < rebounds->len; i++) {
+        const lab_rebound *r = &g_array_index(rebounds, lab_rebound, i);
         if (r->both && !r->robot.answered && isfinite(r->turn_error_deg)) {
             squares += r->turn_error_deg * r->turn_error_deg;
             known++;
         }
     }
-    labi_put(&result->truth, CMO_TURN_ERROR_DEG, known > 0 ? sqrt(squares / known) : NAN);
-    if (route->region == NULL) {
-        return;
+    return known > 0 ? sqrt(squares / known) : NAN;
+}
+
+// The margin of a moment goes to the rebound that it belongs to. `next` is the first one that has
+// not ended yet.
+static void note_margin(GArray *rebounds, guint *next, double time_ms, double margin_mm) {
+    for (; *next < rebounds->len; (*next)++) {
+        lab_rebound *r = &g_array_index(rebounds, lab_rebound, *next);
+        if (time_ms <= r->end_ms) {
+            r->margin_mm = fmin(r->margin_mm, margin_mm); // of a NAN and a number, the number
+            return;
+        }
     }
-    start_heat(route, &result->heat);
+}
+
+// Goes through all that was recorded of the leg, a moment a millisecond.
+static void follow_margin(const lab_route *route, const cmo_sim *sim, const cmo_sim_truth *all,
+                          size_t count, lab_leg_result *result) {
     size_t first = MIN(labi_first_at(all, count, result->start_ms), count - 1);
     double worst = INFINITY;
     unsigned departures = 0;
-    bool away = false;
+    bool outside = false;
     guint next = 0;
     double margin = 0.0;
     for (size_t i = first; i < count; i++) {
@@ -228,20 +242,26 @@ void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result
         }
         margin = least_margin(route, sim, &all[i]);
         worst = fmin(worst, margin);
-        departures += !away && margin < 0.0;
-        away = margin < 0.0 || (away && margin < BACK_INSIDE_MM);
-        for (; next < result->rebounds->len; next++) {
-            lab_rebound *r = &g_array_index(result->rebounds, lab_rebound, next);
-            if (all[i].time_ms <= r->end_ms) {
-                r->margin_mm = fmin(r->margin_mm, margin); // of a NAN and a number, the number
-                break;
-            }
-        }
+        departures += !outside && margin < 0.0;
+        outside = margin < 0.0 || (outside && margin < BACK_INSIDE_MM);
+        note_margin(result->rebounds, &next, all[i].time_ms, margin);
     }
     labi_put(&result->truth, CMO_MARGIN_MM, worst);
     labi_put(&result->truth, CMO_DEPARTURES, departures);
-    put_coverage(result);
     if (departures > 0 && result->outcome == CMO_OUTCOME_DONE) {
         result->outcome = CMO_OUTCOME_DEPARTED;
+    }
+}
+
+void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result) {
+    size_t count;
+    const cmo_sim_truth *all = cmo_sim_recorded(sim, &count);
+    judge_rebounds(route, sim, all, count, result);
+    labi_put(&result->truth, CMO_REBOUNDS, result->rebounds->len);
+    labi_put(&result->truth, CMO_TURN_ERROR_DEG, turn_error_deg(result->rebounds));
+    if (route->region != NULL) {
+        start_heat(route, &result->heat);
+        follow_margin(route, sim, all, count, result);
+        put_coverage(result);
     }
 }

@@ -160,7 +160,8 @@ START_TEST(the_routine_takes_the_levels_and_ends_where_it_began) {
         }
         bench_robot bench = fresh_robot(&setup, &description);
         cmo_take_levels_parameters parameters = {.distance_mm = 0};
-        ck_assert_int_eq(cmo_take_levels(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        ck_assert_int_eq(cmo_take_levels(&bench.robot, &(cmo_take_levels_state){0}, &parameters),
+                         CMO_OUTCOME_DONE);
         cmo_levels fitting = fitting_levels(&setup, 0.05, 0.6);
         double span = fabs((double)fitting.light - fitting.dark);
         for (int i = 0; i < 2; i++) {
@@ -191,15 +192,16 @@ START_TEST(the_routine_refuses_what_is_no_line_and_keeps_the_old_levels) {
     ck_assert_int_eq(cmo_take_levels_start(&bench.robot, &take_state, &parameters), CMO_RUNNING);
     ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_LOW_CONTRAST);
     ck_assert_int_eq(take_state.fault[0], CMO_LEVELS_ONE_SURFACE);
-    ck_assert_str_eq(bench.robot.field, "one_surface");
+    ck_assert_str_eq(bench.robot.field, "levels");
     ck_assert_mem_eq(&before, &bench.robot.light[0].levels, sizeof before);
     end_bench(&bench);
 
     setup.faults.light_silent_at_ms[1] = 0;
     start_bench(&bench, &setup, &plain_robot);
-    ck_assert_int_eq(cmo_take_levels(&bench.robot, &parameters), CMO_OUTCOME_SENSOR_SILENT);
+    ck_assert_int_eq(cmo_take_levels(&bench.robot, &take_state, &parameters),
+                     CMO_OUTCOME_SENSOR_SILENT);
     cmo_take_levels_parameters wrong = {.distance_mm = 5};
-    ck_assert_int_eq(cmo_take_levels(&bench.robot, &wrong), CMO_OUTCOME_BAD_PARAMETER);
+    ck_assert_int_eq(cmo_take_levels(&bench.robot, &take_state, &wrong), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_str_eq(bench.robot.field, "distance_mm");
     end_bench(&bench);
     cmo_sim_mat_free(mat);
@@ -220,7 +222,7 @@ START_TEST(a_sensor_that_sees_half_of_the_other_is_named) {
         ck_assert_int_eq(cmo_run(&bench.robot), CMO_OUTCOME_LOW_CONTRAST);
         ck_assert_int_eq(take_state.fault[dim], CMO_LEVELS_UNLIKE);
         ck_assert_int_eq(take_state.fault[1 - dim], CMO_LEVELS_GOOD);
-        ck_assert_str_eq(bench.robot.field, "unlike");
+        ck_assert_str_eq(bench.robot.field, "levels");
         ck_assert_uint_eq(bench.robot.light[0].levels.dark, CMO_LEVEL_UNKNOWN); // none is taken
         end_bench(&bench);
     }

@@ -61,7 +61,7 @@ static void take(cmo_robot *robot, cmo_take_levels_state *state) {
             outcome = CMO_OUTCOME_LOW_CONTRAST;
         }
         if (state->fault[i] != CMO_LEVELS_GOOD && robot->field == NULL) {
-            robot->field = cmo_levels_fault_name(state->fault[i]);
+            robot->field = "levels"; // state->fault says what is wrong with whose
         }
     }
     for (uint8_t i = 0; outcome == CMO_OUTCOME_DONE && i < robot->description->lights; i++) {
@@ -137,8 +137,8 @@ cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state
     return CMO_RUNNING;
 }
 
-cmo_outcome cmo_take_levels(cmo_robot *robot, const cmo_take_levels_parameters *parameters) {
-    cmo_take_levels_state state;
-    cmo_outcome outcome = cmo_take_levels_start(robot, &state, parameters);
+cmo_outcome cmo_take_levels(cmo_robot *robot, cmo_take_levels_state *state,
+                            const cmo_take_levels_parameters *parameters) {
+    cmo_outcome outcome = cmo_take_levels_start(robot, state, parameters);
     return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
 }

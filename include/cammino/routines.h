@@ -6,7 +6,8 @@
  * Each routine comes as a struct of parameters, an object for its state, and two functions:
  *  - cmo_NAME_start() begins it. The parameters are copied. Then call cmo_tick() in your own loop
  *    until it no longer answers CMO_RUNNING. The state object must live as long.
- *  - cmo_NAME() does the same and waits: start, tick, wait, tick... It returns the outcome.
+ *  - cmo_NAME() does the same and waits: start, tick, wait, tick... It returns the outcome. Those
+ * that measure take the state object too, for what they have found out stands in it.
  *
  * In all parameters zero means the default, as the list beside the struct says (parameters.h).
  * Parameters that make no sense are refused before anything moves: the call answers

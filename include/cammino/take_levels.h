@@ -36,7 +36,8 @@ typedef struct cmo_take_levels_state cmo_take_levels_state;
  */
 cmo_outcome cmo_take_levels_start(cmo_robot *robot, cmo_take_levels_state *state,
                                   const cmo_take_levels_parameters *parameters);
-cmo_outcome cmo_take_levels(cmo_robot *robot, const cmo_take_levels_parameters *parameters);
+cmo_outcome cmo_take_levels(cmo_robot *robot, cmo_take_levels_state *state,
+                            const cmo_take_levels_parameters *parameters);
 
 struct cmo_take_levels_state {
     cmo_routine routine;
