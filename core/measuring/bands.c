@@ -9,6 +9,8 @@ typedef struct extent {
     float high;
 } extent;
 
+// What a surface's readings come to at most: four standard deviations, and what the light may
+// change.
 static extent extent_of(const cmo_surface *surface, float change) {
     float noise = 4.0F * fmaxf(surface->spread, 0.005F);
     float light = change * fabsf(surface->reflectance);

@@ -8,6 +8,7 @@
 #include <math.h>
 #include <string.h>
 
+// Mean time between two looks, against what is described.
 static void judge_intervals(cmo_robot *robot, cmo_check_wiring_state *state) {
     const cmo_robot_description *d = robot->description;
     for (uint8_t i = 0; i < cmi_front_lights(d); i++) {
@@ -27,6 +28,7 @@ static void judge_intervals(cmo_robot *robot, cmo_check_wiring_state *state) {
     }
 }
 
+// A fresh look goes to the half of the check that is on.
 static void watch_light(const cmo_robot *robot, cmo_check_wiring_state *state, uint8_t sensor) {
     cmo_light_check *light = &state->light[sensor];
     const cmo_light *seen = &robot->light[sensor];
@@ -46,6 +48,7 @@ static void watch_light(const cmo_robot *robot, cmo_check_wiring_state *state, u
     }
 }
 
+// Nothing found is done.
 static void finish(cmo_robot *robot, cmo_check_wiring_state *state) {
     judge_intervals(robot, state);
     cmi_end(robot, state->findings == 0 ? CMO_OUTCOME_DONE : CMO_OUTCOME_WIRING_WRONG);

@@ -46,6 +46,7 @@ float cmi_geometry_heading(const cmo_robot_description *description,
 
 typedef cmo_geometry_solution solution;
 
+// Of a whole pass: the mean of what both lines say.
 static float pass_angle(const solution *s, uint8_t pass) {
     return 0.5F * (s->angle[pass][0] + s->angle[pass][1]);
 }
@@ -118,6 +119,9 @@ static float turn_error(const cmo_robot_description *d, const solution *s,
     return s->angle[pass][1] - s->angle[pass][0] - counted;
 }
 
+// Ratio of the wheels: what a straight pass turned in truth and not by the counts. Size: the lines'
+// true distance over the counted one. Track: half turns, of which the lines know that they are half
+// turns, against the ways that the wheels rolled in them.
 static void solve_wheels(const cmo_robot_description *d, const solution *s,
                          const cmo_measure_geometry_state *state, float sigma, cmo_geometry *g) {
     float ratio = 0.0F; // right size less left size, as a share
@@ -144,6 +148,8 @@ static void solve_wheels(const cmo_robot_description *d, const solution *s,
     g->track_error_mm = g->track_mm * (2.449F * angle_error / turned);
 }
 
+// A delay d moves a line on by v d. The first pass meets the second line faster than the first one,
+// the third both alike: their ways between the lines differ by (v2 - v1) d.
 static float solve_delay(const solution *s, const cmo_measure_geometry_state *state,
                          uint8_t sensor) {
     const cmo_line_meeting *up = state->meeting[0];

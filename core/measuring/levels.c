@@ -36,6 +36,7 @@ static void widen(cmo_level_taker *taker, bool down) {
     }
 }
 
+// One count is full: all are halved, and the shape stays.
 static void halve(cmo_level_taker *taker) {
     taker->total = 0;
     for (uint8_t i = 0; i < CMO_LEVEL_BINS; i++) {
@@ -166,6 +167,7 @@ static bool refine_plateau(const cmo_level_taker *taker, cmo_level_finish *f) {
     return found->place == before.place && found->spread == before.spread;
 }
 
+// From bins to readings.
 static uint16_t to_counts(const cmo_level_taker *taker, float place) {
     // A reading was put into the middle of its count.
     float counts = (float)taker->base + place * (float)((uint32_t)1 << taker->shift) - 0.5F;

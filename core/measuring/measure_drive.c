@@ -31,6 +31,7 @@ static float step_mm(const cmo_robot *robot) {
     return fmaxf(robot->description->left_step_mm, robot->description->right_step_mm);
 }
 
+// From here on ways and time of a phase are counted.
 static void mark(const cmo_robot *robot, cmo_measure_drive_state *state) {
     state->since_us = 0;
     state->start_mm[0] = way_of(robot, 0);
@@ -47,6 +48,7 @@ static uint32_t hold_us(const cmo_robot *robot, float mm_s) {
     return counts > (float)HOLD_US ? (uint32_t)counts : HOLD_US;
 }
 
+// The least commands in one direction, from nothing on.
 static void begin_slow(cmo_robot *robot, cmo_measure_drive_state *state) {
     state->command_mm_s = STEP_MM_S;
     state->turning = 0;
@@ -56,6 +58,7 @@ static void begin_slow(cmo_robot *robot, cmo_measure_drive_state *state) {
     cmi_enter(robot, CMO_STAGE_CREEP);
 }
 
+// A wheel has turned if it has gone a good part of what was asked, and at least once past a count.
 static bool has_turned(const cmo_robot *robot, const cmo_measure_drive_state *state,
                        uint8_t wheel) {
     float sign = state->phase == BACK ? -1.0F : 1.0F;
@@ -110,10 +113,12 @@ enum { LOW, LOW_EVEN, HIGH, HIGH_EVEN, LOW_AGAIN, LOW_AGAIN_EVEN, STOP };
 #define EVEN_US     200000U
 #define STANDING_US 1500000U // a regulator may hum for ever
 
+// Passes go to and fro, so that the floor that it takes stays short.
 static float sign_of(const cmo_measure_drive_state *state) {
     return state->pass % 2U == 0 ? 1.0F : -1.0F;
 }
 
+// Each pass goes up to one of three heights, the lowest first.
 static float asked_in(const cmo_measure_drive_state *state) {
     float high = (float)(state->pass / 2U % HEIGHTS + 1U) * state->step_mm_s;
     bool is_high = state->phase == HIGH || state->phase == HIGH_EVEN;
@@ -200,6 +205,7 @@ static bool conclude(cmo_measure_drive_state *state) {
     return true;
 }
 
+// Ahead, then back; then it comes to rest, and the passes begin.
 static void slow_step(cmo_robot *robot, cmo_measure_drive_state *state) {
     if (creep(robot, state)) {
         state->phase++;

@@ -27,6 +27,7 @@ static void watch(cmo_robot *robot, cmo_measure_geometry_state *state) {
     }
 }
 
+// Gently: what slides or rocks is measured with.
 static void take_rates(const cmo_robot *robot, cmo_measure_geometry_state *state, float share) {
     const cmo_robot_description *d = robot->description;
     state->motion.acceleration_mm_s2 = share * fminf(d->acceleration_mm_s2, 1500.0F);
@@ -43,6 +44,7 @@ static void begin_pass(cmo_robot *robot, cmo_measure_geometry_state *state) {
     cmi_enter(robot, CMO_STAGE_SEARCH);
 }
 
+// A sensor leaves a line: its middle lies halfway between the crossing into it and this one.
 static void take_line(cmo_robot *robot, cmo_measure_geometry_state *state, uint8_t sensor,
                       const cmo_crossing *out) {
     const cmo_crossing *in = &state->into[sensor];
@@ -124,6 +126,7 @@ static void begin_turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
     cmi_enter(robot, CMO_STAGE_TURN);
 }
 
+// Half a turn; then it stands still for as long as the round takes to be worked out.
 static void turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
     if (!state->motion.arrived) {
         cmi_motion_follow(&state->motion, robot);

@@ -12,6 +12,7 @@
 static const cmi_row rows[] CMO_FLASH = {
     CMO_TAKE_LEVELS_PARAMETERS(CMI_ROW, cmo_take_levels_parameters)};
 
+// Every fresh look of every sensor.
 static void collect(cmo_robot *robot, cmo_take_levels_state *state) {
     for (uint8_t i = 0; i < robot->description->lights; i++) {
         const cmo_light *light = &robot->light[i];

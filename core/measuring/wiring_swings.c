@@ -19,6 +19,7 @@ static const struct {
 #define SWINGS  (sizeof swings_of / sizeof *swings_of)
 #define REST_US 300000U
 
+// How far a reading is from what the sensor read at rest, either way.
 static float off_rest(const cmo_light_check *light, float counts) {
     return fabsf(counts - light->rest);
 }
@@ -30,6 +31,8 @@ static float clear_change(const cmo_robot *robot, const cmo_light_check *light, 
     return fmaxf(10.0F * light->spread, share);
 }
 
+// What each encoder counts while one wheel is driven, along the command: so a wheel that is swung
+// to and fro adds up.
 static void watch_encoders(cmo_robot *robot, cmo_check_wiring_state *state) {
     float left = robot->odometer.left_mm - state->left_mm;
     float right = robot->odometer.right_mm - state->right_mm;
@@ -51,6 +54,7 @@ typedef struct swing {
     bool backward;  // the counts went against the command
 } swing;
 
+// Of the two encoders the one that counted more is the driven wheel's.
 static swing read_swing(const cmo_check_wiring_state *state, int wheel) {
     const float *counted = state->counted_mm[wheel];
     int more = fabsf(counted[RIGHT]) > fabsf(counted[LEFT]) ? RIGHT : LEFT;
@@ -64,6 +68,8 @@ static swing read_swing(const cmo_check_wiring_state *state, int wheel) {
     };
 }
 
+// A wheel that brought its sensor over the line while it should have been behind turns the wrong
+// way; then its counts have to be wrong as well, or the encoder is the other way round by itself.
 static void judge_swing(cmo_robot *robot, cmo_check_wiring_state *state, int wheel,
                         const swing *own) {
     bool counts = robot->port->traits & CMO_TRAIT_ENCODERS;
@@ -84,6 +90,7 @@ static void judge_swing(cmo_robot *robot, cmo_check_wiring_state *state, int whe
     }
 }
 
+// The line was there for a sensor whose wheel has swung; without any, nothing is said of light.
 static void judge_lights(cmo_robot *robot, cmo_check_wiring_state *state, const swing *swings) {
     uint8_t lights = cmi_front_lights(robot->description);
     if (swings[LEFT].light < 0 && swings[RIGHT].light < 0) {
@@ -128,6 +135,7 @@ static void judge_places(cmo_robot *robot, cmo_check_wiring_state *state, const 
     }
 }
 
+// Motors and encoders first: only where those are clear do the sensors' answers tell.
 static void judge(cmo_robot *robot, cmo_check_wiring_state *state) {
     swing swings[2] = {read_swing(state, LEFT), read_swing(state, RIGHT)};
     judge_swing(robot, state, LEFT, &swings[LEFT]);
