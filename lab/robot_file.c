@@ -21,15 +21,19 @@ static void overlay(const lab_section *section, void *to, const void *from) {
     }
 }
 
+// A row of the description's lists taken over from what was read; what was not given is 0.
+#define AS_float(value)    (float)(value)
+#define AS_uint32_t(value) (uint32_t)((value) + 0.5)
+#define AS_uint16_t(value) (uint16_t)(value)
+#define TAKE_FIELD(to, must, of, field, key, factor, least, most, unit, usual, meaning)            \
+    to->field = AS_##of(factor * given(from->key, 0.0));
+
 static void finish_light(lab_robot *robot, const staged_light *from, unsigned number) {
     cmo_light_description *light = &robot->description.light[number];
-    light->ahead_mm = (float)from->ahead_mm;
-    light->left_mm = (float)from->left_mm;
-    light->spot_mm = (float)given(from->spot_mm, 0.0);
-    light->delay_us = (uint32_t)(1000.0 * given(from->delay_ms, 0.0) + 0.5);
-    light->interval_us = (uint32_t)(1000.0 * given(from->interval_ms, 0.0) + 0.5);
-    light->counts_min = (uint16_t)given(from->counts_min, 0.0);
-    light->counts_max = (uint16_t)given(from->counts_max, light->counts_min > 0 ? 65535.0 : 0.0);
+    CMO_LIGHT_FIELDS(TAKE_FIELD, light)
+    if (light->counts_max == 0 && light->counts_min > 0) {
+        light->counts_max = 65535;
+    }
     light->dark_is_high = given(from->dark_is_high, 0.0) != 0.0;
     robot->description.lights = (uint8_t)(number + 1);
     robot->has_levels[number] = !isnan(from->levels.dark);
@@ -45,15 +49,8 @@ static void finish_light(lab_robot *robot, const staged_light *from, unsigned nu
 
 static void finish_drive(lab_robot *robot, const staged_drive *from) {
     cmo_robot_description *d = &robot->description;
-    d->top_speed_mm_s = (float)from->top_mm_s;
-    d->slowest_mm_s = (float)given(from->slowest_mm_s, 0.0);
-    d->acceleration_mm_s2 = (float)from->acceleration_mm_s2;
-    d->braking_mm_s2 = (float)from->braking_mm_s2;
-    d->lag_ms = (float)given(from->lag_ms, 0.0);
-    d->full_duty_mm_s = (float)given(from->full_duty_mm_s, 0.0);
-    d->dead_duty = (float)given(from->dead_duty, 0.0);
-    d->speed_gain = (float)given(from->gain, 0.0);
-    d->speed_reset_ms = (float)given(from->reset_ms, 0.0);
+    CMO_DRIVE_FIELDS(TAKE_FIELD, d)
+    CMO_DUTY_FIELDS(TAKE_FIELD, d)
     d->lifetime_us = (uint32_t)(1000.0 * given(from->lifetime_ms, 0.0) + 0.5);
     unsigned halts = (unsigned)given(from->halts, 3.0);
     static const uint16_t trait[3] = {CMO_TRAIT_COAST, CMO_TRAIT_BRAKE, CMO_TRAIT_HOLD};
@@ -188,12 +185,8 @@ static void finish_measured_drive(lab_robot *robot, const staged_measured_drive 
 void labi_robot_finish(lab_robot *robot, const staged_robot *from, const char *file) {
     cmo_robot_description *d = &robot->description;
     robot->name = from->name != NULL ? g_strdup(from->name) : g_path_get_basename(file);
-    d->tick_us = (uint32_t)(1000.0 * from->tick_ms + 0.5);
-    d->track_mm = (float)from->track_mm;
-    d->tyre_mm = (float)given(from->tyre_mm, 0.0);
-    d->rear_mm = (float)given(from->rear_mm, 0.0);
-    d->front_mm = (float)given(from->front_mm, 0.0);
-    d->drift_most = (float)given(from->drift_most, 0.0);
+    CMO_BODY_FIELDS(TAKE_FIELD, d)
+    CMO_CONTACT_FIELDS(TAKE_FIELD, d)
     robot->outline = (lab_outline){given(from->outline.front_mm, 0.8 * from->track_mm),
                                    given(from->outline.back_mm, 0.6 * from->track_mm),
                                    given(from->outline.left_mm, 0.6 * from->track_mm),

@@ -5,6 +5,26 @@
 
 #define MUST "must be given"
 
+// A row of the description's lists as a key.
+#define TYPE_OF_float    LAB_NUMBER
+#define TYPE_OF_uint32_t LAB_NUMBER // a time, in milliseconds
+#define TYPE_OF_uint16_t LAB_WHOLE
+#define KEY_OF_FIELD(object, must, of, field, key, factor, least, most, unit, usual, meaning)      \
+    {                                                                                              \
+        #key,                                                                                      \
+        TYPE_OF_##of,                                                                              \
+        offsetof(object, key),                                                                     \
+        least,                                                                                     \
+        most,                                                                                      \
+        unit,                                                                                      \
+        usual,                                                                                     \
+        meaning,                                                                                   \
+        NULL,                                                                                      \
+        NULL,                                                                                      \
+        0,                                                                                         \
+        0,                                                                                         \
+        0},
+
 static const lab_key levels_keys[] = {
     KEY_WHOLE(staged_levels, dark, "dark", 0, 65534, "counts", MUST,
               "reading over the dark surface"),
@@ -25,22 +45,9 @@ static const lab_section levels_section = {
     levels_keys};
 
 static const lab_key light_keys[] = {
-    KEY(staged_light, ahead_mm, "ahead_mm", -500, 500, "mm", MUST,
-        "place of its spot ahead of the axle; behind is negative"),
-    KEY(staged_light, left_mm, "left_mm", -500, 500, "mm", MUST,
-        "place of its spot to the left of the middle; right is negative"),
-    KEY(staged_light, spot_mm, "spot_mm", 0, 50, "mm", "not known",
-        "diameter of the spot that it sees"),
-    KEY(staged_light, delay_ms, "delay_ms", 0, 50, "ms", "0",
-        "from the middle of an exposure to the look's own time"),
-    KEY(staged_light, interval_ms, "interval_ms", 0.5, 100, "ms", "one tick",
-        "between two fresh looks"),
-    KEY_WHOLE(staged_light, counts_min, "counts_min", 0, 65535, "counts", "0",
-              "least that the hardware can give"),
-    KEY_WHOLE(staged_light, counts_max, "counts_max", 1, 65535, "counts", "anything",
-              "most that the hardware can give"),
-    KEY_FLAG(staged_light, dark_is_high, "dark_is_high", "false",
-             "it reads higher over dark than over light; to take levels"),
+    CMO_LIGHT_FIELDS(KEY_OF_FIELD, staged_light)
+        KEY_FLAG(staged_light, dark_is_high, "dark_is_high", "false",
+                 "it reads higher over dark than over light; to take levels"),
     KEY_SECTION(staged_light, levels, "levels", &levels_section, "none; no line can be looked for",
                 "its readings over dark and light"),
     KEY_END};
@@ -150,26 +157,9 @@ static const char *const halt_names[] = {"coast", "brake", "hold", NULL};
 static const lab_key drive_keys[] = {
     KEY_CHOICE(staged_drive, kind, "kind", drive_kinds, "speed",
                "speed: the port takes mm/s and regulates; duty: it takes duty -1..1"),
-    KEY(staged_drive, top_mm_s, "top_mm_s", 10, 5000, "mm/s", MUST,
-        "the fastest that a routine may ask for"),
-    KEY(staged_drive, slowest_mm_s, "slowest_mm_s", 0, 500, "mm/s", "0",
-        "commands below do not turn the wheels"),
-    KEY(staged_drive, acceleration_mm_s2, "acceleration_mm_s2", 10, 50000, "mm/s2", MUST,
-        "limit when speeding up"),
-    KEY(staged_drive, braking_mm_s2, "braking_mm_s2", 10, 50000, "mm/s2", MUST,
-        "limit when slowing down; stay below the grip"),
-    KEY(staged_drive, lag_ms, "lag_ms", 0, 500, "ms", "0",
-        "time constant from commanded to driven speed"),
-    KEY(staged_drive, full_duty_mm_s, "full_duty_mm_s", 10, 10000, "mm/s", "must be given for duty",
-        "speed at duty 1"),
-    KEY(staged_drive, dead_duty, "dead_duty", 0, 0.9, "", "0",
-        "duty below which the motors do not turn"),
-    KEY(staged_drive, gain, "gain", 0, 1, "duty per mm/s", "1 / full_duty_mm_s",
-        "proportional gain of the speed control, for duty"),
-    KEY(staged_drive, reset_ms, "reset_ms", 1, 10000, "ms", "150",
-        "integral time of the speed control, for duty"),
-    KEY(staged_drive, lifetime_ms, "lifetime_ms", 2, 5000, "ms", "five ticks, at least 50",
-        "a drive command that is not renewed within this time halts the robot"),
+    CMO_DRIVE_FIELDS(KEY_OF_FIELD, staged_drive) CMO_DUTY_FIELDS(KEY_OF_FIELD, staged_drive)
+        KEY(staged_drive, lifetime_ms, "lifetime_ms", 2, 5000, "ms", "five ticks, at least 50",
+            "a drive command that is not renewed within this time halts the robot"),
     KEY_CHOICES(staged_drive, halts, "halts", halt_names, "[coast, brake]",
                 "ways of halting that the motors have"),
     KEY_END};
@@ -394,23 +384,13 @@ const lab_section labi_plant_section = {
 static const char *const button_names[] = {"start", "stop", NULL};
 static const lab_key robot_keys[] = {
     KEY_TEXT(staged_robot, name, "name", "the file's name", "name of the robot"),
-    KEY(staged_robot, tick_ms, "tick_ms", 1, 25, "ms", MUST, "period of the program's loop"),
-    KEY(staged_robot, track_mm, "track_mm", 20, 1000, "mm", MUST,
-        "between the wheels' contact points"),
-    KEY_FLAG(staged_robot, look_times, "look_times", "true", "looks carry their own time"),
+    CMO_BODY_FIELDS(KEY_OF_FIELD, staged_robot) CMO_CONTACT_FIELDS(KEY_OF_FIELD, staged_robot)
+        KEY_FLAG(staged_robot, look_times, "look_times", "true", "looks carry their own time"),
     KEY_FLAG(staged_robot, heading, "heading", "false",
              "it has a heading sensor: turns are taken from it"),
-    KEY(staged_robot, tyre_mm, "tyre_mm", 0, 200, "mm", "10",
-        "width of a tyre; with the track it says how far out the wheels stand"),
-    KEY(staged_robot, rear_mm, "rear_mm", 0, 500, "mm", "half the track",
-        "from the axle back to the hindmost place that touches the floor"),
-    KEY(staged_robot, front_mm, "front_mm", 0, 500, "mm", "0",
-        "from the axle ahead to the foremost place that touches the floor, a ball in front say"),
     KEY_FLAG(staged_robot, range, "range", "false", "it has a range sensor that looks ahead"),
     KEY_FLAG(staged_robot, touch, "touch", "false", "it has bumpers: left, right, back"),
     KEY_CHOICES(staged_robot, buttons, "buttons", button_names, "[]", "what buttons it has"),
-    KEY(staged_robot, drift_most, "drift_most", 0, 0.2, "", "0",
-        "levels may follow slow changes of the light by up to this share of the contrast"),
     KEY_SECTION(staged_robot, outline, "outline", &outline_section, "from the track",
                 "how far the robot reaches"),
     KEY_SECTION(staged_robot, encoders, "encoders", &encoders_section, "there are none",

@@ -12,8 +12,12 @@ typedef struct staged_levels {
     double dark, light, void_counts, noise, dark_threshold, light_threshold;
 } staged_levels;
 
+// A row of the description's lists as what the reader fills in.
+#define STAGED_FIELD(X, must, of, field, key, factor, least, most, unit, usual, meaning) double key;
+
 typedef struct staged_light {
-    double ahead_mm, left_mm, spot_mm, delay_ms, interval_ms, counts_min, counts_max, dark_is_high;
+    CMO_LIGHT_FIELDS(STAGED_FIELD, )
+    double dark_is_high;
     staged_levels levels;
 } staged_light;
 
@@ -36,8 +40,10 @@ typedef struct staged_measured {
 } staged_measured;
 
 typedef struct staged_drive {
-    double kind, top_mm_s, slowest_mm_s, acceleration_mm_s2, braking_mm_s2, lag_ms, full_duty_mm_s,
-        dead_duty, gain, reset_ms, lifetime_ms, halts;
+    double kind;
+    CMO_DRIVE_FIELDS(STAGED_FIELD, )
+    CMO_DUTY_FIELDS(STAGED_FIELD, )
+    double lifetime_ms, halts;
 } staged_drive;
 
 typedef struct staged_measured_drive {
@@ -69,8 +75,9 @@ typedef struct staged_plant {
 
 typedef struct staged_robot {
     char *name;
-    double tick_ms, track_mm, tyre_mm, rear_mm, front_mm, look_times, heading, range, touch,
-        buttons, drift_most;
+    CMO_BODY_FIELDS(STAGED_FIELD, )
+    CMO_CONTACT_FIELDS(STAGED_FIELD, )
+    double look_times, heading, range, touch, buttons;
     lab_outline outline;
     staged_encoders encoders;
     staged_drive drive;

@@ -33,6 +33,10 @@
 static const cmi_row rows[] CMO_FLASH = {
     CMO_STAY_INSIDE_PARAMETERS(CMI_ROW, cmo_stay_inside_parameters)};
 
+// Where it touches the floor: of the description, but only a patrol needs it.
+static const cmi_row contacts[] CMO_FLASH = {
+    CMO_CONTACT_FIELDS(CMI_FIELD_ROW, cmo_robot_description)};
+
 // What the robot has to have for them.
 static cmo_outcome check_robot(cmo_robot *robot, const cmo_stay_inside_parameters *p) {
     if (robot->description->lights < 2) {
@@ -51,17 +55,6 @@ static cmo_outcome check_robot(cmo_robot *robot, const cmo_stay_inside_parameter
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "touch", NAN);
     }
     return CMO_OUTCOME_DONE;
-}
-
-// Where it touches the floor: of the description, but only a patrol needs it.
-static bool check_contacts(cmo_robot *robot) {
-    const cmo_robot_description *d = robot->description;
-    float tyre = d->tyre_mm;
-    float rear = d->rear_mm;
-    float front = d->front_mm;
-    return cmi_check_number(robot, &tyre, 0.0F, 0.0F, 200.0F, "tyre_mm") &&
-           cmi_check_number(robot, &rear, 0.0F, 0.0F, 500.0F, "rear_mm") &&
-           cmi_check_number(robot, &front, 0.0F, 0.0F, 500.0F, "front_mm");
 }
 
 // Slower, a patrol would not get anywhere: the motors turn unevenly near their slowest speed.
@@ -300,13 +293,14 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_inside_state *state
     cmo_stay_inside_parameters *p = &state->parameters;
     cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
     if (outcome == CMO_OUTCOME_DONE) {
+        cmo_robot_description d = *robot->description;
+        outcome = cmi_check_parameters(robot, contacts, CMI_ROWS(contacts), &d);
+    }
+    if (outcome == CMO_OUTCOME_DONE) {
         outcome = check_robot(robot, p);
     }
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
-    }
-    if (!check_contacts(robot)) {
-        return CMO_OUTCOME_BAD_PARAMETER;
     }
     p->for_ms = p->for_ms != 0 ? p->for_ms : 30000;
     cmo_budget_patrol(robot->description, p->grazing, p->convex, p->margin_mm, p->braking_mm_s2,

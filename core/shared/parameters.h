@@ -65,6 +65,16 @@ typedef struct cmi_row {
 #define CMI_ROW_PLACE(of, name, usual, meaning)
 #define CMI_ROW_TIME(of, name, file_name, usual, meaning)
 
+// A row of the lists of a description (robot.h).
+#define CMI_AS_MUST_float    CMI_NUMBER
+#define CMI_AS_MUST_uint32_t CMI_WHOLE
+#define CMI_AS_MAY_float     CMI_OTHERWISE
+#define CMI_AS_MAY_uint32_t  CMI_COUNT
+#define CMI_AS_MAY_uint16_t  CMI_COUNT
+#define CMI_FIELD_ROW(of, must, type, field, key, factor, least, most, unit, usual, meaning)       \
+    CMI_ROW_OF(of, field, (float)(factor) * (float)(least), (float)(factor) * (float)(most), 0,    \
+               CMI_AS_##must##_##type)
+
 _Static_assert(offsetof(cmo_robot_description, light) < 256, "a row's offset is one byte");
 
 #define CMI_ROWS(rows) (uint8_t)(sizeof(rows) / sizeof *(rows))

@@ -23,53 +23,95 @@
 extern "C" {
 #endif
 
+/**
+ * A description's fields that a robot file has a key for, a row each:
+ * F(X, MUST or MAY, type, field, key, factor, least, most, unit, "default", meaning). Of MAY zero
+ * is the default. The key's number times the factor is the field's; range and unit are the key's.
+ * From these lists are made the structs below, the check of cmo_robot_start(), and the keys of
+ * robot files.
+ */
+// clang-format off
+#define CMO_LIGHT_FIELDS(F, X)                                                                      \
+    F(X, MUST, float, ahead_mm, ahead_mm, 1, -500, 500, "mm", "must be given",                       \
+      "place of its spot ahead of the axle; behind is negative")                                     \
+    F(X, MUST, float, left_mm, left_mm, 1, -500, 500, "mm", "must be given",                         \
+      "place of its spot to the left of the middle; right is negative")                              \
+    F(X, MAY, float, spot_mm, spot_mm, 1, 0, 50, "mm", "not known", "diameter of the spot that it sees") \
+    F(X, MAY, uint32_t, delay_us, delay_ms, 1000, 0, 50, "ms", "0",                                  \
+      "from the middle of an exposure to the look's own time")                                       \
+    F(X, MAY, uint32_t, interval_us, interval_ms, 1000, 0.5, 100, "ms", "one tick",                  \
+      "between two fresh looks")                                                                     \
+    F(X, MAY, uint16_t, counts_min, counts_min, 1, 0, 65535, "counts", "0",                          \
+      "least that the hardware can give")                                                            \
+    F(X, MAY, uint16_t, counts_max, counts_max, 1, 1, 65535, "counts", "anything",                   \
+      "most that the hardware can give")
+
+#define CMO_BODY_FIELDS(F, X)                                                                       \
+    F(X, MUST, uint32_t, tick_us, tick_ms, 1000, 1, 25, "ms", "must be given",                       \
+      "period of the program's loop")                                                                \
+    F(X, MUST, float, track_mm, track_mm, 1, 20, 1000, "mm", "must be given",                        \
+      "between the wheels' contact points")                                                          \
+    F(X, MAY, float, drift_most, drift_most, 1, 0, 0.2, "", "0",                                     \
+      "levels may follow slow changes of the light by up to this share of the contrast")
+
+/* Where it touches the floor; to stay inside. */
+#define CMO_CONTACT_FIELDS(F, X)                                                                  \
+    F(X, MAY, float, tyre_mm, tyre_mm, 1, 0, 200, "mm", "10",                                        \
+      "width of a tyre; with the track it says how far out the wheels stand")                        \
+    F(X, MAY, float, rear_mm, rear_mm, 1, 0, 500, "mm", "half the track",                            \
+      "from the axle back to the hindmost place that touches the floor, a caster's wheel swung out " \
+      "to the rear")                                                                                 \
+    F(X, MAY, float, front_mm, front_mm, 1, 0, 500, "mm", "0",                                       \
+      "from the axle ahead to the foremost place that touches the floor, a ball in front say")
+
+#define CMO_DRIVE_FIELDS(F, X)                                                                      \
+    F(X, MUST, float, top_speed_mm_s, top_mm_s, 1, 10, 5000, "mm/s", "must be given",                \
+      "the fastest that a routine may ask for; a wheel that has to catch up may be sent faster")     \
+    F(X, MAY, float, slowest_mm_s, slowest_mm_s, 1, 0, 500, "mm/s", "0",                             \
+      "commands below do not turn the wheels")                                                       \
+    F(X, MUST, float, acceleration_mm_s2, acceleration_mm_s2, 1, 10, 50000, "mm/s2", "must be given", \
+      "limit when speeding up")                                                                      \
+    F(X, MUST, float, braking_mm_s2, braking_mm_s2, 1, 10, 50000, "mm/s2", "must be given",          \
+      "limit when slowing down; stay below the grip")                                                \
+    F(X, MAY, float, lag_ms, lag_ms, 1, 0, 500, "ms", "0", "time constant from commanded to driven speed")
+
+/* Of a port that takes duty. */
+#define CMO_DUTY_FIELDS(F, X)                                                                       \
+    F(X, MUST, float, full_duty_mm_s, full_duty_mm_s, 1, 10, 10000, "mm/s", "must be given for duty", \
+      "speed at duty 1")                                                                             \
+    F(X, MAY, float, dead_duty, dead_duty, 1, 0, 0.9, "", "0",                                       \
+      "duty below which the motors do not turn")                                                     \
+    F(X, MAY, float, speed_gain, gain, 1, 0, 1, "duty per mm/s", "1 / full_duty_mm_s",               \
+      "proportional gain of the speed control, for duty")                                            \
+    F(X, MAY, float, speed_reset_ms, reset_ms, 1, 1, 10000, "ms", "150",                             \
+      "integral time of the speed control, for duty")
+// clang-format on
+
+#define CMO_DESCRIBED(X, must, of, field, key, factor, least, most, unit, usual, meaning) of field;
+
 /** A light sensor, as the robot believes it to be. Lengths from the middle of the axle. */
 typedef struct cmo_light_description {
-    float ahead_mm;       /**< -500..500; positive is ahead of the axle */
-    float left_mm;        /**< -500..500; positive is to the left */
-    float spot_mm;        /**< diameter of the spot, 0..50; 0: not known */
-    uint32_t delay_us;    /**< from mid-exposure to the look's time_us, 0..50000 */
-    uint32_t interval_us; /**< time between two fresh looks, 500..100000; 0: one tick */
-    uint16_t counts_min;  /**< what the hardware can give, */
-    uint16_t counts_max;  /**< both 0: anything */
-    bool dark_is_high;    /**< it reads higher over dark than over light; to take levels */
+    CMO_LIGHT_FIELDS(CMO_DESCRIBED, )
+    bool dark_is_high; /**< it reads higher over dark than over light; to take levels */
 } cmo_light_description;
 
 /** What the robot believes of itself. Constant; may live in flash. */
 typedef struct cmo_robot_description {
-    uint32_t tick_us;    /**< period at which cmo_tick() is called, 1000..25000 */
-    float track_mm;      /**< between the wheels' contact points, 20..1000 */
+    CMO_BODY_FIELDS(CMO_DESCRIBED, )
+    CMO_CONTACT_FIELDS(CMO_DESCRIBED, )
+
     float left_step_mm;  /**< way of the left wheel per encoder count, 0.001..20 */
     float right_step_mm; /**< way of the right wheel per encoder count */
     float gear_play_mm;  /**< at the tyre, between encoder and wheel, 0..5; 0: none, or not known. A
                               robot that has stopped has rolled on by it */
     uint8_t encoder_bits; /**< width at which the counts wrap, 8..32; 0: 32 */
 
-    float tyre_mm;  /**< to stay inside: width of a tyre, 0..200; 0: 10. With the track it says how
-                       far out the wheels stand */
-    float rear_mm;  /**< from the axle back to the hindmost ground contact, a caster's wheel swung
-                         out to the rear, 0..500; 0: half the track */
-    float front_mm; /**< from the axle ahead to the foremost ground contact, a ball in front say,
-                         0..500; 0: there is none ahead of the tyres */
-
-    float top_speed_mm_s;     /**< the fastest that any routine may ask for, 10..5000. A wheel that
-                                   has to catch up is sent up to CMO_COMMAND_MOST times as much */
-    float slowest_mm_s;       /**< commands below this do not turn the wheels, 0..500 */
-    float acceleration_mm_s2; /**< limit when speeding up, 10..50000 */
-    float braking_mm_s2;      /**< limit when slowing down, 10..50000; stay below the grip */
-    float lag_ms;             /**< time constant from commanded to driven speed, 0..500 */
-    bool lag_measured;        /**< by measure_drive: commands lead by all of it from the start */
+    CMO_DRIVE_FIELDS(CMO_DESCRIBED, )
+    bool lag_measured;   /**< by measure_drive: commands lead by all of it from the start */
     float stated_lag_ms; /**< what lag_ms was before that, 0..500. A regulator that catches up needs
                             no lead, and yet takes its time to answer: budgets go by the longer one
                             of both */
-
-    float full_duty_mm_s; /**< duty only: speed at duty 1, 10..10000 */
-    float dead_duty;      /**< duty only: duty below which the motors do not turn, 0..0.9 */
-    float speed_gain;     /**< duty only: duty per mm/s of speed error; 0: 1 / full_duty_mm_s */
-    float speed_reset_ms; /**< duty only: integral time of the speed control; 0: 150 */
-
-    float drift_most; /**< the levels may follow slow changes of the light by up to this share of
-                           the contrast, 0..0.2; 0: they stay as taken */
+    CMO_DUTY_FIELDS(CMO_DESCRIBED, )
 
     /* Ages, two ticks to 10000000 us. */
     uint32_t lifetime_us;    /**< of a drive command; 0: five ticks, at least 50000 */
