@@ -322,18 +322,9 @@ static void heal(wild *w) {
 
 // ------------------------------------------------------------------------------------ routines --
 
+#define STATE_OF(NAME, name, figures, text) cmo_##name##_state name;
 typedef union any_state {
-    cmo_advance_state advance;
-    cmo_turn_state turn;
-    cmo_line_state line;
-    cmo_square_on_line_state square;
-    cmo_take_levels_state levels;
-    cmo_check_wiring_state wiring;
-    cmo_measure_geometry_state geometry;
-    cmo_measure_drive_state drive;
-    cmo_stay_inside_state stay;
-    cmo_countdown_state countdown;
-    cmo_action_state action;
+    CMO_EACH_ROUTINE(STATE_OF)
 } any_state;
 
 static bool act(cmo_robot *robot, void *context) {
@@ -354,123 +345,52 @@ static uint32_t some_ms(dice *d) {
     return chance(d, 0.2) ? 0 : 1 + pick(d, 4000);
 }
 
-static cmo_line_parameters draw_line(dice *d) {
-    return (cmo_line_parameters){
-        .tone = (cmo_tone)(chance(d, 0.8) ? 0 : pick(d, 4)),
-        .sensor = (cmo_sensors)(chance(d, 0.5) ? 0 : pick(d, 5)),
-        .blind_mm = number(d, 0, 200),
-        .cruise_mm_s = number(d, 20, 400),
-        .creep_mm_s = number(d, 20, 300),
-        .least_width_mm = number(d, 5, 20),
-        .largest_entry_deg = number(d, 0, 90),
-        .longest_mm = number(d, 300, 2000),
-        .longest_ms = some_ms(d),
-        .halt = (cmo_halt)(chance(d, 0.8) ? 0 : pick(d, 5)),
-        .ending = (cmo_ending)(chance(d, 0.7) ? 0 : pick(d, 3)),
-        .too_fast = CMO_TOO_FAST_SLOW,
-        .rest = (cmo_rest)pick(d, 4),
-        .effort = (cmo_effort)pick(d, 3),
-        .expected_mm = number(d, 0, 500),
-        .beyond_mm = number(d, -100, 100),
-    };
+// Numbers within reach of a short run; now and then one that makes no sense.
+static float within_reach(dice *d, double least, double most) {
+    return number(d, fmax(least, -600.0), fmin(most, 600.0));
 }
 
-static cmo_outcome start_moving(cmo_robot *robot, any_state *s, dice *d, unsigned kind) {
-    switch (kind) {
-    case CMO_ROUTINE_ADVANCE: {
-        cmo_advance_parameters p = {
-            number(d, -500, 500), number(d, 20, 500), number(d, 100, 5000), number(d, 100, 5000),
-            number(d, 0.1, 5),    some_ms(d),         CMO_HALT_DEFAULT,     (cmo_ending)pick(d, 2)};
-        return cmo_advance_start(robot, &s->advance, &p);
+// A row of a routine's parameters, drawn.
+#define DRAW(d, type, ...)                                DRAW_##type(d, __VA_ARGS__)
+#define DRAW_NUMBER(d, name, least, most, usual, meaning) p.name = within_reach(d, least, most);
+#define DRAW_OTHERWISE                                    DRAW_NUMBER
+#define DRAW_SIGNED(d, name, least, most, usual, meaning) p.name = within_reach(d, -(most), most);
+#define DRAW_SPEED(d, name, usual, meaning)               p.name = number(d, 20, 400);
+#define DRAW_RATE(d, name, usual, meaning)                p.name = chance(d, 0.5) ? 0.0F : number(d, 100, 5000);
+#define DRAW_WIDTH(d, name, least, most, usual, meaning)  p.name = number(d, 5, 20);
+#define DRAW_WHOLE(d, of, name, least, most, usual, meaning)                                       \
+    p.name = (of)pick(d, (unsigned)fmin(most, 20) + (chance(d, 0.1) ? 3U : 1U));
+#define DRAW_COUNT(d, of, name, least, most, usual, meaning)                                       \
+    p.name = (of)(chance(d, 0.3) ? pick(d, 5) : 0);
+#define DRAW_FLAG(d, name, meaning) p.name = chance(d, 0.8);
+#define DRAW_CHOICE(d, of, name, first, last, words, usual, meaning)                               \
+    p.name = (of)(chance(d, 0.2) ? 0U                                                              \
+                                 : (unsigned)(first) +                                             \
+                                       pick(d, (last) - (first) + (chance(d, 0.05) ? 9U : 1U)));
+#define DRAW_BITS(d, name, words, usual, meaning)     p.name = (uint8_t)(chance(d, 0.2) ? 7 : 0);
+#define DRAW_HALT(d, name, meaning)                   p.name = (cmo_halt)(chance(d, 0.8) ? 0 : pick(d, 5));
+#define DRAW_TIME(d, name, file_name, usual, meaning) p.name = chance(d, 0.1) ? 0 : some_ms(d) + 1;
+#define DRAW_BAND(d, name, usual, meaning)
+#define DRAW_PLACE(d, name, usual, meaning)
+
+#define START_OF(NAME, name, figures, text)                                                        \
+    static cmo_outcome start_##name(cmo_robot *robot, any_state *s, dice *d) {                     \
+        cmo_##name##_parameters p;                                                                 \
+        memset(&p, 0, sizeof p);                                                                   \
+        CMO_##NAME##_PARAMETERS(DRAW, d) return cmo_##name##_start(robot, &s->name, &p);           \
     }
-    case CMO_ROUTINE_TURN: {
-        cmo_turn_parameters p = {number(d, -360, 360), number(d, 20, 500), number(d, 100, 5000),
-                                 number(d, 100, 5000), number(d, 0.1, 5),  some_ms(d),
-                                 CMO_HALT_DEFAULT};
-        return cmo_turn_start(robot, &s->turn, &p);
-    }
-    case CMO_ROUTINE_DRIVE_UNTIL_LINE: {
-        cmo_line_parameters p = draw_line(d);
-        p.rest = CMO_REST_HALTED;
-        p.effort = CMO_EFFORT_NORMAL;
-        p.beyond_mm = 0.0F;
-        return cmo_drive_until_line_start(robot, &s->line, &p);
-    }
-    case CMO_ROUTINE_STOP_ON_LINE: {
-        cmo_line_parameters p = draw_line(d);
-        return cmo_stop_on_line_start(robot, &s->line, &p);
-    }
+CMO_EACH_LEG(START_OF)
+
+static cmo_outcome start_any(cmo_robot *robot, any_state *s, wild *w, unsigned routine) {
+#define START_IF(NAME, name, figures, text)                                                        \
+    case CMO_ROUTINE_##NAME:                                                                       \
+        return start_##name(robot, s, &w->dice);
+    switch (routine) {
+        CMO_EACH_LEG(START_IF)
     default: {
-        cmo_line_parameters line = draw_line(d);
-        cmo_square_on_line_parameters p = {
-            CMO_LINE_PARAMETERS(CMO_AS_IN, &line).rest = line.rest, .beyond_mm = line.beyond_mm,
-            .rounds = (uint8_t)pick(d, 22), .tolerance_mm = number(d, 0.1, 3)};
-        return cmo_square_on_line_start(robot, &s->square, &p);
-    }
-    }
-}
-
-static cmo_stay_inside_parameters draw_stay(dice *d) {
-    return (cmo_stay_inside_parameters){
-        .boundary = (cmo_tone)(chance(d, 0.8) ? 0 : pick(d, 4)),
-        .cruise_mm_s = number(d, 30, 400),
-        .too_fast = (cmo_too_fast)pick(d, 3),
-        .grazing = (cmo_grazing)pick(d, 3),
-        .convex = chance(d, 0.8),
-        .guess = chance(d, 0.3),
-        .leave = (cmo_leaving)pick(d, 4),
-        .angle_deg = number(d, 20, 180),
-        .margin_mm = number(d, 0.5, 10),
-        .for_ms = 1 + pick(d, 6000),
-        .rebounds = (uint16_t)(chance(d, 0.3) ? pick(d, 5) : 0),
-        .distance_mm = number(d, 100, 2000),
-        .touch = (uint8_t)(chance(d, 0.2) ? 7 : 0),
-        .range_mm = chance(d, 0.9) ? 0.0F : number(d, 1, 50),
-        .charge_mm = chance(d, 0.8) ? 0.0F : number(d, 10, 500),
-        .charge_mm_s = number(d, 50, 400),
-        .scan_deg = number(d, 0, 360),
-    };
-}
-
-static cmo_outcome start_any(cmo_robot *robot, any_state *s, wild *w, unsigned kind) {
-    dice *d = &w->dice;
-    switch (kind) {
-    case CMO_ROUTINE_ACTION: {
-        cmo_action_parameters p = {act, w, some_ms(d)};
+        cmo_action_parameters p = {act, w, some_ms(&w->dice)};
         return cmo_action_start(robot, &s->action, &p);
     }
-    case CMO_ROUTINE_TAKE_LEVELS: {
-        cmo_take_levels_parameters p = {number(d, -200, 200),
-                                        chance(d, 0.7) ? 0.0F : number(d, -90, 90),
-                                        number(d, 20, 200), some_ms(d)};
-        return cmo_take_levels_start(robot, &s->levels, &p);
-    }
-    case CMO_ROUTINE_CHECK_WIRING: {
-        cmo_check_wiring_parameters p = {(cmo_tone)pick(d, 3), number(d, 20, 200),
-                                         number(d, 10, 45), some_ms(d)};
-        return cmo_check_wiring_start(robot, &s->wiring, &p);
-    }
-    case CMO_ROUTINE_MEASURE_GEOMETRY: {
-        cmo_measure_geometry_parameters p = {.slant_deg = number(d, 10, 40),
-                                             .longest_mm = number(d, 200, 1000),
-                                             .rounds = (uint8_t)pick(d, 3),
-                                             .longest_ms = 5 * some_ms(d)};
-        return cmo_measure_geometry_start(robot, &s->geometry, &p);
-    }
-    case CMO_ROUTINE_MEASURE_DRIVE: {
-        cmo_measure_drive_parameters p = {number(d, 20, 600), (uint8_t)pick(d, 3), 5 * some_ms(d)};
-        return cmo_measure_drive_start(robot, &s->drive, &p);
-    }
-    case CMO_ROUTINE_STAY_INSIDE: {
-        cmo_stay_inside_parameters p = draw_stay(d);
-        return cmo_stay_inside_start(robot, &s->stay, &p);
-    }
-    case CMO_ROUTINE_COUNTDOWN: {
-        cmo_countdown_parameters p = {(uint16_t)pick(d, 3), 1 + pick(d, 3000)};
-        return cmo_countdown_start(robot, &s->countdown, &p);
-    }
-    default:
-        return start_moving(robot, s, d, kind);
     }
 }
 
@@ -495,7 +415,7 @@ static void check_end(wild *w, cmo_robot *robot, const any_state *state) {
                   ((robot->report.routine == CMO_ROUTINE_ADVANCE &&
                     state->advance.parameters.ending == CMO_END_MOVING) ||
                    (robot->report.routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
-                    state->line.parameters.ending == CMO_END_MOVING));
+                    state->drive_until_line.parameters.ending == CMO_END_MOVING));
     check_report(w, robot);
     for (int i = 0; i < 4 && !moving; i++) {
         bool halted = w->last_is_halt && w->last_halt_ok;
@@ -536,7 +456,7 @@ static void drive_routine(wild *w, cmo_robot *robot, any_state *state, unsigned 
         cmo_wait(robot);
         if ((double)ticks == floor(abort_at)) {
             if (kind == CMO_ROUTINE_STAY_INSIDE && chance(&w->dice, 0.5)) {
-                cmo_stay_inside_end(&state->stay);
+                cmo_stay_inside_end(&state->stay_inside);
             } else {
                 cmo_abort(robot);
             }

@@ -8,20 +8,21 @@
  * A list is CMO_NAME_PARAMETERS(P, X), a row of it P(X, TYPE, name, ...): X is what the user of the
  * list likes to pass on. Zero always means the default. Types, and what follows the name:
  *
- *     NUMBER    least, most, default, meaning    a number; the default is one
- *     OTHERWISE least, most, "default", meaning  a number; without one, as the words say
- *     SIGNED    least, most, "default", meaning  a number whose size lies within the range, either
- * sign SPEED     "default", meaning               mm/s: from the robot's slowest speed to its top
- * one RATE      "default", meaning               mm/s2: 10 to 50000 WIDTH     least, most, default,
- * meaning    a number, or CMO_ANY_WIDTH (in files 0): none WHOLE     least, most, default, meaning
- * a whole number; the type of the field first COUNT     least, most, "default", meaning  a whole
- * number; without one, as the words say FLAG      meaning                          yes or no; no
- *     CHOICE    first, last, (words), "default", meaning  one of an enumeration; its type first
- *     BITS      (words), "default", meaning        some of up to eight, one bit each
- *     HALT      meaning                          a halt that the port has; its best one
- *     TIME      file's name, "default", meaning  milliseconds; in files seconds
- *     BAND      "default", meaning               reflectances, from low to high
- *     PLACE     "default", meaning               of a route file alone: a line's true place
+ *  - NUMBER, least, most, default, meaning: a number, and so is its default
+ *  - OTHERWISE, least, most, "default", meaning: a number; without one, as the words say
+ *  - SIGNED, least, most, "default", meaning: a number whose size is within the range, either sign
+ *  - SPEED, "default", meaning: mm/s, from the robot's slowest speed to its top one
+ *  - RATE, "default", meaning: mm/s2, 10 to 50000
+ *  - WIDTH, least, most, default, meaning: a number, or CMO_ANY_WIDTH (in files 0) for none
+ *  - WHOLE, (its type before the name) least, most, default, meaning: a whole number
+ *  - COUNT, (type) least, most, "default", meaning: a whole number; without one, as the words say
+ *  - FLAG, meaning: yes or no; by default no
+ *  - CHOICE, (type) first, last, (words), "default", meaning: one of an enumeration
+ *  - BITS, (words), "default", meaning: some of up to eight, one bit each
+ *  - HALT, meaning: a halt that the port has; by default its best one
+ *  - TIME, file's name, "default", meaning: milliseconds; in files seconds
+ *  - BAND, "default", meaning: reflectances, from low to high
+ *  - PLACE, "default", meaning: of a route file alone, a line's true place
  *
  * A name ends in its unit.
  */
