@@ -77,6 +77,33 @@ START_TEST(a_wrong_call_gets_one_line_and_status_2) {
 }
 END_TEST
 
+// A figure of the first leg in the JSON that was printed last.
+static double figure_of(const char *column, const char *name) {
+    const char *at = strstr(out, column);
+    ck_assert_ptr_nonnull(at);
+    at = strstr(at, name);
+    ck_assert_ptr_nonnull(at);
+    return g_ascii_strtod(strchr(at, ':') + 1, NULL);
+}
+
+START_TEST(a_row_has_the_robots_word_before_the_truth) {
+    ck_assert_int_eq(CALL("drive " ROUTE " --json"), 0);
+    double overshoot[2] = {figure_of("\"robot\"", "\"overshoot_mm\""),
+                           figure_of("\"truth\"", "\"overshoot_mm\"")};
+    double rest[2] = {figure_of("\"robot\"", "\"rest_error_mm\""),
+                      figure_of("\"truth\"", "\"rest_error_mm\"")};
+    ck_assert_double_ne(overshoot[0], overshoot[1]);
+    char *cells =
+        g_strdup_printf("%8.1f%8.1f  %8.2f%8.2f", overshoot[0], overshoot[1], rest[0], rest[1]);
+    ck_assert_int_eq(CALL("drive " ROUTE), 0);
+    const char *row = strstr(out, "\n  1  stop_on_line");
+    ck_assert_ptr_nonnull(row);
+    const char *found = strstr(row, cells);
+    ck_assert_msg(found != NULL && found < strchr(row + 1, '\n'), "no %s in %s", cells, row);
+    g_free(cells);
+}
+END_TEST
+
 START_TEST(drive_prints_the_legs_robot_beside_truth) {
     ck_assert_int_eq(CALL("drive " ROUTE), 0);
     ck_assert_ptr_nonnull(strstr(out, "Mozzo on data/ferry/car-deck.svg"));
@@ -242,6 +269,7 @@ int main(void) {
     make_folder();
     const TTest *const tests[] = {help_has_an_example_for_every_command,
                                   a_wrong_call_gets_one_line_and_status_2,
+                                  a_row_has_the_robots_word_before_the_truth,
                                   drive_prints_the_legs_robot_beside_truth,
                                   what_was_passed_over_is_said,
                                   a_robot_that_fails_gives_status_1_and_says_why,
