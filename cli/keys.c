@@ -153,7 +153,7 @@ static int run(int count, char **arguments) {
 const cli_command cli_keys = {
     "keys",
     "[NAME]",
-    "Say what keys robot and route files have, and what the figures are",
+    "Say what keys robot and route files have, and what figures and outcomes mean",
     "Without a name it lists what has keys: the files, their sections, and every routine. With one "
     "it "
     "tells each key's range, unit and default, and what it means. The names figures and "

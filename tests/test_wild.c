@@ -8,7 +8,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-static uint64_t runs = 10000;
+static uint64_t runs = 6000;
 
 START_TEST(whatever_the_port_does_motors_halt_and_routines_end) {
     unsigned failed = 0;

@@ -43,7 +43,8 @@ static cmo_band band_of(const cmo_levels *levels, const cmo_stay_inside_paramete
 void cmi_boundary_watch(cmo_robot *robot, const cmo_stay_inside_parameters *p, float floor) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         bool by_floor;
-        cmi_watch_band(robot, i, band_of(&robot->light[i].levels, p, floor, &by_floor));
+        cmi_watch_edge(robot, i, p->boundary,
+                       band_of(&robot->light[i].levels, p, floor, &by_floor));
     }
 }
 

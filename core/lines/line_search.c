@@ -118,13 +118,8 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
-        if (!(state->watched & 1U << i)) {
-            continue;
-        }
-        if (p->band.low != p->band.high) {
-            cmi_watch_band(robot, i, p->band);
-        } else {
-            cmi_watch_tone(robot, i, p->tone);
+        if (state->watched & 1U << i) {
+            cmi_watch_edge(robot, i, p->tone, p->band);
         }
     }
 }

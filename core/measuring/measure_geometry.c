@@ -22,7 +22,7 @@ static const float slants[CMI_PASSES] = {0.0F, 1.0F, 0.0F, -1.0F};
 
 static void watch(cmo_robot *robot, cmo_measure_geometry_state *state) {
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
-        cmi_watch_tone(robot, i, state->parameters.tone);
+        cmi_watch_edge(robot, i, state->parameters.tone, (cmo_band){0.0F, 0.0F});
         state->met[i] = 0;
     }
 }

@@ -140,25 +140,18 @@ void cmi_looks_turning(cmo_robot *robot) {
     robot->curved = true;
 }
 
-// Counts looks, their times and the ways between them anew.
-static void count_looks_anew(cmo_light *light) {
+void cmi_watch_edge(cmo_robot *robot, uint8_t sensor, cmo_tone tone, cmo_band band) {
+    cmo_light *light = &robot->light[sensor];
+    float spot_mm = robot->description->light[sensor].spot_mm;
+    if (band.low != band.high) {
+        cmo_edge_start_band(&light->edge, &light->levels, band, spot_mm);
+    } else {
+        cmo_edge_start(&light->edge, &light->levels, tone, spot_mm);
+    }
     light->watching = true;
     light->interval_sum_us = light->interval_worst_us = 0;
     light->intervals = 0;
     light->gap_worst_mm = 0.0F;
-}
-
-void cmi_watch_tone(cmo_robot *robot, uint8_t sensor, cmo_tone tone) {
-    cmo_light *light = &robot->light[sensor];
-    cmo_edge_start(&light->edge, &light->levels, tone, robot->description->light[sensor].spot_mm);
-    count_looks_anew(light);
-}
-
-void cmi_watch_band(cmo_robot *robot, uint8_t sensor, cmo_band band) {
-    cmo_light *light = &robot->light[sensor];
-    cmo_edge_start_band(&light->edge, &light->levels, band,
-                        robot->description->light[sensor].spot_mm);
-    count_looks_anew(light);
 }
 
 void cmi_watch_nothing(cmo_robot *robot, uint8_t sensor) {

@@ -65,9 +65,9 @@ void cmi_trust_encoders(cmo_robot *robot, bool trusts);
 // It turns as it looks: looks are placed along the spots' own paths.
 void cmi_looks_turning(cmo_robot *robot);
 
-// Watches for an edge under a sensor, by a tone or by a band; its looks count from now on. Or not.
-void cmi_watch_tone(cmo_robot *robot, uint8_t sensor, cmo_tone tone);
-void cmi_watch_band(cmo_robot *robot, uint8_t sensor, cmo_band band);
+// Watches for an edge under a sensor, by a band, or by the tone where that is none; its looks,
+// their times and the ways between them count from now on. Or not.
+void cmi_watch_edge(cmo_robot *robot, uint8_t sensor, cmo_tone tone, cmo_band band);
 void cmi_watch_nothing(cmo_robot *robot, uint8_t sensor);
 
 // The blind distance is over: the longest way between two looks counts from now on.
