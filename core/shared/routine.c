@@ -13,19 +13,6 @@ cmo_outcome cmi_refuse(cmo_robot *robot, cmo_outcome why, const char *field, flo
     return why;
 }
 
-bool cmi_check_number(cmo_robot *robot, float *value, float otherwise, float low, float high,
-                      const char *field) {
-    if (*value == 0.0F) {
-        *value = otherwise;
-    }
-    if (!(*value >= low && *value <= high)) { // also refuses NAN
-        robot->field = field;
-        robot->limit = *value > high ? high : low;
-        return false;
-    }
-    return true;
-}
-
 bool cmi_choose_halt(cmo_robot *robot, cmo_halt *halt) {
     static const uint16_t trait[4] = {0, CMO_TRAIT_COAST, CMO_TRAIT_BRAKE, CMO_TRAIT_HOLD};
     uint16_t traits = robot->port->traits;

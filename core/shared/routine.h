@@ -10,10 +10,6 @@
 // Refuses: keeps the field's name and the nearest value that would do (NAN: there is none).
 cmo_outcome cmi_refuse(cmo_robot *robot, cmo_outcome why, const char *field, float limit);
 
-// Checks one parameter: zero becomes `otherwise`; then it must lie between low and high.
-bool cmi_check_number(cmo_robot *robot, float *value, float otherwise, float low, float high,
-                      const char *field);
-
 // Checks that the port can halt so; turns CMO_HALT_DEFAULT into what the port has.
 bool cmi_choose_halt(cmo_robot *robot, cmo_halt *halt);
 
