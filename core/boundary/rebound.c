@@ -19,29 +19,14 @@
 #define BACK_SHARE 0.6F
 // How far it turns at most to feel for the boundary with the other sensor.
 #define FEEL_RAD 1.75F
-// How near to the boundary a new heading may point.
-#define SHALLOWEST_RAD (75.0F * (CMI_PI / 180.0F))
-// Within this the entry is head on, and either side would do.
-#define HEAD_ON_RAD 0.035F
-// So many rebounds in a row that leave as square as this go to and fro on one line: then it turns
-// aside by more.
-#define SQUARE_RAD      0.26F
-#define MOST_TO_AND_FRO 2U
-#define ASIDE_RAD       0.7F
-// A run shorter than this got hardly anywhere; so many in a row are a corner, and so many too many.
+// A rebound that leaves as square as this goes to and fro on one line.
+#define SQUARE_RAD 0.26F
+// A run shorter than this got hardly anywhere; so many in a row are too many.
 #define SHORT_RUN_MM 40.0F
-#define SHORT_RUNS   3U
 #define MOST_RUNS    10U
 #define MOST_ANSWERS 3U
 // Back from feeling, as near to the way just come as this.
 #define RETURN_RAD 0.25F
-// A turn that would go this far the wrong way round goes the right way round, which is hardly
-// longer.
-#define ROUND_RAD 2.8F
-// What turning and odometry may take of the margin; and how far it backs off at least from where it
-// crossed, so that the sensors are clear of the boundary again.
-#define MARGIN_LEFT_MM 2.0F
-#define CLEAR_MM       4.0F
 // A spot so far beyond the chord has left paint behind, and not entered it.
 #define PAINT_MM 3.0F
 // Backing off and turning away, it is no faster than this: on the way just come, and on the spot,
@@ -108,58 +93,6 @@ bool cmi_rebound_meet_at_rest(cmo_robot *robot, cmo_stay_inside_state *state) {
 
 // -------------------------------------------------------------------------------------- rebound --
 
-// Which side the boundary is on: 1, it heads to the left of the boundary's normal, and turns on to
-// the left. Head on, either would do; then by turns, so that it does not always end on the same
-// side.
-static float side_of(const cmo_stay_inside_state *state, float entry_rad) {
-    if (fabsf(entry_rad) < HEAD_ON_RAD) {
-        return state->other ? 1.0F : -1.0F;
-    }
-    return entry_rad > 0.0F ? 1.0F : -1.0F;
-}
-
-// The new heading, counted from straight inward (the normal and half a turn), as it was asked for.
-static float asked_off_inward(const cmo_robot *robot, const cmo_stay_inside_state *state,
-                              float entry_rad, float side) {
-    const cmo_stay_inside_parameters *p = &state->parameters;
-    const cmo_pose *pose = &robot->odometer.pose;
-    float middle;
-    switch (state->short_runs >= SHORT_RUNS ? CMO_LEAVE_MIDDLE : p->leave) {
-    case CMO_LEAVE_MIRRORED: // light that comes in at e to the normal goes out at -e
-        return state->to_and_fro < MOST_TO_AND_FRO ? -entry_rad : -side * ASIDE_RAD;
-    case CMO_LEAVE_BY_ANGLE:
-        return cmi_wrap(entry_rad + side * cmi_radians(p->angle_deg) - CMI_PI);
-    case CMO_LEAVE_MIDDLE:
-        middle = cmi_direction(state->covered_x_mm - pose->x_mm, state->covered_y_mm - pose->y_mm);
-        return cmi_wrap(middle - state->boundary.normal_rad - CMI_PI);
-    default:
-        return 0.0F;
-    }
-}
-
-// The heading to leave on, and which way round: radians to turn from here.
-static float choose_turn(const cmo_robot *robot, cmo_stay_inside_state *state) {
-    const cmo_met_boundary *boundary = &state->boundary;
-    // Swaying, it is the course that comes to the boundary and leaves it.
-    bool sways = state->course.sway_rad > 0.0F;
-    float heading = sways ? state->course.heading_rad : boundary->entry_rad;
-    float entry = cmi_wrap(heading - boundary->normal_rad);
-    float side = side_of(state, entry);
-    float off = asked_off_inward(robot, state, entry, side);
-    // What is guessed may be off by half a right angle.
-    float shallowest = boundary->known ? SHALLOWEST_RAD : 0.5F * SHALLOWEST_RAD;
-    off = fmaxf(-shallowest, fminf(off, shallowest));
-    float now = robot->odometer.pose.heading_rad;
-    float turn = cmi_wrap(boundary->normal_rad + CMI_PI + off - now);
-    // Away from the side that the boundary is on; where it is measured, only if that is hardly
-    // longer.
-    if (turn * side < 0.0F && (!boundary->known || fabsf(turn) > ROUND_RAD)) {
-        turn += side * 2.0F * CMI_PI;
-    }
-    state->heading_rad = now + turn;
-    return turn;
-}
-
 void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float turn_rad,
                          cmo_stage stage) {
     cmo_motion *motion = &state->motion;
@@ -216,43 +149,6 @@ static void back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm
     goes_back(robot, state);
 }
 
-// What is known of this rebound as it begins to back off.
-static void note_rebound(const cmo_robot *robot, cmo_stay_inside_state *state) {
-    const cmo_met_boundary *boundary = &state->boundary;
-    cmo_rebound *last = &state->last;
-    *last = (cmo_rebound){
-        .back_mm = last->back_mm,
-        .sensor = boundary->first,
-        .crossed = last->crossed,
-        .known = boundary->known,
-        .crossing_us = robot->report.crossing_us,
-        .x_mm = boundary->x_mm[boundary->first],
-        .y_mm = boundary->y_mm[boundary->first],
-        .speed_mm_s = last->speed_mm_s,
-        .entry_deg = cmi_degrees(cmi_wrap(boundary->entry_rad - boundary->normal_rad)),
-    };
-    if (boundary->known) {
-        float sine, cosine;
-        cmi_sin_cos(robot->odometer.pose.heading_rad - boundary->normal_rad, &sine, &cosine);
-        last->margin_mm =
-            cmi_met_clearance(boundary, robot) - cmi_reach_mm(robot->description, sine, cosine);
-        state->margin_mm = fminf(state->margin_mm, last->margin_mm);
-    }
-}
-
-// How far it has to back off to turn, and may: on the way that it has come, and no further.
-static float way_back_mm(const cmo_robot *robot, const cmo_stay_inside_state *state,
-                         float beyond_mm) {
-    const cmo_stay_inside_parameters *p = &state->parameters;
-    float back = cmi_met_back(&state->boundary, robot, p->convex, state->heading_rad,
-                              p->margin_mm + MARGIN_LEFT_MM);
-    back = fmaxf(back, beyond_mm + CLEAR_MM);
-    if (!state->boundary.known) { // a guess may ask for any way; what the robot takes up must do
-        back = fminf(back, beyond_mm + 2.0F * cmi_half_width_mm(robot->description));
-    }
-    return fminf(back, fmaxf(state->come_mm, 0.0F));
-}
-
 static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmo_met_boundary *boundary = &state->boundary;
     cmi_met_solve(boundary, robot);
@@ -263,9 +159,9 @@ static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
         cmi_end(robot, CMO_OUTCOME_CORNERED);
         return;
     }
-    choose_turn(robot, state);
-    float back = way_back_mm(robot, state, beyond);
-    note_rebound(robot, state);
+    cmi_rebound_choose_turn(robot, state);
+    float back = cmi_rebound_way_back_mm(robot, state, beyond);
+    cmi_rebound_note(robot, state);
     back_by(robot, state, back, CMO_STAGE_BACK);
 }
 
@@ -277,7 +173,7 @@ static void turn_away(cmo_robot *robot, cmo_stay_inside_state *state) {
         state->heading_rad = heading + cmi_wrap(state->course.heading_rad + CMI_PI - heading);
         cmi_rebound_turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
     } else {
-        cmi_rebound_turn_by(robot, state, choose_turn(robot, state), CMO_STAGE_TURN);
+        cmi_rebound_turn_by(robot, state, cmi_rebound_choose_turn(robot, state), CMO_STAGE_TURN);
     }
 }
 
@@ -333,7 +229,7 @@ void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_robot_description *d = robot->description;
     float room = d->light[state->boundary.first].ahead_mm -
                  (cmo_way_mm(robot) - state->boundary.entry_way_mm);
-    float missing = cmi_sweep_mm(d) + state->parameters.margin_mm + MARGIN_LEFT_MM - room;
+    float missing = cmi_sweep_mm(d) + state->parameters.margin_mm + CMI_MARGIN_LEFT_MM - room;
     back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)), CMO_STAGE_ROOM);
 }
 

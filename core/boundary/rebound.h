@@ -39,6 +39,20 @@ void cmi_rebound_learn(cmo_stay_inside_state *state);
 // What is done about it, once the robot stands: back off, or first feel for the boundary.
 void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state);
 
+// What turning and odometry may take of the margin.
+#define CMI_MARGIN_LEFT_MM 2.0F
+
+// How it leaves (rebound_leave.c). The heading to leave on, and which way round: radians to turn
+// from here.
+float cmi_rebound_choose_turn(const cmo_robot *robot, cmo_stay_inside_state *state);
+
+// How far it has to back off to turn, and may: on the way that it has come, and no further.
+float cmi_rebound_way_back_mm(const cmo_robot *robot, const cmo_stay_inside_state *state,
+                              float beyond_mm);
+
+// What is known of this rebound as it begins to back off.
+void cmi_rebound_note(const cmo_robot *robot, cmo_stay_inside_state *state);
+
 // One tick each of turning the other sensor over the boundary, of backing off, and of turning away.
 // The last one is true when the rebound is over.
 void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state);
