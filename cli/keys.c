@@ -52,43 +52,51 @@ static void print_section(const lab_section *section) {
     }
 }
 
-static void print_figures(void) {
-#define FIGURE_ROW(NAME, name, from, meaning) {#name, meaning},
-    static const struct {
-        const char *name, *meaning;
-    } figures[] = {CMO_EACH_REPORT_FIGURE(FIGURE_ROW) CMO_EACH_OTHER_FIGURE(FIGURE_ROW)};
-    fputs(markdown ? "| figure | what it is |\n|---|---|\n" : "figures\n", stdout);
-    for (size_t i = 0; i < G_N_ELEMENTS(figures); i++) {
+typedef struct named {
+    const char *name, *meaning;
+} named;
+
+static void print_named(const char *heading, const char *column, const named *rows, size_t count) {
+    if (markdown) {
+        printf("| %.*s | %s |\n|---|---|\n", (int)strlen(heading) - 1, heading, column);
+    } else {
+        printf("%s\n", heading);
+    }
+    for (size_t i = 0; i < count; i++) {
         if (markdown) {
-            printf("| `%s` | %s |\n", figures[i].name, figures[i].meaning);
+            printf("| `%s` | %s |\n", rows[i].name, rows[i].meaning);
         } else {
-            printf("  %-24s ", figures[i].name);
-            print_wrapped(figures[i].meaning, 27, 70);
+            printf("  %-24s ", rows[i].name);
+            print_wrapped(rows[i].meaning, 27, 70);
         }
     }
 }
 
-static void print_outcomes(void) {
-    fputs(markdown ? "| outcome | what it means |\n|---|---|\n" : "outcomes\n", stdout);
-    for (int i = CMO_OUTCOME_DONE; i < CMO_OUTCOMES; i++) {
-        const char *name = cmo_outcome_name((cmo_outcome)i);
-        const char *text = cmo_outcome_text((cmo_outcome)i);
-        if (markdown) {
-            printf("| `%s` | %s |\n", name, text);
-        } else {
-            printf("  %-24s ", name);
-            print_wrapped(text, 27, 70);
-        }
-    }
-}
+#define FIGURE_ROW(NAME, name, from, meaning) {#name, meaning},
+static const named figures[] = {CMO_EACH_REPORT_FIGURE(FIGURE_ROW)
+                                    CMO_EACH_OTHER_FIGURE(FIGURE_ROW)};
+#define NAMED_ROW(NAME, name, meaning) {#name, meaning},
+static const named outcomes[] = {CMO_EACH_OUTCOME(NAMED_ROW)};
+static const named stages[] = {CMO_EACH_STAGE(NAMED_ROW)};
+
+static const struct {
+    const char *name, *column, *about;
+    const named *rows;
+    size_t count;
+} lists[] = {
+    {"figures", "what it is", "what the figures of a leg are", figures, G_N_ELEMENTS(figures)},
+    {"outcomes", "what it means", "how a leg can end, and what to look at then", outcomes,
+     G_N_ELEMENTS(outcomes)},
+    {"stages", "what the routine does then", "what a routine can be at, in a trace", stages,
+     G_N_ELEMENTS(stages)}};
 
 // A section may stand for several places: "lights.left, lights.right".
 static bool is_named(const lab_section *section, const char *name) {
     char **names = g_strsplit(section->name, ", ", -1);
-    bool named =
+    bool found =
         strcmp(section->name, name) == 0 || g_strv_contains((const char *const *)names, name);
     g_strfreev(names);
-    return named;
+    return found;
 }
 
 static void print_names(void) {
@@ -101,8 +109,9 @@ static void print_names(void) {
         }
         print_wrapped((*section)->meaning, 39, 60);
     }
-    printf("  %-36s what the figures of a leg are\n", "figures");
-    printf("  %-36s how a leg can end, and what to look at then\n", "outcomes");
+    for (size_t i = 0; i < G_N_ELEMENTS(lists); i++) {
+        printf("  %-36s %s\n", lists[i].name, lists[i].about);
+    }
 }
 
 static int run(int count, char **arguments) {
@@ -111,9 +120,10 @@ static int run(int count, char **arguments) {
             print_section(*section);
             putchar('\n');
         }
-        print_figures();
-        putchar('\n');
-        print_outcomes();
+        for (size_t i = 0; i < G_N_ELEMENTS(lists); i++) {
+            print_named(lists[i].name, lists[i].column, lists[i].rows, lists[i].count);
+            putchar('\n');
+        }
         return CLI_DONE;
     }
     if (count == 0) {
@@ -122,14 +132,6 @@ static int run(int count, char **arguments) {
     }
     if (count > 1) {
         return cli_wrong("'%s': one name at a time", arguments[1]);
-    }
-    if (strcmp(arguments[0], "figures") == 0) {
-        print_figures();
-        return CLI_DONE;
-    }
-    if (strcmp(arguments[0], "outcomes") == 0) {
-        print_outcomes();
-        return CLI_DONE;
     }
     GPtrArray *names = g_ptr_array_new();
     for (const lab_section *const *section = lab_sections(); *section != NULL; section++) {
@@ -140,8 +142,14 @@ static int run(int count, char **arguments) {
         }
         g_ptr_array_add(names, (void *)(uintptr_t)(*section)->name);
     }
-    g_ptr_array_add(names, (void *)(uintptr_t) "figures");
-    g_ptr_array_add(names, (void *)(uintptr_t) "outcomes");
+    for (size_t i = 0; i < G_N_ELEMENTS(lists); i++) {
+        if (strcmp(lists[i].name, arguments[0]) == 0) {
+            g_ptr_array_free(names, TRUE);
+            print_named(lists[i].name, lists[i].column, lists[i].rows, lists[i].count);
+            return CLI_DONE;
+        }
+        g_ptr_array_add(names, (void *)(uintptr_t)lists[i].name);
+    }
     g_ptr_array_add(names, NULL);
     const char *nearest = lab_nearest(arguments[0], (const char *const *)names->pdata);
     g_ptr_array_free(names, TRUE);
@@ -153,11 +161,11 @@ static int run(int count, char **arguments) {
 const cli_command cli_keys = {
     "keys",
     "[NAME]",
-    "Say what keys robot and route files have, and what figures and outcomes mean",
+    "Say what keys robot and route files have, and what figures, outcomes and stages are",
     "Without a name it lists what has keys: the files, their sections, and every routine. With one "
     "it "
-    "tells each key's range, unit and default, and what it means. The names figures and "
-    "outcomes tell what those are.",
+    "tells each key's range, unit and default, and what it means. The names figures, outcomes "
+    "and stages tell what those are.",
     "cammino keys stop_on_line\n    What a leg that stops on a line can be told.",
     options,
     run};

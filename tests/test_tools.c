@@ -405,6 +405,10 @@ START_TEST(keys_tells_what_a_leg_can_be_told) {
     }
     ck_assert_int_eq(CALL("keys outcomes"), 0);
     ck_assert_ptr_nonnull(strstr(out, "  wrong_line   "));
+    ck_assert_int_eq(CALL("keys stages"), 0);
+    for (int i = 0; i < CMO_STAGES; i++) {
+        ck_assert_ptr_nonnull(strstr(out, cmo_stage_name((cmo_stage)i)));
+    }
     ck_assert_int_eq(CALL("keys stop_on_lin"), 2);
     ck_assert_str_eq(err, "cammino: 'stop_on_lin' has no keys; did you mean stop_on_line?\n");
     ck_assert_int_eq(CALL("keys advance turn"), 2);
