@@ -177,12 +177,23 @@ START_TEST(rooms_of_core_include_only_what_stands_before_them) {
 }
 END_TEST
 
+// What a routine may write is its report; all else it asks for by functions.
+START_TEST(routines_change_nothing_of_the_robot_by_hand) {
+    call("sh -c 'cd " SOURCE_DIR
+         "/core && grep -nE \"robot->[][a-z_0-9.]+ *([-+|&]?=[^=]|[+-]{2})\" "
+         "moves/*.c lines/*.c boundary/*.c measuring/*.c | grep -v \"robot->report\"'");
+    ck_assert_msg(*out == '\0', "%s", out);
+}
+END_TEST
+
 int main(void) {
     make_folder();
     const TTest *const tests[] = {a_library_exports_what_its_headers_declare_and_private_names,
                                   no_object_of_core_needs_itself_round_about,
                                   a_drive_until_a_line_links_nothing_of_the_rest,
-                                  rooms_of_core_include_only_what_stands_before_them, NULL};
+                                  rooms_of_core_include_only_what_stands_before_them,
+                                  routines_change_nothing_of_the_robot_by_hand,
+                                  NULL};
     int status = run_suite("structure", tests);
     remove_folder();
     return status;

@@ -69,9 +69,7 @@ bool cmi_boundary_know_floor(cmo_robot *robot, const cmo_stay_inside_parameters 
         return true;
     }
     if (off > FLOOR_OFF) {
-        robot->field = "levels";
-        robot->limit = NAN;
-        cmi_end(robot, CMO_OUTCOME_LOW_CONTRAST);
+        cmi_end(robot, cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN));
         return false;
     }
     cmi_boundary_watch(robot, p, mean);

@@ -66,7 +66,7 @@ static void learn(cmo_robot *robot, cmo_line_state *state) {
     state->slid = shown > SLIDES * robot->description->braking_mm_s2;
     if (state->halt_speed_mm_s > 100.0F && way > 1.0F) {
         shown = fmaxf(300.0F, fminf(shown, 30000.0F));
-        robot->halt_mm_s2 = robot->halt_mm_s2 > 0.0F ? 0.5F * (robot->halt_mm_s2 + shown) : shown;
+        cmi_learn_halt(robot, shown);
     }
 }
 

@@ -67,8 +67,7 @@ static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
     if (p->creep_mm_s <= highest) {
         return true;
     }
-    robot->field = "creep_mm_s";
-    robot->limit = highest;
+    cmi_refuse(robot, CMO_OUTCOME_TOO_FAST, "creep_mm_s", highest);
     if (p->too_fast == CMO_TOO_FAST_REFUSE || highest < fmaxf(d->slowest_mm_s, 1.0F)) {
         return false;
     }

@@ -2,6 +2,7 @@
 // Levels as bytes for an EEPROM.
 #include <cammino/levels.h>
 
+#include "../shared/routine.h"
 #include "stored.h"
 
 #include <math.h>
@@ -41,9 +42,7 @@ size_t cmo_store_levels(const cmo_robot *robot, uint8_t *bytes, size_t size) {
 }
 
 static cmo_outcome refuse(cmo_robot *robot, const char *field) {
-    robot->field = field;
-    robot->limit = NAN;
-    return CMO_OUTCOME_BAD_PARAMETER;
+    return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, field, NAN);
 }
 
 cmo_outcome cmo_load_levels(cmo_robot *robot, const uint8_t *bytes, size_t size) {

@@ -62,7 +62,7 @@ static void take(cmo_robot *robot, cmo_take_levels_state *state) {
             outcome = CMO_OUTCOME_LOW_CONTRAST;
         }
         if (state->fault[i] != CMO_LEVELS_GOOD && robot->field == NULL) {
-            robot->field = "levels"; // state->fault says what is wrong with whose
+            cmi_refuse(robot, outcome, "levels", NAN); // state->fault says what is wrong with whose
         }
     }
     for (uint8_t i = 0; outcome == CMO_OUTCOME_DONE && i < robot->description->lights; i++) {

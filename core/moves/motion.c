@@ -154,9 +154,9 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
 
 // One wheel's small move: drives at no less than the slowest speed, and lets go when the roll-out
 // will carry it to its place. On its way there it goes for the place itself: let go as soon as that
-// is within the tolerance, it would always end at the near end of it.
-static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
-                         float tolerance_mm) {
+// is within the tolerance, it would always end at the near end of it. Returns its command.
+static float settle_wheel(const cmo_robot *robot, const cmo_wheel *wheel, float error,
+                          float tolerance_mm) {
     const cmo_robot_description *description = robot->description;
     // A wheel that hardly moves does not roll out: it stands, or is about to.
     bool rolls = fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
@@ -166,13 +166,11 @@ static bool settle_wheel(const cmo_robot *robot, cmo_wheel *wheel, float error,
                   wheel->command_mm_s * wheel->speed_mm_s > 0.0F;
     float enough = onward ? 0.2F * tolerance_mm : tolerance_mm;
     if (fabsf(left_over) <= enough) {
-        wheel->command_mm_s = 0.0F;
-    } else {
-        float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
-        speed = fmaxf(speed, 1.3F * description->slowest_mm_s + 2.0F);
-        wheel->command_mm_s = left_over < 0.0F ? -speed : speed;
+        return 0.0F;
     }
-    return fabsf(error) <= tolerance_mm;
+    float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
+    speed = fmaxf(speed, 1.3F * description->slowest_mm_s + 2.0F);
+    return left_over < 0.0F ? -speed : speed;
 }
 
 static float left_to_go(const cmo_motion *motion, const cmo_robot *robot) {
@@ -192,11 +190,11 @@ bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm)
     const cmo_robot_description *description = robot->description;
     float beyond = cmi_motion_way(motion, robot) - motion->target_mm;
     motion->furthest_mm = fmaxf(motion->furthest_mm, beyond);
-    bool left = settle_wheel(robot, &robot->left, left_to_go(motion, robot), tolerance_mm);
-    bool right = settle_wheel(robot, &robot->right, right_to_go(motion, robot), tolerance_mm);
-    robot->driving = true;
+    float left = settle_wheel(robot, &robot->left, left_to_go(motion, robot), tolerance_mm);
+    float right = settle_wheel(robot, &robot->right, right_to_go(motion, robot), tolerance_mm);
+    cmi_drive(robot, left, right);
     // Slower than this it hardly rolls on, and what an encoder shows of it is noise.
     float slow = fmaxf(description->slowest_mm_s * 0.5F + 1.0F, 5.0F);
-    return left && right && fabsf(robot->left.speed_mm_s) < slow &&
+    return cmi_motion_within(motion, robot, tolerance_mm) && fabsf(robot->left.speed_mm_s) < slow &&
            fabsf(robot->right.speed_mm_s) < slow;
 }

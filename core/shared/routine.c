@@ -102,6 +102,11 @@ void cmi_drive(cmo_robot *robot, float left_mm_s, float right_mm_s) {
     robot->driving = true;
 }
 
+void cmi_learn_halt(cmo_robot *robot, float shown_mm_s2) {
+    float before = robot->halt_mm_s2;
+    robot->halt_mm_s2 = before > 0.0F ? 0.5F * (before + shown_mm_s2) : shown_mm_s2;
+}
+
 void cmi_count_still_anew(cmo_robot *robot) {
     robot->still_us = 0;
 }

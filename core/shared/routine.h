@@ -40,6 +40,9 @@ void cmi_request_halt(cmo_robot *robot, cmo_halt how);
 // The same, and enters the stage in which a standstill is waited for.
 void cmi_halt(cmo_robot *robot, cmo_halt how);
 
+// What a halt has shown of how hard the motors brake: the next one is predicted by it.
+void cmi_learn_halt(cmo_robot *robot, float shown_mm_s2);
+
 // Counts the time that the wheels stand anew.
 void cmi_count_still_anew(cmo_robot *robot);
 
