@@ -43,14 +43,19 @@ static void print_row(const char *name, const lab_statistics *s) {
     printf("\n");
 }
 
+// Trials that came to a leg.
+static unsigned trials_of(const lab_series_leg *leg) {
+    unsigned trials_driven = 0;
+    for (unsigned i = 0; i < CMO_OUTCOMES; i++) {
+        trials_driven += leg->outcomes[i];
+    }
+    return trials_driven;
+}
+
 static void print_leg(const lab_series *series, unsigned number) {
     const lab_series_leg *leg = &series->leg[number];
-    unsigned driven = 0;
-    for (unsigned i = 0; i < CMO_OUTCOMES; i++) {
-        driven += leg->outcomes[i];
-    }
     printf("\nleg %u  %s: done %u of %u", number + 1, cmo_routine_name(leg->routine),
-           leg->outcomes[CMO_OUTCOME_DONE], driven);
+           leg->outcomes[CMO_OUTCOME_DONE], trials_of(leg));
     for (unsigned i = CMO_OUTCOME_DONE + 1; i < CMO_OUTCOMES; i++) {
         if (leg->outcomes[i] > 0) {
             printf(", %s %u", cmo_outcome_name((cmo_outcome)i), leg->outcomes[i]);
@@ -87,12 +92,8 @@ static cmo_figure shown_by(cmo_routine_id routine) {
 // How often a leg was done, how long it took, and its figure.
 static void print_line(const lab_series *series, unsigned number) {
     const lab_series_leg *leg = &series->leg[number];
-    unsigned driven = 0;
-    for (unsigned i = 0; i < CMO_OUTCOMES; i++) {
-        driven += leg->outcomes[i];
-    }
     const lab_statistics *time = &leg->figure[CMO_ELAPSED_MS].truth;
-    char *done = g_strdup_printf("%u of %u", leg->outcomes[CMO_OUTCOME_DONE], driven);
+    char *done = g_strdup_printf("%u of %u", leg->outcomes[CMO_OUTCOME_DONE], trials_of(leg));
     printf("%3u  %-17s%12s", number + 1, cmo_routine_name(leg->routine), done);
     g_free(done);
     if (time->n > 0) {

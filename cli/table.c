@@ -37,19 +37,24 @@ static int decimals(cmo_figure figure) {
     }
 }
 
-static void print_value(const lab_figures *figures, cmo_figure figure, bool estimated) {
-    char text[32];
+// A figure's value; `missing` where it could not be measured, nothing where it does not apply.
+static char *value_text(const lab_figures *figures, cmo_figure figure, int digits, bool estimated,
+                        const char *missing) {
     if (!(figures->applies & CMO_FIGURE_BIT(figure))) {
-        g_snprintf(text, sizeof text, "%s", "");
-    } else if (!(figures->known & CMO_FIGURE_BIT(figure))) {
-        g_snprintf(text, sizeof text, "not measured");
-    } else {
-        double value = figures->value[figure];
-        double unit = pow(10.0, -decimals(figure));
-        value = fabs(value) < 0.5 * unit ? 0.0 : value; // no -0.00
-        g_snprintf(text, sizeof text, "%s%.*f", estimated ? "~" : "", decimals(figure), value);
+        return g_strdup("");
     }
+    if (!(figures->known & CMO_FIGURE_BIT(figure))) {
+        return g_strdup(missing);
+    }
+    double value = figures->value[figure];
+    value = fabs(value) < 0.5 * pow(10.0, -digits) ? 0.0 : value; // no -0.00
+    return g_strdup_printf("%s%.*f", estimated ? "~" : "", digits, value);
+}
+
+static void print_value(const lab_figures *figures, cmo_figure figure, bool estimated) {
+    char *text = value_text(figures, figure, decimals(figure), estimated, "not measured");
     printf("  %12s", text);
+    g_free(text);
 }
 
 static void print_unfit(const lab_run *run) {
@@ -192,15 +197,9 @@ static void print_all(const lab_leg_result *leg) {
 
 static void add_cell(GString *row, const lab_figures *figures, cmo_figure figure, int digits,
                      bool estimated) {
-    char text[32] = "";
-    if (figures->known & CMO_FIGURE_BIT(figure)) {
-        double value = figures->value[figure];
-        value = fabs(value) < 0.5 * pow(10.0, -digits) ? 0.0 : value; // no -0.00
-        g_snprintf(text, sizeof text, "%s%.*f", estimated ? "~" : "", digits, value);
-    } else if (figures->applies & CMO_FIGURE_BIT(figure)) {
-        g_snprintf(text, sizeof text, "-");
-    }
+    char *text = value_text(figures, figure, digits, estimated, "-");
     g_string_append_printf(row, "%8s", text);
+    g_free(text);
 }
 
 // Robot and truth of a figure.
@@ -273,8 +272,9 @@ static void print_row(const lab_route *route, const lab_leg_result *leg) {
         print_rebounds(leg);
     } else if (leg->routine == CMO_ROUTINE_TAKE_LEVELS) {
         print_levels(leg, route->robot->description.lights);
-    } else if (leg->routine >= CMO_ROUTINE_CHECK_WIRING &&
-               leg->routine <= CMO_ROUTINE_MEASURE_DRIVE) {
+    } else if (leg->routine == CMO_ROUTINE_CHECK_WIRING ||
+               leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY ||
+               leg->routine == CMO_ROUTINE_MEASURE_DRIVE) {
         printf("     what it has found out: cammino wiring tells\n");
     }
     print_passed_over(leg);

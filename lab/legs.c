@@ -50,8 +50,17 @@ static const lab_section place_section = {"legs[].place",
 #define KEY_OF_FLAG(LEG, name, meaning)                                                            \
     ROW(LEG, name, #name, LAB_FLAG, 0, 1, "", "false", meaning, NULL, NULL)
 #define WORDS(...) ((const char *const[]){__VA_ARGS__, NULL})
+// Every word of a choice stands for one value: else it does not compile. The assertion is worth 0.
+#define A_WORD_EACH(first, last, words)                                                            \
+    (0.0 * sizeof(struct {                                                                         \
+         _Static_assert(sizeof(WORDS words) / sizeof(char *) ==                                    \
+                            (size_t)(last) - (size_t)(first) + 2,                                  \
+                        "a word for each value of a choice");                                      \
+         char none;                                                                                \
+     }))
 #define KEY_OF_CHOICE(LEG, of, name, first, last, words, usual, meaning)                           \
-    ROW(LEG, name, #name, LAB_CHOICE, 0, 0, "", usual, meaning, WORDS words, NULL)
+    ROW(LEG, name, #name, LAB_CHOICE, A_WORD_EACH(first, last, words), 0, "", usual, meaning,      \
+        WORDS words, NULL)
 #define KEY_OF_BITS(LEG, name, words, usual, meaning)                                              \
     ROW(LEG, name, #name, LAB_CHOICES, 0, 0, "", usual, meaning, WORDS words, NULL)
 #define KEY_OF_HALT(LEG, name, meaning)                                                            \
@@ -68,28 +77,6 @@ static const lab_section place_section = {"legs[].place",
     static const lab_key name##_keys[] = {CMO_##NAME##_PARAMETERS(KEY_OF, name) KEY_END};          \
     static const lab_section name##_section = {#name, text, name##_keys};
 CMO_EACH_LEG(KEYS_OF_LEG)
-
-// Every word of a choice stands for one value.
-#define ASSERT_WORDS(LEG, type, ...) ASSERT_WORDS_##type(LEG, __VA_ARGS__)
-#define ASSERT_WORDS_CHOICE(LEG, of, name, first, last, words, usual, meaning)                     \
-    _Static_assert(sizeof(WORDS words) / sizeof(char *) == (size_t)(last) - (size_t)(first) + 2,   \
-                   #LEG "." #name ": a word for each value");
-#define ASSERT_WORDS_NUMBER(LEG, ...)
-#define ASSERT_WORDS_OTHERWISE(LEG, ...)
-#define ASSERT_WORDS_SIGNED(LEG, ...)
-#define ASSERT_WORDS_SPEED(LEG, ...)
-#define ASSERT_WORDS_RATE(LEG, ...)
-#define ASSERT_WORDS_WIDTH(LEG, ...)
-#define ASSERT_WORDS_WHOLE(LEG, ...)
-#define ASSERT_WORDS_COUNT(LEG, ...)
-#define ASSERT_WORDS_FLAG(LEG, ...)
-#define ASSERT_WORDS_BITS(LEG, ...)
-#define ASSERT_WORDS_HALT(LEG, ...)
-#define ASSERT_WORDS_TIME(LEG, ...)
-#define ASSERT_WORDS_BAND(LEG, ...)
-#define ASSERT_WORDS_PLACE(LEG, ...)
-#define ASSERT_WORDS_OF_LEG(NAME, name, figures, text) CMO_##NAME##_PARAMETERS(ASSERT_WORDS, name)
-CMO_EACH_LEG(ASSERT_WORDS_OF_LEG)
 
 #define KEY_OF_LEG(NAME, name, figures, text)                                                      \
     KEY_SECTION(staged_leg, name, #name, &name##_section, "", text),

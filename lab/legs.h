@@ -48,8 +48,7 @@ extern const lab_section labi_leg_section;
 // NULL.
 extern const lab_section *const labi_leg_sections[];
 
-// From what was read to the routine that it names and what that takes. The rows of the leg that was
-// not named are NAN, and only one is.
+// From what was read of the leg with this name to its routine and parameters.
 void labi_leg_finish(lab_leg *leg, const char *name, const staged_leg *staged);
 
 // Any leg's state: one object serves all.

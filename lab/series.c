@@ -178,8 +178,8 @@ static void sum_up_kinds(const work *w, lab_series *series) {
     }
 }
 
-cmo_figure lab_judged_by(cmo_routine_id kind) {
-    switch (kind) {
+cmo_figure lab_judged_by(cmo_routine_id routine) {
+    switch (routine) {
     case CMO_ROUTINE_STOP_ON_LINE:
         return CMO_REST_ERROR_MM;
     case CMO_ROUTINE_SQUARE_ON_LINE:

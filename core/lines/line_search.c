@@ -125,7 +125,7 @@ static void begin_look(cmo_robot *robot, cmo_line_state *state) {
 
 cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
                            const cmo_line_parameters *parameters, cmo_step step,
-                           cmo_routine_id kind, bool stop) {
+                           cmo_routine_id id, bool stop) {
     if (!cmi_may_begin(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
@@ -156,7 +156,7 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     }
     state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
     state->motion.braking_mm_s2 = p->braking_mm_s2;
-    cmi_begin(robot, &state->routine, step, kind, p->longest_ms);
+    cmi_begin(robot, &state->routine, step, id, p->longest_ms);
     begin_look(robot, state);
     state->window_mm = window_mm(robot, state);
     cmi_set_figure(robot, CMO_PASSED_OVER, 0.0F);

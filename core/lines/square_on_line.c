@@ -330,7 +330,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
 }
 
 static const cmi_row rows[] CMO_FLASH = {
-    CMO_SQUARE_ON_LINE_PARAMETERS(CMI_ROW, cmo_square_on_line_parameters)};
+    CMO_SQUARE_REST_PARAMETERS(CMI_ROW, cmo_square_on_line_parameters)};
 
 cmo_line_parameters cmo_square_on_line_search(const cmo_square_on_line_parameters *parameters) {
     return (cmo_line_parameters){

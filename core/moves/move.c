@@ -71,13 +71,13 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
 }
 
-cmo_outcome cmi_move_begin(cmo_robot *robot, cmo_advance_state *state, cmo_routine_id kind) {
+cmo_outcome cmi_move_begin(cmo_robot *robot, cmo_advance_state *state, cmo_routine_id id) {
     cmo_advance_parameters *p = &state->parameters;
     p->longest_ms = p->longest_ms != 0 ? p->longest_ms : longest_ms(p, robot->description->lag_ms);
     cmo_motion *motion = &state->motion;
     motion->acceleration_mm_s2 = p->acceleration_mm_s2;
     motion->braking_mm_s2 = p->braking_mm_s2;
     motion->top_mm_s = p->speed_mm_s;
-    cmi_begin(robot, &state->routine, step, kind, p->longest_ms);
+    cmi_begin(robot, &state->routine, step, id, p->longest_ms);
     return CMO_RUNNING;
 }

@@ -9,6 +9,6 @@
 float cmi_least_tolerance_mm(const cmo_robot *robot);
 
 // Begins the move: state holds the parameters, checked, and the signs of the wheels.
-cmo_outcome cmi_move_begin(cmo_robot *robot, cmo_advance_state *state, cmo_routine_id kind);
+cmo_outcome cmi_move_begin(cmo_robot *robot, cmo_advance_state *state, cmo_routine_id id);
 
 #endif

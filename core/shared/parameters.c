@@ -47,18 +47,13 @@ static void know_robot(const cmo_robot *robot, cmi_row *row) {
 }
 
 // Nothing is written but a default.
-static float fill_in(const cmi_row *row, uint8_t *at, float value) {
+static float fill_in(const cmi_row *row, uint8_t *at) {
     if (row->as == CMI_WHOLE) { // of one byte
         *at = (uint8_t)row->usual;
-        return row->usual;
-    }
-    if (row->as == CMI_WIDTH && value == CMO_ANY_WIDTH) {
-        value = 0.0F;
     } else {
-        value = row->usual;
+        memcpy(at, &row->usual, sizeof row->usual);
     }
-    memcpy(at, &value, sizeof value);
-    return value;
+    return row->usual;
 }
 
 static cmo_outcome check_row(cmo_robot *robot, cmi_row *row, uint8_t *at) {
@@ -77,15 +72,19 @@ static cmo_outcome check_row(cmo_robot *robot, cmi_row *row, uint8_t *at) {
     }
     know_robot(robot, row);
     float value = read_value(row, at);
-    bool any_width = row->as == CMI_WIDTH && value == CMO_ANY_WIDTH;
+    if (row->as == CMI_WIDTH && value == CMO_ANY_WIDTH) {
+        row->usual = 0.0F;
+        fill_in(row, at);
+        return CMO_OUTCOME_DONE;
+    }
     if (value == 0.0F && row->as >= CMI_OTHERWISE && row->as != CMI_WHOLE) {
         return CMO_OUTCOME_DONE;
     }
-    if ((value == 0.0F && row->usual != 0.0F) || any_width) {
-        value = fill_in(row, at, value);
+    if (value == 0.0F && row->usual != 0.0F) {
+        value = fill_in(row, at);
     }
     float judged = row->as == CMI_SIGNED ? fabsf(value) : value;
-    if (any_width || (judged >= row->least && judged <= row->most)) { // and NAN is neither
+    if (judged >= row->least && judged <= row->most) { // and NAN is neither
         return CMO_OUTCOME_DONE;
     }
     return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, row->name,

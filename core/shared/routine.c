@@ -42,12 +42,12 @@ void cmi_notify(const cmo_robot *robot, cmo_event_kind kind, int value) {
     }
 }
 
-void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routine_id kind,
+void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routine_id id,
                uint32_t longest_ms) {
     memset(&robot->report, 0, sizeof robot->report);
     robot->field = NULL; // what the checks have tried out
     robot->limit = NAN;
-    robot->report.routine = (uint8_t)kind;
+    robot->report.routine = (uint8_t)id;
     robot->report.sensor = -1;
     robot->routine = routine;
     routine->step = step;
@@ -69,7 +69,7 @@ void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routin
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         robot->light[i].watching = false;
     }
-    cmi_notify(robot, CMO_EVENT_START, (int)kind);
+    cmi_notify(robot, CMO_EVENT_START, (int)id);
 }
 
 void cmi_enter(cmo_robot *robot, cmo_stage stage) {

@@ -18,7 +18,7 @@ bool cmi_may_begin(cmo_robot *robot);
 
 // Makes the routine the active one, with an empty report. It ends as time_over after longest_ms,
 // whatever it and the port do.
-void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routine_id kind,
+void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routine_id id,
                uint32_t longest_ms);
 
 void cmi_enter(cmo_robot *robot, cmo_stage stage);

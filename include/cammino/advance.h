@@ -15,16 +15,16 @@ extern "C" {
 #endif
 
 // clang-format off
-#define CMO_ADVANCE_PARAMETERS(P, X)                                                                   \
-    P(X, OTHERWISE, distance_mm, -20000, 20000, "must be given", "way to drive; negative is backward")  \
-    P(X, SPEED, speed_mm_s, "half the top speed", "speed")                                              \
-    P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                             \
-    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                                 \
+#define CMO_ADVANCE_PARAMETERS(P, X)                                                                \
+    P(X, OTHERWISE, distance_mm, -20000, 20000, "must be given", "way to drive; negative is backward") \
+    P(X, SPEED, speed_mm_s, "half the top speed", "speed")                                          \
+    P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                         \
+    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                             \
     P(X, OTHERWISE, tolerance_mm, 0.1, 50, "0.4, or half an encoder step if more; 0.5 without encoders", \
-      "it settles until it is this near")                                                            \
-    P(X, TIME, longest_ms, longest_s, "twice what the way takes, plus 2", "give up after this time")    \
-    P(X, HALT, halt, "what the motors do at the end")                                                   \
-    P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",         \
+      "it settles until it is this near")                                                           \
+    P(X, TIME, longest_ms, longest_s, "twice what the way takes, plus 2", "give up after this time") \
+    P(X, HALT, halt, "what the motors do at the end")                                               \
+    P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",    \
       "moving: go over into the next leg without a halt")
 // clang-format on
 

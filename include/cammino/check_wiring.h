@@ -83,11 +83,11 @@ typedef enum cmo_finding {
 #define CMO_FINDING_BIT(finding) ((uint32_t)1 << (finding))
 
 // clang-format off
-#define CMO_CHECK_WIRING_PARAMETERS(P, X)                                                              \
-    P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_LIGHT, ("dark", "light"), "dark", "of the line")          \
-    P(X, SPEED, speed_mm_s, "100", "speed of a wheel")                                                  \
-    P(X, NUMBER, swing_deg, 10, 45, 35,                                                                 \
-      "how far each wheel by itself swings the robot to look for the line")                          \
+#define CMO_CHECK_WIRING_PARAMETERS(P, X)                                                           \
+    P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_LIGHT, ("dark", "light"), "dark", "of the line") \
+    P(X, SPEED, speed_mm_s, "100", "speed of a wheel")                                              \
+    P(X, NUMBER, swing_deg, 10, 45, 35,                                                             \
+      "how far each wheel by itself swings the robot to look for the line")                         \
     P(X, TIME, longest_ms, longest_s, "20", "give up after this time")
 // clang-format on
 

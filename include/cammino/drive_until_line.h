@@ -13,7 +13,7 @@ extern "C" {
 #endif
 
 // clang-format off
-#define CMO_DRIVE_UNTIL_LINE_PARAMETERS(P, X)                                                          \
+#define CMO_DRIVE_UNTIL_LINE_PARAMETERS(P, X)                                                       \
     CMO_LINE_PARAMETERS(P, X) CMO_LINE_SENSOR_PARAMETER(P, X) CMO_LINE_ENDING_PARAMETER(P, X)
 // clang-format on
 

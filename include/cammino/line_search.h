@@ -44,52 +44,52 @@ typedef enum cmo_effort {
 // clang-format off
 /* A candidate is accepted as a line once it has lasted for 0.8 of the least width: across it, where
  * both sensors have met it; along the way, where one has. */
-#define CMO_LINE_PARAMETERS(P, X)                                                                      \
-    P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_VOID, CMO_TONE_WORDS, "dark",                  \
-      "what the line is made of")                                                                    \
-    P(X, BAND, band, "by the tone", "reflectances that count as the line: a grey one")                  \
-    P(X, NUMBER, blind_mm, 0, 20000, 0, "drive this far without looking")                               \
-    P(X, SPEED, cruise_mm_s, "half the top speed", "speed while blind")                                 \
-    P(X, SPEED, creep_mm_s, "cruise_mm_s", "speed while looking")                                       \
-    P(X, WIDTH, least_width_mm, 1, 500, 10, "what is narrower is no line; 0: anything is")              \
-    P(X, NUMBER, largest_entry_deg, 1, 90, 45,                                                          \
-      "largest angle to the line's perpendicular; what the other sensor does not meet within what "  \
-      "it allows is no line; 90: one sensor is enough, as at a line's end")                          \
-    P(X, OTHERWISE, longest_mm, 1, 50000, "blind_mm + 2000",                                            \
-      "give up after this way without a line in sight")                                              \
-    P(X, TIME, longest_ms, longest_s, "twice what the way takes, plus 2; with a rest 6",                \
-      "give up after this time")                                                                     \
-    P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                             \
-    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                                 \
-    P(X, HALT, halt, "what the motors do at the end")                                                   \
-    P(X, OTHERWISE, expected_mm, 0, 50000, "not known",                                                 \
-      "way from the start at which the line is expected: it slows down there")                       \
-    P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_SLOW, ("refuse", "slow"),       \
-      "refuse",                                                                                      \
+#define CMO_LINE_PARAMETERS(P, X)                                                                   \
+    P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_VOID, CMO_TONE_WORDS, "dark",              \
+      "what the line is made of")                                                                   \
+    P(X, BAND, band, "by the tone", "reflectances that count as the line: a grey one")              \
+    P(X, NUMBER, blind_mm, 0, 20000, 0, "drive this far without looking")                           \
+    P(X, SPEED, cruise_mm_s, "half the top speed", "speed while blind")                             \
+    P(X, SPEED, creep_mm_s, "cruise_mm_s", "speed while looking")                                   \
+    P(X, WIDTH, least_width_mm, 1, 500, 10, "what is narrower is no line; 0: anything is")          \
+    P(X, NUMBER, largest_entry_deg, 1, 90, 45,                                                      \
+      "largest angle to the line's perpendicular; what the other sensor does not meet within what " \
+      "it allows is no line; 90: one sensor is enough, as at a line's end")                         \
+    P(X, OTHERWISE, longest_mm, 1, 50000, "blind_mm + 2000",                                        \
+      "give up after this way without a line in sight")                                             \
+    P(X, TIME, longest_ms, longest_s, "twice what the way takes, plus 2; with a rest 6",            \
+      "give up after this time")                                                                    \
+    P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                         \
+    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                             \
+    P(X, HALT, halt, "what the motors do at the end")                                               \
+    P(X, OTHERWISE, expected_mm, 0, 50000, "not known",                                             \
+      "way from the start at which the line is expected: it slows down there")                      \
+    P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_SLOW, ("refuse", "slow"), \
+      "refuse",                                                                                     \
       "where a line could be missed, or a table's edge overrun; slow: drive as fast as is safe")
 
 /* Of drive until line and stop on line; a square needs both. */
-#define CMO_LINE_SENSOR_PARAMETER(P, X)                                                                \
-    P(X, CHOICE, cmo_sensors, sensor, CMO_SENSOR_EITHER, CMO_SENSOR_BOTH, CMO_SENSOR_WORDS, "either",    \
+#define CMO_LINE_SENSOR_PARAMETER(P, X)                                                             \
+    P(X, CHOICE, cmo_sensors, sensor, CMO_SENSOR_EITHER, CMO_SENSOR_BOTH, CMO_SENSOR_WORDS, "either", \
       "whose crossing counts; both: when both have crossed")
 
 /* Of drive until line. */
-#define CMO_LINE_ENDING_PARAMETER(P, X)                                                                \
-    P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",         \
+#define CMO_LINE_ENDING_PARAMETER(P, X)                                                             \
+    P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",    \
       "moving: go over into the next leg without a halt")
 
 /* Of stop on line and square on line. On void only the near edge, and nothing beyond it. */
-#define CMO_LINE_REST_PARAMETER(P, X)                                                                  \
-    P(X, CHOICE, cmo_rest, rest, CMO_REST_HALTED, CMO_REST_FAR_EDGE, CMO_REST_WORDS, "halted",           \
+#define CMO_LINE_REST_PARAMETER(P, X)                                                               \
+    P(X, CHOICE, cmo_rest, rest, CMO_REST_HALTED, CMO_REST_FAR_EDGE, CMO_REST_WORDS, "halted",      \
       "where it comes to rest; halted: where the halt at the crossing leaves it")
-#define CMO_LINE_BEYOND_PARAMETER(P, X)                                                                \
-    P(X, NUMBER, beyond_mm, -500, 500, 0,                                                               \
-      "with a rest: how far beyond that place the sensors come to rest; ahead_mm of the sensors "    \
+#define CMO_LINE_BEYOND_PARAMETER(P, X)                                                             \
+    P(X, NUMBER, beyond_mm, -500, 500, 0,                                                           \
+      "with a rest: how far beyond that place the sensors come to rest; ahead_mm of the sensors "   \
       "puts the axle over it")
 
 /* Of stop on line. */
-#define CMO_LINE_EFFORT_PARAMETER(P, X)                                                                \
-    P(X, CHOICE, cmo_effort, effort, CMO_EFFORT_NORMAL, CMO_EFFORT_FINE, CMO_EFFORT_WORDS, "normal",     \
+#define CMO_LINE_EFFORT_PARAMETER(P, X)                                                             \
+    P(X, CHOICE, cmo_effort, effort, CMO_EFFORT_NORMAL, CMO_EFFORT_FINE, CMO_EFFORT_WORDS, "normal", \
       "with a rest; quick: brake and stay there; fine: settle as finely as the edge allows")
 // clang-format on
 

@@ -32,9 +32,9 @@ typedef struct cmo_drive {
 } cmo_drive;
 
 // clang-format off
-#define CMO_MEASURE_DRIVE_PARAMETERS(P, X)                                                             \
-    P(X, SPEED, fast_mm_s, "380", "the fastest that it drives, 40 or more")                             \
-    P(X, WHOLE, uint8_t, rounds, 1, 10, 2, "how often the six passes are driven")                     \
+#define CMO_MEASURE_DRIVE_PARAMETERS(P, X)                                                          \
+    P(X, SPEED, fast_mm_s, "380", "the fastest that it drives, 40 or more")                         \
+    P(X, WHOLE, uint8_t, rounds, 1, 10, 2, "how often the six passes are driven")                   \
     P(X, TIME, longest_ms, longest_s, "30, and 30 a round", "give up after this time")
 // clang-format on
 

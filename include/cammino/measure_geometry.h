@@ -34,15 +34,15 @@ typedef struct cmo_geometry {
 } cmo_geometry;
 
 // clang-format off
-#define CMO_MEASURE_GEOMETRY_PARAMETERS(P, X)                                                          \
-    P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_LIGHT, ("dark", "light"), "dark", "of both lines")        \
-    P(X, OTHERWISE, lines_mm, 100, 3000, "not known; the mean wheel size stays",                        \
-      "from one line's middle to the other's")                                                       \
-    P(X, NUMBER, slant_deg, 10, 40, 20, "slant of two of the four passes")                              \
-    P(X, SPEED, speed_mm_s, "100", "slow speed")                                                        \
-    P(X, SPEED, fast_mm_s, "450", "fast speed, at least twice the slow one")                            \
-    P(X, NUMBER, longest_mm, 200, 6000, 1500, "give up a pass after this way")                          \
-    P(X, WHOLE, uint8_t, rounds, 1, 20, 2, "how often the four passes are driven")                    \
+#define CMO_MEASURE_GEOMETRY_PARAMETERS(P, X)                                                       \
+    P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_LIGHT, ("dark", "light"), "dark", "of both lines") \
+    P(X, OTHERWISE, lines_mm, 100, 3000, "not known; the mean wheel size stays",                    \
+      "from one line's middle to the other's")                                                      \
+    P(X, NUMBER, slant_deg, 10, 40, 20, "slant of two of the four passes")                          \
+    P(X, SPEED, speed_mm_s, "100", "slow speed")                                                    \
+    P(X, SPEED, fast_mm_s, "450", "fast speed, at least twice the slow one")                        \
+    P(X, NUMBER, longest_mm, 200, 6000, 1500, "give up a pass after this way")                      \
+    P(X, WHOLE, uint8_t, rounds, 1, 20, 2, "how often the four passes are driven")                  \
     P(X, TIME, longest_ms, longest_s, "60 a round", "give up after this time")
 // clang-format on
 

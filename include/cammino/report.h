@@ -51,7 +51,7 @@ extern "C" {
     O(WIRING_WRONG, wiring_wrong, "something is wired or described wrongly")                        \
     O(CORNERED, cornered,                                                                           \
       "the boundary is all around; is the tone right, and is there room to turn?")                  \
-    O(DEPARTED, departed, "a wheel was over the boundary; said by a simulation only")                                          \
+    O(DEPARTED, departed, "a wheel was over the boundary; said by a simulation only")               \
     O(WRONG_LINE, wrong_line, "it ended on something that the mat does not mark as the line")
 // clang-format on
 
@@ -70,30 +70,30 @@ typedef enum cmo_outcome {
  */
 // clang-format off
 #define CMO_EACH_LEG(R)                                                                             \
-    R(ADVANCE, advance, CMO_FIGURE_BIT(CMO_OVERSHOOT_MM), "Drive straight on by a distance.")        \
-    R(TURN, turn, 0, "Turn on the spot by an angle.")                                                \
-    R(DRIVE_UNTIL_LINE, drive_until_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                 \
-      "Drive until a line has proved to be one, and end on it.")                                     \
-    R(STOP_ON_LINE, stop_on_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                         \
-      "Drive to a line and stop on it.")                                                             \
-    R(SQUARE_ON_LINE, square_on_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                     \
-      "Stand square to a line, with both sensors over one of its edges.")                            \
-    R(TAKE_LEVELS, take_levels, 0, "Drive over a line and back, and take all sensors' levels.")      \
-    R(CHECK_WIRING, check_wiring, 0,                                                                 \
-      "Move a little before a line, and find out which motor, encoder and light sensor is where. "   \
-      "The sensors stand 10 to 25 mm before the line.")                                              \
-    R(MEASURE_GEOMETRY, measure_geometry, 0,                                                         \
-      "Drive over two parallel lines, straight and at a slant, and measure wheels, track, the "      \
-      "spots' places and the sensors' delays.")                                                      \
-    R(MEASURE_DRIVE, measure_drive, 0,                                                               \
-      "Drive to and fro on 600 mm of free floor, and measure by how much the wheels trail what "     \
-      "they are told, a ramp of their regulator's own, and the least commands that turn them.")      \
-    R(STAY_INSIDE, stay_inside, CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S),                             \
-      "Patrol within a boundary, and turn away from it.")                                            \
+    R(ADVANCE, advance, CMO_FIGURE_BIT(CMO_OVERSHOOT_MM), "Drive straight on by a distance.")       \
+    R(TURN, turn, 0, "Turn on the spot by an angle.")                                               \
+    R(DRIVE_UNTIL_LINE, drive_until_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                \
+      "Drive until a line has proved to be one, and end on it.")                                    \
+    R(STOP_ON_LINE, stop_on_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                        \
+      "Drive to a line and stop on it.")                                                            \
+    R(SQUARE_ON_LINE, square_on_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                    \
+      "Stand square to a line, with both sensors over one of its edges.")                           \
+    R(TAKE_LEVELS, take_levels, 0, "Drive over a line and back, and take all sensors' levels.")     \
+    R(CHECK_WIRING, check_wiring, 0,                                                                \
+      "Move a little before a line, and find out which motor, encoder and light sensor is where. "  \
+      "The sensors stand 10 to 25 mm before the line.")                                             \
+    R(MEASURE_GEOMETRY, measure_geometry, 0,                                                        \
+      "Drive over two parallel lines, straight and at a slant, and measure wheels, track, the "     \
+      "spots' places and the sensors' delays.")                                                     \
+    R(MEASURE_DRIVE, measure_drive, 0,                                                              \
+      "Drive to and fro on 600 mm of free floor, and measure by how much the wheels trail what "    \
+      "they are told, a ramp of their regulator's own, and the least commands that turn them.")     \
+    R(STAY_INSIDE, stay_inside, CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S),                            \
+      "Patrol within a boundary, and turn away from it.")                                           \
     R(COUNTDOWN, countdown, 0, "Wait for the start button, and count down.")
 /** Besides them the user's own, which only a program can state. */
 #define CMO_EACH_ROUTINE(R)                                                                         \
-    CMO_EACH_LEG(R)                                                                                  \
+    CMO_EACH_LEG(R)                                                                                 \
     R(ACTION, action, 0, "Run a function of the user's.")
 // clang-format on
 
@@ -114,7 +114,7 @@ typedef enum cmo_routine_id {
     S(SEARCH, search, "drives and looks")                                                           \
     S(PROVE, prove, "goes on until the line has shown its least width")                             \
     S(BRAKE, brake, "brakes along the speed profile")                                               \
-    S(HALT, halt, "halted, and not yet at a standstill")                                          \
+    S(HALT, halt, "halted, and not yet at a standstill")                                            \
     S(RETURN, return, "comes back to where it is to rest")                                          \
     S(SETTLE, settle, "the last small closed-loop move onto the target")                            \
     S(SWING, swing, "swings one wheel by itself")                                                   \

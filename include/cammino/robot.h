@@ -32,58 +32,58 @@ extern "C" {
  */
 // clang-format off
 #define CMO_LIGHT_FIELDS(F, X)                                                                      \
-    F(X, MUST, float, ahead_mm, ahead_mm, 1, -500, 500, "mm", "must be given",                       \
-      "place of its spot ahead of the axle; behind is negative")                                     \
-    F(X, MUST, float, left_mm, left_mm, 1, -500, 500, "mm", "must be given",                         \
-      "place of its spot to the left of the middle; right is negative")                              \
+    F(X, MUST, float, ahead_mm, ahead_mm, 1, -500, 500, "mm", "must be given",                      \
+      "place of its spot ahead of the axle; behind is negative")                                    \
+    F(X, MUST, float, left_mm, left_mm, 1, -500, 500, "mm", "must be given",                        \
+      "place of its spot to the left of the middle; right is negative")                             \
     F(X, MAY, float, spot_mm, spot_mm, 1, 0, 50, "mm", "not known", "diameter of the spot that it sees") \
-    F(X, MAY, uint32_t, delay_us, delay_ms, 1000, 0, 50, "ms", "0",                                  \
-      "from the middle of an exposure to the look's own time")                                       \
-    F(X, MAY, uint32_t, interval_us, interval_ms, 1000, 0.5, 100, "ms", "one tick",                  \
-      "between two fresh looks")                                                                     \
-    F(X, MAY, uint16_t, counts_min, counts_min, 1, 0, 65535, "counts", "0",                          \
-      "least that the hardware can give")                                                            \
-    F(X, MAY, uint16_t, counts_max, counts_max, 1, 1, 65535, "counts", "anything",                   \
+    F(X, MAY, uint32_t, delay_us, delay_ms, 1000, 0, 50, "ms", "0",                                 \
+      "from the middle of an exposure to the look's own time")                                      \
+    F(X, MAY, uint32_t, interval_us, interval_ms, 1000, 0.5, 100, "ms", "one tick",                 \
+      "between two fresh looks")                                                                    \
+    F(X, MAY, uint16_t, counts_min, counts_min, 1, 0, 65535, "counts", "0",                         \
+      "least that the hardware can give")                                                           \
+    F(X, MAY, uint16_t, counts_max, counts_max, 1, 1, 65535, "counts", "anything",                  \
       "most that the hardware can give")
 
 #define CMO_BODY_FIELDS(F, X)                                                                       \
-    F(X, MUST, uint32_t, tick_us, tick_ms, 1000, 1, 25, "ms", "must be given",                       \
-      "period of the program's loop")                                                                \
-    F(X, MUST, float, track_mm, track_mm, 1, 20, 1000, "mm", "must be given",                        \
-      "between the wheels' contact points")                                                          \
-    F(X, MAY, float, drift_most, drift_most, 1, 0, 0.2, "", "0",                                     \
+    F(X, MUST, uint32_t, tick_us, tick_ms, 1000, 1, 25, "ms", "must be given",                      \
+      "period of the program's loop")                                                               \
+    F(X, MUST, float, track_mm, track_mm, 1, 20, 1000, "mm", "must be given",                       \
+      "between the wheels' contact points")                                                         \
+    F(X, MAY, float, drift_most, drift_most, 1, 0, 0.2, "", "0",                                    \
       "levels may follow slow changes of the light by up to this share of the contrast")
 
 /* Where it touches the floor; to stay inside. */
-#define CMO_CONTACT_FIELDS(F, X)                                                                  \
-    F(X, MAY, float, tyre_mm, tyre_mm, 1, 0, 200, "mm", "10",                                        \
-      "width of a tyre; with the track it says how far out the wheels stand")                        \
-    F(X, MAY, float, rear_mm, rear_mm, 1, 0, 500, "mm", "half the track",                            \
+#define CMO_CONTACT_FIELDS(F, X)                                                                    \
+    F(X, MAY, float, tyre_mm, tyre_mm, 1, 0, 200, "mm", "10",                                       \
+      "width of a tyre; with the track it says how far out the wheels stand")                       \
+    F(X, MAY, float, rear_mm, rear_mm, 1, 0, 500, "mm", "half the track",                           \
       "from the axle back to the hindmost place that touches the floor, a caster's wheel swung out " \
-      "to the rear")                                                                                 \
-    F(X, MAY, float, front_mm, front_mm, 1, 0, 500, "mm", "0",                                       \
+      "to the rear")                                                                                \
+    F(X, MAY, float, front_mm, front_mm, 1, 0, 500, "mm", "0",                                      \
       "from the axle ahead to the foremost place that touches the floor, a ball in front say")
 
 #define CMO_DRIVE_FIELDS(F, X)                                                                      \
-    F(X, MUST, float, top_speed_mm_s, top_mm_s, 1, 10, 5000, "mm/s", "must be given",                \
-      "the fastest that a routine may ask for; a wheel that has to catch up may be sent faster")     \
-    F(X, MAY, float, slowest_mm_s, slowest_mm_s, 1, 0, 500, "mm/s", "0",                             \
-      "commands below do not turn the wheels")                                                       \
+    F(X, MUST, float, top_speed_mm_s, top_mm_s, 1, 10, 5000, "mm/s", "must be given",               \
+      "the fastest that a routine may ask for; a wheel that has to catch up may be sent faster")    \
+    F(X, MAY, float, slowest_mm_s, slowest_mm_s, 1, 0, 500, "mm/s", "0",                            \
+      "commands below do not turn the wheels")                                                      \
     F(X, MUST, float, acceleration_mm_s2, acceleration_mm_s2, 1, 10, 50000, "mm/s2", "must be given", \
-      "limit when speeding up")                                                                      \
-    F(X, MUST, float, braking_mm_s2, braking_mm_s2, 1, 10, 50000, "mm/s2", "must be given",          \
-      "limit when slowing down; stay below the grip")                                                \
+      "limit when speeding up")                                                                     \
+    F(X, MUST, float, braking_mm_s2, braking_mm_s2, 1, 10, 50000, "mm/s2", "must be given",         \
+      "limit when slowing down; stay below the grip")                                               \
     F(X, MAY, float, lag_ms, lag_ms, 1, 0, 500, "ms", "0", "time constant from commanded to driven speed")
 
 /* Of a port that takes duty. */
 #define CMO_DUTY_FIELDS(F, X)                                                                       \
     F(X, MUST, float, full_duty_mm_s, full_duty_mm_s, 1, 10, 10000, "mm/s", "must be given for duty", \
-      "speed at duty 1")                                                                             \
-    F(X, MAY, float, dead_duty, dead_duty, 1, 0, 0.9, "", "0",                                       \
-      "duty below which the motors do not turn")                                                     \
-    F(X, MAY, float, speed_gain, gain, 1, 0, 1, "duty per mm/s", "1 / full_duty_mm_s",               \
-      "proportional gain of the speed control, for duty")                                            \
-    F(X, MAY, float, speed_reset_ms, reset_ms, 1, 1, 10000, "ms", "150",                             \
+      "speed at duty 1")                                                                            \
+    F(X, MAY, float, dead_duty, dead_duty, 1, 0, 0.9, "", "0",                                      \
+      "duty below which the motors do not turn")                                                    \
+    F(X, MAY, float, speed_gain, gain, 1, 0, 1, "duty per mm/s", "1 / full_duty_mm_s",              \
+      "proportional gain of the speed control, for duty")                                           \
+    F(X, MAY, float, speed_reset_ms, reset_ms, 1, 1, 10000, "ms", "150",                            \
       "integral time of the speed control, for duty")
 // clang-format on
 

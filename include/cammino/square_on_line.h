@@ -13,16 +13,19 @@ extern "C" {
 #endif
 
 // clang-format off
-/* How to look for the line, both sensors being watched, and where to come to rest, halted. */
-#define CMO_SQUARE_ON_LINE_PARAMETERS(P, X)                                                         \
-    CMO_LINE_PARAMETERS(P, X)                                                                        \
-    P(X, PLACE, place, "not known", "where the line truly is")                                       \
-    P(X, CHOICE, cmo_rest, rest, CMO_REST_NEAR_EDGE, CMO_REST_FAR_EDGE,                              \
-      ("near_edge", "centre", "far_edge"), "near_edge", "where both sensors come to rest")           \
-    P(X, NUMBER, beyond_mm, -500, 500, 0, "how far beyond that place they come to rest")             \
-    P(X, WHOLE, uint8_t, rounds, 1, 20, 10, "moves to settle on the edge, at most")                  \
-    P(X, NUMBER, tolerance_mm, 0.1, 5, 0.25,                                                         \
+/* Where to come to rest, halted, */
+#define CMO_SQUARE_REST_PARAMETERS(P, X)                                                            \
+    P(X, CHOICE, cmo_rest, rest, CMO_REST_NEAR_EDGE, CMO_REST_FAR_EDGE,                             \
+      ("near_edge", "centre", "far_edge"), "near_edge", "where both sensors come to rest")          \
+    P(X, NUMBER, beyond_mm, -500, 500, 0, "how far beyond that place they come to rest")            \
+    P(X, WHOLE, uint8_t, rounds, 1, 20, 10, "moves to settle on the edge, at most")                 \
+    P(X, NUMBER, tolerance_mm, 0.1, 5, 0.25,                                                        \
       "settled once both sensors are this near to the edge; after two moves, 1.6 times this")
+/* and how to look for the line before: both sensors are watched. */
+#define CMO_SQUARE_ON_LINE_PARAMETERS(P, X)                                                         \
+    CMO_LINE_PARAMETERS(P, X)                                                                       \
+    P(X, PLACE, place, "not known", "where the line truly is")                                      \
+    CMO_SQUARE_REST_PARAMETERS(P, X)
 // clang-format on
 
 typedef struct cmo_square_on_line_parameters {

@@ -25,37 +25,37 @@ typedef enum cmo_leaving {
 #define CMO_LEAVE_WORDS ("mirrored", "by_angle", "inward", "middle")
 
 // clang-format off
-#define CMO_STAY_INSIDE_PARAMETERS(P, X)                                                               \
-    P(X, CHOICE, cmo_tone, boundary, CMO_TONE_DARK, CMO_TONE_VOID, CMO_TONE_WORDS, "dark",              \
-      "what the boundary is made of; no floor counts too, where its level is known")                 \
-    P(X, BAND, band, "a fifth of the way from the floor to the boundary's level",                       \
-      "reflectances that count as boundary")                                                         \
-    P(X, SPEED, cruise_mm_s, "as fast as is safe",                                                      \
-      "speed of the patrol; a fifth less until a first stop has been seen")                          \
-    P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_ACCEPT, CMO_TOO_FAST_WORDS,   \
+#define CMO_STAY_INSIDE_PARAMETERS(P, X)                                                            \
+    P(X, CHOICE, cmo_tone, boundary, CMO_TONE_DARK, CMO_TONE_VOID, CMO_TONE_WORDS, "dark",          \
+      "what the boundary is made of; no floor counts too, where its level is known")                \
+    P(X, BAND, band, "a fifth of the way from the floor to the boundary's level",                   \
+      "reflectances that count as boundary")                                                        \
+    P(X, SPEED, cruise_mm_s, "as fast as is safe",                                                  \
+      "speed of the patrol; a fifth less until a first stop has been seen")                         \
+    P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_ACCEPT, CMO_TOO_FAST_WORDS, \
       "refuse", "where the wheels could go over the boundary; slow: drive as fast as is safe; accept: " \
-      "drive all the same")                                                                          \
-    P(X, CHOICE, cmo_grazing, grazing, CMO_GRAZING_SWAY, CMO_GRAZING_REFUSE, CMO_GRAZING_WORDS, "sway",  \
-      "where a wheel can reach the boundary unseen; accept: drive straight all the same")            \
-    P(X, FLAG, convex,                                                                                  \
-      "no corner of the boundary pokes into the floor: it may be faster; needed where the tyres "    \
-      "stand further out than the spots")                                                            \
-    P(X, FLAG, guess, "where one sensor alone has crossed, guess the boundary's direction")             \
-    P(X, CHOICE, cmo_leaving, leave, CMO_LEAVE_MIRRORED, CMO_LEAVE_MIDDLE, CMO_LEAVE_WORDS, "mirrored",  \
-      "which way to go on; middle: toward the middle of the ground covered")                         \
-    P(X, NUMBER, angle_deg, 20, 180, 120, "with leave: by_angle, the turn from its heading")            \
-    P(X, NUMBER, margin_mm, 0.5, 100, 3, "how far inside the wheels are to stay")                       \
-    P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                             \
-    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                                 \
-    P(X, HALT, halt, "what the motors do at the end")                                                   \
-    P(X, TIME, for_ms, for_s, "30", "done after this time")                                             \
-    P(X, COUNT, uint16_t, rebounds, 1, 65535, "no end", "done after so many")                           \
-    P(X, OTHERWISE, distance_mm, 1, 1000000, "no end", "done after this way")                           \
-    P(X, BITS, touch, CMO_TOUCH_WORDS, "no end", "done when one of these bumpers touches")              \
-    P(X, OTHERWISE, range_mm, 1, 5000, "no end", "done when something is nearer than this")             \
-    P(X, OTHERWISE, charge_mm, 1, 5000, "nothing is", "what is nearer than this is charged")            \
-    P(X, SPEED, charge_mm_s, "cruise_mm_s", "speed of the charge")                                      \
-    P(X, NUMBER, scan_deg, 0, 360, 0,                                                                   \
+      "drive all the same")                                                                         \
+    P(X, CHOICE, cmo_grazing, grazing, CMO_GRAZING_SWAY, CMO_GRAZING_REFUSE, CMO_GRAZING_WORDS, "sway", \
+      "where a wheel can reach the boundary unseen; accept: drive straight all the same")           \
+    P(X, FLAG, convex,                                                                              \
+      "no corner of the boundary pokes into the floor: it may be faster; needed where the tyres "   \
+      "stand further out than the spots")                                                           \
+    P(X, FLAG, guess, "where one sensor alone has crossed, guess the boundary's direction")         \
+    P(X, CHOICE, cmo_leaving, leave, CMO_LEAVE_MIRRORED, CMO_LEAVE_MIDDLE, CMO_LEAVE_WORDS, "mirrored", \
+      "which way to go on; middle: toward the middle of the ground covered")                        \
+    P(X, NUMBER, angle_deg, 20, 180, 120, "with leave: by_angle, the turn from its heading")        \
+    P(X, NUMBER, margin_mm, 0.5, 100, 3, "how far inside the wheels are to stay")                   \
+    P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                         \
+    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                             \
+    P(X, HALT, halt, "what the motors do at the end")                                               \
+    P(X, TIME, for_ms, for_s, "30", "done after this time")                                         \
+    P(X, COUNT, uint16_t, rebounds, 1, 65535, "no end", "done after so many")                       \
+    P(X, OTHERWISE, distance_mm, 1, 1000000, "no end", "done after this way")                       \
+    P(X, BITS, touch, CMO_TOUCH_WORDS, "no end", "done when one of these bumpers touches")          \
+    P(X, OTHERWISE, range_mm, 1, 5000, "no end", "done when something is nearer than this")         \
+    P(X, OTHERWISE, charge_mm, 1, 5000, "nothing is", "what is nearer than this is charged")        \
+    P(X, SPEED, charge_mm_s, "cruise_mm_s", "speed of the charge")                                  \
+    P(X, NUMBER, scan_deg, 0, 360, 0,                                                               \
       "after a rebound, turns on by up to this to look for something to charge")
 // clang-format on
 

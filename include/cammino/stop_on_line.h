@@ -14,8 +14,8 @@ extern "C" {
 
 // clang-format off
 #define CMO_STOP_ON_LINE_PARAMETERS(P, X)                                                           \
-    CMO_LINE_PARAMETERS(P, X) CMO_LINE_SENSOR_PARAMETER(P, X)                                        \
-    P(X, PLACE, place, "not known", "where the line truly is")                                       \
+    CMO_LINE_PARAMETERS(P, X) CMO_LINE_SENSOR_PARAMETER(P, X)                                       \
+    P(X, PLACE, place, "not known", "where the line truly is")                                      \
     CMO_LINE_REST_PARAMETER(P, X) CMO_LINE_EFFORT_PARAMETER(P, X) CMO_LINE_BEYOND_PARAMETER(P, X)
 // clang-format on
 

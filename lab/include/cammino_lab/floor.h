@@ -32,7 +32,7 @@ lab_floor *lab_floor_read(const char *path, GError **error);
 lab_floor *lab_floor_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
 
 /** The readings of a run's legs of a kind. */
-lab_floor *lab_floor_from_run(const lab_run *run, cmo_routine_id kind);
+lab_floor *lab_floor_from_run(const lab_run *run, cmo_routine_id routine);
 void lab_floor_free(lab_floor *floor);
 
 /** One sensor over one surface. */

@@ -61,7 +61,7 @@ typedef struct lab_series {
 } lab_series;
 
 /** The figure that a leg is judged by: what it is to get right; CMO_FIGURES: there is none. */
-cmo_figure lab_judged_by(cmo_routine_id kind);
+cmo_figure lab_judged_by(cmo_routine_id routine);
 
 /** Called now and then while trials run, from the calling thread. */
 typedef void (*lab_progress)(void *context, unsigned done, unsigned trials);
