@@ -66,8 +66,8 @@ static const lab_section place_section = {"legs[].place",
 #define KEY_OF_HALT(LEG, name, meaning)                                                            \
     ROW(LEG, name, #name, LAB_CHOICE, 0, 0, "", "the best that the robot has", meaning,            \
         WORDS CMO_HALT_WORDS, NULL)
-#define KEY_OF_TIME(LEG, name, file_name, usual, meaning)                                          \
-    ROW(LEG, name, #file_name, LAB_NUMBER, 0.01, 3600, "s", usual, meaning, NULL, NULL)
+#define KEY_OF_TIME(LEG, name, file_name, least, usual, meaning)                                   \
+    ROW(LEG, name, #file_name, LAB_NUMBER, least, 3600, "s", usual, meaning, NULL, NULL)
 #define KEY_OF_BAND(LEG, name, usual, meaning)                                                     \
     ROW(LEG, name, #name, LAB_SECTION, 0, 0, "", usual, meaning, NULL, &band_section)
 #define KEY_OF_PLACE(LEG, name, usual, meaning)                                                    \

@@ -327,7 +327,7 @@ END_TEST
 START_TEST(a_patrol_or_a_wait_without_an_end_ends) {
     put_route("t.yaml", SOURCE_DIR "/data/ferry/mozzo.yaml", "stay_inside: {for_s: 5000}");
     ck_assert_int_eq(CALL("drive %s/t.yaml"), 2);
-    ck_assert_ptr_nonnull(strstr(err, "for_s: 5000 is out of range; 0.01 to 3600"));
+    ck_assert_ptr_nonnull(strstr(err, "for_s: 5000 is out of range; 0.1 to 3600"));
     take_away("t.yaml");
 }
 END_TEST

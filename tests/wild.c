@@ -58,7 +58,7 @@ static float within_reach(dice *d, double least, double most) {
                             dice_pick(d, (last) - (first) + (dice_chance(d, 0.05) ? 9U : 1U)));
 #define DRAW_BITS(d, name, words, usual, meaning) p.name = (uint8_t)(dice_chance(d, 0.2) ? 7 : 0);
 #define DRAW_HALT(d, name, meaning)               p.name = (cmo_halt)(dice_chance(d, 0.8) ? 0 : dice_pick(d, 5));
-#define DRAW_TIME(d, name, file_name, usual, meaning)                                              \
+#define DRAW_TIME(d, name, file_name, least, usual, meaning)                                       \
     p.name = dice_chance(d, 0.1) ? 0 : some_ms(d) + 1;
 #define DRAW_BAND(d, name, usual, meaning)
 #define DRAW_PLACE(d, name, usual, meaning)

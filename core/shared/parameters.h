@@ -63,7 +63,7 @@ typedef struct cmi_row {
 #define CMI_ROW_FLAG(of, name, meaning)
 #define CMI_ROW_BITS(of, name, words, usual, meaning)
 #define CMI_ROW_PLACE(of, name, usual, meaning)
-#define CMI_ROW_TIME(of, name, file_name, usual, meaning)
+#define CMI_ROW_TIME(of, name, file_name, least, usual, meaning)
 
 // A row of the lists of a description (robot.h).
 #define CMI_AS_MUST_float    CMI_NUMBER

@@ -22,7 +22,7 @@ extern "C" {
     P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                             \
     P(X, OTHERWISE, tolerance_mm, 0.1, 50, "0.4, or half an encoder step if more; 0.5 without encoders", \
       "it settles until it is this near")                                                           \
-    P(X, TIME, longest_ms, longest_s, "twice what the way takes, plus 2", "give up after this time") \
+    P(X, TIME, longest_ms, longest_s, 0.01, "twice what the way takes, plus 2", "give up after this time") \
     P(X, HALT, halt, "what the motors do at the end")                                               \
     P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",    \
       "moving: go over into the next leg without a halt")

@@ -88,7 +88,7 @@ typedef enum cmo_finding {
     P(X, SPEED, speed_mm_s, "100", "speed of a wheel")                                              \
     P(X, NUMBER, swing_deg, 10, 45, 35,                                                             \
       "how far each wheel by itself swings the robot to look for the line")                         \
-    P(X, TIME, longest_ms, longest_s, "20", "give up after this time")
+    P(X, TIME, longest_ms, longest_s, 0.01, "20", "give up after this time")
 // clang-format on
 
 /**

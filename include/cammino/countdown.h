@@ -16,7 +16,7 @@ extern "C" {
 // clang-format off
 #define CMO_COUNTDOWN_PARAMETERS(P, X)                                                              \
     P(X, WHOLE, uint16_t, seconds, 0, 600, 0, "counted down once the button is pressed; an event tells each one left") \
-    P(X, TIME, longest_ms, longest_s, "no limit", "give up when it is not pressed in this time")
+    P(X, TIME, longest_ms, longest_s, 0.01, "no limit", "give up when it is not pressed in this time")
 // clang-format on
 
 typedef struct cmo_countdown_parameters {

@@ -35,7 +35,7 @@ typedef struct cmo_drive {
 #define CMO_MEASURE_DRIVE_PARAMETERS(P, X)                                                          \
     P(X, SPEED, fast_mm_s, "380", "the fastest that it drives, 40 or more")                         \
     P(X, WHOLE, uint8_t, rounds, 1, 10, 2, "how often the six passes are driven")                   \
-    P(X, TIME, longest_ms, longest_s, "30, and 30 a round", "give up after this time")
+    P(X, TIME, longest_ms, longest_s, 0.01, "30, and 30 a round", "give up after this time")
 // clang-format on
 
 /** The robot stands on free floor, 600 mm of it ahead, and 100 mm to all sides. */

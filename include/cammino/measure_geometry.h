@@ -43,7 +43,7 @@ typedef struct cmo_geometry {
     P(X, SPEED, fast_mm_s, "450", "fast speed, at least twice the slow one")                        \
     P(X, NUMBER, longest_mm, 200, 6000, 1500, "give up a pass after this way")                      \
     P(X, WHOLE, uint8_t, rounds, 1, 20, 2, "how often the four passes are driven")                  \
-    P(X, TIME, longest_ms, longest_s, "60 a round", "give up after this time")
+    P(X, TIME, longest_ms, longest_s, 0.01, "60 a round", "give up after this time")
 // clang-format on
 
 /** The robot stands before two parallel lines, 8 mm wide or more, square to them within some 10

@@ -20,7 +20,7 @@
  *  - CHOICE, (type) first, last, (words), "default", meaning: one of an enumeration
  *  - BITS, (words), "default", meaning: some of up to eight, one bit each
  *  - HALT, meaning: a halt that the port has; by default its best one
- *  - TIME, file's name, "default", meaning: milliseconds; in files seconds
+ *  - TIME, file's name, least, "default", meaning: milliseconds; in files seconds, 3600 at most
  *  - BAND, "default", meaning: reflectances, from low to high
  *  - PLACE, "default", meaning: of a route file alone, a line's true place
  *
@@ -72,7 +72,7 @@ typedef enum cmo_too_fast {
 #define CMO_FIELD_CHOICE(of, name, first, last, words, usual, meaning) of name;
 #define CMO_FIELD_BITS(name, words, usual, meaning)                    uint8_t name;
 #define CMO_FIELD_HALT(name, meaning)                                  cmo_halt name;
-#define CMO_FIELD_TIME(name, file_name, usual, meaning)                uint32_t name;
+#define CMO_FIELD_TIME(name, file_name, least, usual, meaning)         uint32_t name;
 #define CMO_FIELD_PLACE(name, usual, meaning)
 #define CMO_FIELD_BAND(name, usual, meaning) cmo_band name;
 

@@ -48,7 +48,7 @@ typedef enum cmo_leaving {
     P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                         \
     P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                             \
     P(X, HALT, halt, "what the motors do at the end")                                               \
-    P(X, TIME, for_ms, for_s, "30", "done after this time")                                         \
+    P(X, TIME, for_ms, for_s, 0.1, "30", "done after this time")                                    \
     P(X, COUNT, uint16_t, rebounds, 1, 65535, "no end", "done after so many")                       \
     P(X, OTHERWISE, distance_mm, 1, 1000000, "no end", "done after this way")                       \
     P(X, BITS, touch, CMO_TOUCH_WORDS, "no end", "done when one of these bumpers touches")          \

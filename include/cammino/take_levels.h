@@ -20,7 +20,7 @@ extern "C" {
     P(X, SIGNED, distance_mm, 10, 2000, "150", "way over the line and back; negative is backward; at least 10") \
     P(X, SIGNED, angle_deg, 10, 360, "it drives", "turns on the spot by this and back instead; at least 10") \
     P(X, SPEED, speed_mm_s, "80", "speed")                                                          \
-    P(X, TIME, longest_ms, longest_s, "four times the way, plus 4", "give up after this time")
+    P(X, TIME, longest_ms, longest_s, 0.01, "four times the way, plus 4", "give up after this time")
 // clang-format on
 
 typedef struct cmo_take_levels_parameters {

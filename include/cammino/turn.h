@@ -22,7 +22,7 @@ extern "C" {
     P(X, OTHERWISE, tolerance_deg, 0.05, 20,                                                        \
       "0.4 mm at the wheels, or half an encoder step if more; 0.5 mm without encoders",             \
       "it settles until it is this near")                                                           \
-    P(X, TIME, longest_ms, longest_s, "twice what the way takes, plus 2", "give up after this time") \
+    P(X, TIME, longest_ms, longest_s, 0.01, "twice what the way takes, plus 2", "give up after this time") \
     P(X, HALT, halt, "what the motors do at the end")
 // clang-format on
 
