@@ -124,8 +124,8 @@ static void begin_look(cmo_robot *robot, cmo_line_state *state) {
 }
 
 cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
-                           const cmo_line_parameters *parameters, cmo_step step,
-                           cmo_routine_id id, bool stop) {
+                           const cmo_line_parameters *parameters, cmo_step step, cmo_routine_id id,
+                           bool stop) {
     if (!cmi_may_begin(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }

@@ -7,8 +7,8 @@
 
 // Checks the parameters, fills in defaults, and begins. `stop`: it comes to rest on the line.
 cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
-                           const cmo_line_parameters *parameters, cmo_step step,
-                           cmo_routine_id id, bool stop);
+                           const cmo_line_parameters *parameters, cmo_step step, cmo_routine_id id,
+                           bool stop);
 
 // Faults and limits of the search. True: the routine has ended.
 bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state);
