@@ -61,7 +61,8 @@ bool cmo_take_pose(cmo_robot *robot, const cmo_line_state *state, const cmo_stat
     const cmo_report *report = &robot->report;
     bool rests = report->routine == CMO_ROUTINE_STOP_ON_LINE ||
                  report->routine == CMO_ROUTINE_SQUARE_ON_LINE;
-    if (!rests || report->outcome != CMO_OUTCOME_DONE || robot->routine != NULL) {
+    if (!rests || report->outcome != CMO_OUTCOME_DONE || report->by != CMO_BY_ITSELF ||
+        robot->routine != NULL) {
         return false;
     }
     float entry = cmi_radians(cmo_figure_or(report, CMO_ENTRY_ANGLE_DEG, 0.0F));

@@ -4,6 +4,7 @@
 
 #define NAMED_OUTCOME(NAME, name, text)          [CMO_OUTCOME_##NAME] = #name,
 #define TEXT_OUTCOME(NAME, name, text)           [CMO_OUTCOME_##NAME] = (text),
+#define NAMED_END(NAME, name, text)              [CMO_BY_##NAME] = #name,
 #define NAMED_STAGE(NAME, name, text)            [CMO_STAGE_##NAME] = #name,
 #define NAMED_ROUTINE(NAME, name, figures, text) [CMO_ROUTINE_##NAME] = #name,
 #define NAMED_FIGURE(NAME, name, from, meaning)  [CMO_##NAME] = #name,
@@ -26,6 +27,11 @@ const char *cmo_outcome_text(cmo_outcome outcome) {
     static const char *const texts[CMO_OUTCOMES] = {"it still runs",
                                                     CMO_EACH_OUTCOME(TEXT_OUTCOME)};
     return PICK(texts, outcome);
+}
+
+const char *cmo_by_name(cmo_by by) {
+    static const char *const names[CMO_BYS] = {"itself", CMO_EACH_END(NAMED_END)};
+    return PICK(names, by);
 }
 
 const char *cmo_routine_name(cmo_routine_id routine) {

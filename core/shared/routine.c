@@ -44,6 +44,9 @@ void cmi_notify(const cmo_robot *robot, cmo_event_kind kind, int value) {
 
 void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routine_id id,
                uint32_t longest_ms) {
+    if (robot->tries) {
+        return;
+    }
     memset(&robot->report, 0, sizeof robot->report);
     robot->field = NULL; // what the checks have tried out
     robot->limit = NAN;
@@ -70,6 +73,20 @@ void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routin
         robot->light[i].watching = false;
     }
     cmi_notify(robot, CMO_EVENT_START, (int)id);
+}
+
+void cmi_take_over(cmo_robot *robot, cmo_routine *routine, cmo_step step, uint32_t longest_ms) {
+    robot->routine = routine;
+    routine->step = step;
+    robot->longest_ms = robot->elapsed_ms + longest_ms;
+}
+
+void cmi_oversee(cmo_robot *robot, cmo_overseer *overseer) {
+    robot->overseer = overseer;
+}
+
+void cmi_try(cmo_robot *robot, bool tries) {
+    robot->tries = tries;
 }
 
 void cmi_enter(cmo_robot *robot, cmo_stage stage) {

@@ -26,6 +26,15 @@ void cmi_enter(cmo_robot *robot, cmo_stage stage);
 // Ends the active routine, halted.
 void cmi_end(cmo_robot *robot, cmo_outcome outcome);
 
+// Another step goes on in the place of the active routine's; the report stays.
+void cmi_take_over(cmo_robot *robot, cmo_routine *routine, cmo_step step, uint32_t longest_ms);
+
+// What watches over the routines from now on; NULL: nothing.
+void cmi_oversee(cmo_robot *robot, cmo_overseer *overseer);
+
+// While it tries, a routine that is begun is checked, and does not begin.
+void cmi_try(cmo_robot *robot, bool tries);
+
 // Ends it with done, still moving under the lifetime of the last drive command.
 void cmi_end_moving(cmo_robot *robot);
 

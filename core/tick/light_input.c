@@ -171,15 +171,20 @@ static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, floa
 #define LONGEST_INTERVAL_US 100000000U
 #define OLDEST_US           1000000U
 
-cmo_outcome cmi_light_fault(const cmo_robot *robot, uint8_t sensor) {
+bool cmi_light_silent(const cmo_robot *robot, uint8_t sensor) {
     const cmo_robot_description *description = robot->description;
+    uint32_t interval = description->light[sensor].interval_us;
+    interval = interval != 0 ? interval : description->tick_us;
+    return robot->light[sensor].age_us >
+           cmi_age_limit(description->light_age_us, 10 * interval, 80000);
+}
+
+cmo_outcome cmi_light_fault(const cmo_robot *robot, uint8_t sensor) {
     const cmo_light *light = &robot->light[sensor];
     if (!light->watching) {
         return CMO_RUNNING;
     }
-    uint32_t interval = description->light[sensor].interval_us;
-    interval = interval != 0 ? interval : description->tick_us;
-    if (light->age_us > cmi_age_limit(description->light_age_us, 10 * interval, 80000)) {
+    if (cmi_light_silent(robot, sensor)) {
         return light->out_of_range ? CMO_OUTCOME_SENSOR_RANGE : CMO_OUTCOME_SENSOR_SILENT;
     }
 #if CMO_WATCH_LIGHT
@@ -189,8 +194,8 @@ cmo_outcome cmi_light_fault(const cmo_robot *robot, uint8_t sensor) {
     // A reading without noise may well be the same on a plain floor. But where another sensor has
     // gone over a line, on and off, and the robot so far on that this one must have met it too,
     // even at 45 degrees, it ought to have moved by a count.
-    bool proved =
-        light->proofs >= 2 && gone_mm(light, light->proof_mm) > apart_mm(description, sensor);
+    bool proved = light->proofs >= 2 &&
+                  gone_mm(light, light->proof_mm) > apart_mm(robot->description, sensor);
     return light->same_looks >= 20 && proved ? CMO_OUTCOME_SENSOR_STUCK : CMO_RUNNING;
 #else
     return CMO_RUNNING;

@@ -15,6 +15,9 @@ static inline uint32_t cmi_age_limit(uint32_t given, uint32_t otherwise, uint32_
 // Takes all sensors' looks and latches.
 void cmi_light_take(cmo_robot *robot, const cmo_sample *sample);
 
+// Whether a sensor has given no look for longer than it may take.
+bool cmi_light_silent(const cmo_robot *robot, uint8_t sensor);
+
 // The fault of a sensor that is watched, or CMO_RUNNING.
 cmo_outcome cmi_light_fault(const cmo_robot *robot, uint8_t sensor);
 

@@ -308,10 +308,22 @@ static void step_routine(cmo_robot *robot, cmo_sample *sample, cmo_status status
         }
         cmi_raise_figure(robot, CMO_TOP_SPEED_MM_S, fabsf(cmo_speed_mm_s(robot)));
         robot->sample = sample;
-        robot->routine->step(robot, robot->routine);
+        if (robot->overseer != NULL) {
+            robot->overseer->watch(robot, robot->overseer);
+        }
+        if (robot->routine != NULL) {
+            robot->routine->step(robot, robot->routine);
+        }
         robot->sample = NULL;
     }
     robot->first_tick = false;
+}
+
+// The routine has ended: what watched over it may begin another one.
+static void tell_overseer(cmo_robot *robot) {
+    if (robot->routine == NULL && robot->overseer != NULL) {
+        robot->overseer->over(robot, robot->overseer);
+    }
 }
 
 cmo_outcome cmo_tick(cmo_robot *robot) {
@@ -336,7 +348,8 @@ cmo_outcome cmo_tick(cmo_robot *robot) {
     robot->driving = false;
     float left = robot->left.command_mm_s;
     float right = robot->right.command_mm_s;
-    if (robot->routine != NULL) {
+    bool ran = robot->routine != NULL;
+    if (ran) {
         step_routine(robot, &sample, status, wheels);
     }
     if (robot->driving) {
@@ -347,6 +360,9 @@ cmo_outcome cmo_tick(cmo_robot *robot) {
     }
     if (robot->write_row != NULL) {
         robot->write_row(robot);
+    }
+    if (ran) {
+        tell_overseer(robot);
     }
     return robot->routine != NULL ? CMO_RUNNING : (cmo_outcome)robot->report.outcome;
 }
@@ -389,7 +405,11 @@ cmo_status cmo_halt_now(cmo_robot *robot, cmo_halt how) {
     robot->halt = (uint8_t)how;
     robot->halt_done = false;
     if (robot->sample == NULL) { // not called by a step of it
+        bool ran = robot->routine != NULL;
         cmi_end(robot, CMO_OUTCOME_ABORTED);
+        if (ran) {
+            tell_overseer(robot);
+        }
     }
     carry_out_halt(robot);
     return robot->halt_done ? CMO_OK : CMO_NOT_YET;

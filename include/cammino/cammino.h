@@ -16,6 +16,7 @@
 #include <cammino/port.h>
 #include <cammino/report.h>
 #include <cammino/robot.h>
+#include <cammino/route.h>
 #include <cammino/routines.h>
 #include <cammino/square_on_line.h>
 #include <cammino/stated_line.h>

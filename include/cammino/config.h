@@ -60,6 +60,16 @@
 #define CMO_TWO_SIDED 1
 #endif
 
+/** How deep a route's groups may stand in each other, 1..8. */
+#ifndef CMO_GROUPS_DEEP
+#define CMO_GROUPS_DEEP 2
+#endif
+
+/** How many of a route's rules of what follows may be limited to a number of times, 1..32. */
+#ifndef CMO_COUNTED_RULES
+#define CMO_COUNTED_RULES 8
+#endif
+
 /** Where constant tables stand, and how they are read from there. On a processor whose constants
  *  would take RAM, in flash. */
 #if !defined(CMO_FLASH) && defined(__AVR__)
@@ -85,6 +95,13 @@
     (CMO_TABLE_EDGE != 0 && CMO_TABLE_EDGE != 1) || (CMO_SLIDING != 0 && CMO_SLIDING != 1) ||      \
     (CMO_TWO_SIDED != 0 && CMO_TWO_SIDED != 1)
 #error "CMO_WATCH_LIGHT, CMO_CURVED_LOOKS, CMO_TABLE_EDGE, CMO_SLIDING, CMO_TWO_SIDED: 0 or 1"
+#endif
+
+#if CMO_GROUPS_DEEP < 1 || CMO_GROUPS_DEEP > 8
+#error "CMO_GROUPS_DEEP: 1 to 8"
+#endif
+#if CMO_COUNTED_RULES < 1 || CMO_COUNTED_RULES > 32
+#error "CMO_COUNTED_RULES: 1 to 32"
 #endif
 
 #define CMO_NAME_OF(lights, looks, history, watch, curved, table, sliding, sided)                  \

@@ -51,6 +51,7 @@ extern "C" {
     O(WIRING_WRONG, wiring_wrong, "something is wired or described wrongly")                        \
     O(CORNERED, cornered,                                                                           \
       "the boundary is all around; is the tone right, and is there room to turn?")                  \
+    O(UNEXPECTED, unexpected, "a leg ended in a way that its route does not expect")                \
     O(DEPARTED, departed, "a wheel was over the boundary; said by a simulation only")               \
     O(WRONG_LINE, wrong_line, "it ended on something that the mat does not mark as the line")
 // clang-format on
@@ -62,6 +63,32 @@ typedef enum cmo_outcome {
     CMO_RUNNING = 0,                                 /**< it has not ended */
     CMO_EACH_OUTCOME(CMO_OUTCOME_AS_ID) CMO_OUTCOMES /**< how many there are, with running */
 } cmo_outcome;
+
+/**
+ * What can end a routine besides itself, a row each: E(NAME, name, what happened). Whoever waits for
+ * one states it (ends.h).
+ */
+// clang-format off
+#define CMO_EACH_END(E)                                                                             \
+    E(WAY, way, "the middle of the axle has come that far")                                         \
+    E(LEFT_WAY, left_way, "the left wheel has")                                                     \
+    E(RIGHT_WAY, right_way, "the right wheel has")                                                  \
+    E(TURN, turn, "it has turned that far")                                                         \
+    E(TIME, time, "that time is over")                                                              \
+    E(RANGE_BELOW, range_below, "something is as near ahead as that")                               \
+    E(RANGE_ABOVE, range_above, "nothing is as near ahead as that any more")                        \
+    E(TOUCH, touch, "a bumper touches")                                                             \
+    E(BUTTON, button, "the start button is pressed")                                                \
+    E(LINE, line, "a sensor has come onto that many lines")
+// clang-format on
+
+#define CMO_BY_AS_ID(NAME, name, text) CMO_BY_##NAME,
+
+/** What a routine ended by: CMO_BY_WAY... */
+typedef enum cmo_by {
+    CMO_BY_ITSELF = 0,
+    CMO_EACH_END(CMO_BY_AS_ID) CMO_BYS /**< how many there are, with itself */
+} cmo_by;
 
 /**
  * The routines, a row each: R(NAME, name, figures besides those of all, what it does). From it are
@@ -238,6 +265,7 @@ typedef enum cmo_passed_reason {
 typedef struct cmo_report {
     uint8_t routine;     /**< cmo_routine_id */
     uint8_t outcome;     /**< cmo_outcome */
+    uint8_t by;          /**< cmo_by: what it ended by, done, besides itself */
     bool motors_may_run; /**< a halt was asked for and has not succeeded yet */
     int8_t sensor;       /**< whose crossing or fault ended it; -1: none's */
     uint32_t present;    /**< bit n: figure n applies and was measured */
@@ -262,6 +290,8 @@ float cmo_figure_or(const cmo_report *report, cmo_figure figure, float otherwise
 const char *cmo_outcome_name(cmo_outcome outcome);
 /** One short sentence for people: what it means and what to look at. */
 const char *cmo_outcome_text(cmo_outcome outcome);
+/** "way", "range_below"...; "itself". */
+const char *cmo_by_name(cmo_by by);
 /** "advance", "stop_on_line"... */
 const char *cmo_routine_name(cmo_routine_id routine);
 /** "blind", "search"... */

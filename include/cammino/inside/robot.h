@@ -96,11 +96,20 @@ typedef struct cmo_routine {
     cmo_step step;
 } cmo_routine;
 
+/** What watches over routines: ends besides their own, a route. */
+typedef struct cmo_overseer {
+    /** Before each step of the routine; it may end it, or put another step in its place. */
+    void (*watch)(struct cmo_robot *robot, struct cmo_overseer *overseer);
+    /** A routine has ended; another one may be begun. */
+    void (*over)(struct cmo_robot *robot, struct cmo_overseer *overseer);
+} cmo_overseer;
+
 /** The robot. */
 struct cmo_robot {
     const cmo_robot_description *description;
     const cmo_port *port;
     cmo_routine *routine;     /**< the active one; NULL: none */
+    cmo_overseer *overseer;   /**< of it, or of the next one; NULL: none */
     const cmo_sample *sample; /**< during a tick: all inputs; NULL between ticks */
     const char *field;        /**< after a refusal: the field that makes no sense */
 
@@ -143,6 +152,7 @@ struct cmo_robot {
     bool unsure : 1;     /**< the routine does not take the encoders' word for anything */
     bool curved : 1;     /**< it turns as it looks: looks are placed along the spots' own paths */
     bool first_tick : 1; /**< the next tick is the routine's first */
+    bool tries : 1;      /**< routines are begun to check their parameters alone */
     volatile bool abort;
 
     float start_left_mm; /**< odometer at the start of the routine */

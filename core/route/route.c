@@ -1,0 +1,275 @@
+// SPDX-License-Identifier: MIT
+// A route's run: which leg runs, what may end it, and what follows.
+#include "route.h"
+
+#include "../shared/routine.h"
+#include "ends.h"
+
+#include <math.h>
+
+#define NO_GROUP 255U
+
+void cmo_make_good(cmo_routine_id routine, void *parameters, cmo_left_over *left_over) {
+    const float least = 0.01F; // a move by nothing is refused
+    if (routine == CMO_ROUTINE_ADVANCE) {
+        float *distance = &((cmo_advance_parameters *)parameters)->distance_mm;
+        float sign = *distance < 0.0F ? -1.0F : 1.0F;
+        *distance = sign * fmaxf(fabsf(*distance) - sign * left_over->ahead_mm, least);
+        left_over->ahead_mm = 0.0F;
+    } else if (routine == CMO_ROUTINE_TURN) {
+        float *angle = &((cmo_turn_parameters *)parameters)->angle_deg;
+        float sign = *angle < 0.0F ? -1.0F : 1.0F;
+        *angle = sign * fmaxf(fabsf(*angle) - sign * left_over->turn_deg, least);
+        *left_over = (cmo_left_over){0.0F, 0.0F};
+    } else if (routine != CMO_ROUTINE_ACTION && routine != CMO_ROUTINE_COUNTDOWN) {
+        *left_over = (cmo_left_over){0.0F, 0.0F};
+    }
+}
+
+// ------------------------------------------------------------------------------ to begin a leg --
+
+// A leg that cannot begin ends in its first tick.
+static void end_refused(cmo_robot *robot, cmo_routine *routine) {
+    const cmo_route_state *state = (const cmo_route_state *)robot->overseer;
+    (void)routine;
+    cmi_end(robot, (cmo_outcome)state->refused);
+}
+
+static cmo_outcome start_leg(cmo_robot *robot, cmo_route_state *state, const cmo_leg *leg) {
+    if (leg->ends != NULL) {
+        cmo_ends ends;
+        CMO_READ_FLASH(&ends, leg->ends, sizeof ends);
+        cmo_outcome outcome = cmi_check_ends(robot, &ends);
+        if (outcome != CMO_OUTCOME_DONE) {
+            return outcome;
+        }
+    }
+    return leg->start(robot, state->route->room, leg->parameters, &state->left_over);
+}
+
+static void begin_leg(cmo_robot *robot, cmo_route_state *state, uint8_t number) {
+    state->leg = number;
+    state->seen = (cmo_ends_seen){0};
+    state->leaving = 0;
+    cmi_notify(robot, CMO_EVENT_LEG, number);
+    cmo_leg leg = cmi_leg_of(state->route, number);
+    cmo_outcome outcome = start_leg(robot, state, &leg);
+    if (outcome != CMO_RUNNING) {
+        const char *field = robot->field;
+        float limit = robot->limit;
+        state->refused = (uint8_t)outcome;
+        cmi_begin(robot, &state->own, end_refused, CMO_ROUTINE_NONE, CMO_NO_END);
+        cmi_refuse(robot, outcome, field, limit);
+    }
+}
+
+// A leg is come to from another one: the groups that this enters start anew, and so do those in the
+// group that has come round (NO_GROUP: none).
+static void enter(cmo_robot *robot, cmo_route_state *state, uint8_t from, uint8_t to,
+                  uint8_t round) {
+    const cmo_route_parameters *route = state->route;
+    for (uint8_t i = 0; i < route->groups; i++) {
+        cmo_group group = cmi_group_of(route, i);
+        bool stays = cmi_leg_within(&group, from) &&
+                     (round == NO_GROUP || !cmi_group_within(route, i, round));
+        if (cmi_leg_within(&group, to) && !stays) {
+            state->group[cmo_group_depth(route, i)] = (cmo_group_state){.since_ms = robot->run_ms};
+        }
+    }
+    begin_leg(robot, state, to);
+}
+
+// ------------------------------------------------------------------------------- what follows --
+
+static void finish(cmo_robot *robot, cmo_outcome outcome) {
+    robot->report.outcome = (uint8_t)outcome;
+    cmi_oversee(robot, NULL);
+    if (robot->halt == 0) { // nothing follows on what still moves
+        cmi_request_halt(robot, CMO_HALT_DEFAULT);
+        robot->report.motors_may_run = true;
+    }
+}
+
+// On from a leg or, from the inside out, from the groups that end with it. Those up to the one that
+// is left (NO_GROUP: none) do not come round again.
+static void go_on(cmo_robot *robot, cmo_route_state *state, uint8_t left) {
+    const cmo_route_parameters *route = state->route;
+    uint8_t from = state->leg;
+    uint8_t last = left == NO_GROUP ? from : cmi_group_of(route, left).last;
+    for (uint8_t i = 0; i < route->groups; i++) {
+        cmo_group group = cmi_group_of(route, i);
+        bool over = left != NO_GROUP && (i == left || cmi_group_within(route, i, left));
+        if (group.last != last || !cmi_leg_within(&group, from) || over) {
+            continue;
+        }
+        cmo_group_state *at = &state->group[cmo_group_depth(route, i)];
+        at->round++;
+        if (group.times == 0 || at->round < group.times) {
+            enter(robot, state, from, group.first, i);
+            return;
+        }
+    }
+    if (last + 1 < route->legs) {
+        enter(robot, state, from, (uint8_t)(last + 1), NO_GROUP);
+    } else {
+        finish(robot, CMO_OUTCOME_DONE);
+    }
+}
+
+// Which of the route's rules with a number of times this one is.
+static uint8_t *times_followed(cmo_route_state *state, uint8_t leg_number, uint8_t rule_number) {
+    uint8_t counted = 0;
+    for (uint8_t i = 0; i <= leg_number; i++) {
+        cmo_leg leg = cmi_leg_of(state->route, i);
+        uint8_t rules = i == leg_number ? rule_number : leg.rules;
+        for (uint8_t n = 0; n < rules; n++) {
+            counted = (uint8_t)(counted + (cmi_rule_of(&leg, n).times != 0 ? 1 : 0));
+        }
+    }
+    return &state->followed[counted];
+}
+
+// The leg is left: what it has tried in a row is over.
+static void forget_tries(cmo_route_state *state, const cmo_leg *leg) {
+    for (uint8_t i = 0; i < leg->rules; i++) {
+        cmo_follow rule = cmi_rule_of(leg, i);
+        if (rule.next == CMO_AGAIN) {
+            *times_followed(state, state->leg, i) = 0;
+        }
+    }
+}
+
+// The rule for how the leg has ended; leg->rules: there is none.
+static uint8_t find_rule(const cmo_leg *leg, const cmo_report *report) {
+    uint8_t otherwise = leg->rules;
+    bool done = report->outcome == CMO_OUTCOME_DONE;
+    uint8_t general = done ? CMO_OUTCOME_DONE : CMO_ON_OTHER;
+    for (uint8_t i = 0; i < leg->rules; i++) {
+        uint8_t on = cmi_rule_of(leg, i).on;
+        bool by = done && report->by != CMO_BY_ITSELF;
+        if (on == (by ? CMO_ON_BY(report->by) : report->outcome)) {
+            return i;
+        }
+        otherwise = on == general ? i : otherwise;
+    }
+    return otherwise;
+}
+
+static void follow(cmo_robot *robot, cmo_route_state *state, const cmo_leg *leg) {
+    cmo_outcome outcome = (cmo_outcome)robot->report.outcome;
+    uint8_t number = find_rule(leg, &robot->report);
+    cmo_follow rule = {.next = outcome == CMO_OUTCOME_DONE ? CMO_GO_ON : CMO_STOP};
+    if (number < leg->rules) {
+        rule = cmi_rule_of(leg, number);
+        uint8_t *followed = rule.times != 0 ? times_followed(state, state->leg, number) : NULL;
+        if (followed != NULL && *followed >= rule.times) {
+            finish(robot, outcome == CMO_OUTCOME_DONE ? CMO_OUTCOME_UNEXPECTED : outcome);
+            return;
+        }
+        if (followed != NULL) {
+            (*followed)++;
+        }
+    }
+    if (rule.next == CMO_AGAIN) {
+        begin_leg(robot, state, state->leg);
+        return;
+    }
+    forget_tries(state, leg);
+    switch (rule.next) {
+    case CMO_GO_ON:
+        go_on(robot, state, NO_GROUP);
+        break;
+    case CMO_GO_TO:
+        enter(robot, state, state->leg, rule.leg, NO_GROUP);
+        break;
+    default:
+        finish(robot, rule.next == CMO_FAIL ? CMO_OUTCOME_UNEXPECTED : outcome);
+    }
+}
+
+// ---------------------------------------------------------------------------------- tick by tick --
+
+// One end; true: it is met.
+static bool check_end(cmo_robot *robot, cmo_route_state *state, const cmo_ends *at,
+                      cmo_ends_seen *seen, uint32_t time_ms, bool ways) {
+    cmo_ends ends;
+    CMO_READ_FLASH(&ends, at, sizeof ends);
+    cmo_by by = cmi_end_met(robot, &ends, seen, time_ms, ways);
+    if (by != CMO_BY_ITSELF && robot->routine != NULL) {
+        cmi_end_by(robot, &ends, by, &state->own);
+    }
+    return by != CMO_BY_ITSELF || robot->routine == NULL;
+}
+
+static void watch(cmo_robot *robot, cmo_overseer *overseer) {
+    cmo_route_state *state = (cmo_route_state *)overseer;
+    const cmo_route_parameters *route = state->route;
+    if (robot->routine == &state->own) {
+        return;
+    }
+    cmo_leg leg = cmi_leg_of(route, state->leg);
+    if (leg.ends != NULL &&
+        check_end(robot, state, leg.ends, &state->seen, robot->elapsed_ms, true)) {
+        return;
+    }
+    for (uint8_t i = 0; i < route->groups; i++) {
+        cmo_group group = cmi_group_of(route, i);
+        if (group.until == NULL || !cmi_leg_within(&group, state->leg)) {
+            continue;
+        }
+        cmo_group_state *at = &state->group[cmo_group_depth(route, i)];
+        if (check_end(robot, state, group.until, &at->seen, robot->run_ms - at->since_ms, false)) {
+            state->leaving = (uint8_t)(i + 1U);
+            return;
+        }
+    }
+}
+
+static void over(cmo_robot *robot, cmo_overseer *overseer) {
+    cmo_route_state *state = (cmo_route_state *)overseer;
+    const cmo_route_parameters *route = state->route;
+    cmo_leg leg = cmi_leg_of(route, state->leg);
+    if (leg.place != NULL && leg.take_place != NULL) {
+        cmo_stated_line place;
+        CMO_READ_FLASH(&place, leg.place, sizeof place);
+        leg.take_place(robot, route->room, &place, &state->left_over);
+    }
+    if (route->leg_over != NULL) {
+        route->leg_over(route->context, robot, state->leg);
+    }
+    cmo_outcome outcome = (cmo_outcome)robot->report.outcome;
+    bool run_over = outcome == CMO_OUTCOME_TIME_OVER && robot->run_limit_ms != 0 &&
+                    robot->run_ms >= robot->run_limit_ms;
+    if (outcome == CMO_OUTCOME_ABORTED || outcome == CMO_OUTCOME_STOPPED || run_over) {
+        finish(robot, outcome);
+    } else if (outcome == CMO_OUTCOME_DONE && state->leaving != 0) {
+        forget_tries(state, &leg);
+        go_on(robot, state, (uint8_t)(state->leaving - 1U));
+    } else {
+        follow(robot, state, &leg);
+    }
+}
+
+cmo_outcome cmo_route_start(cmo_robot *robot, cmo_route_state *state,
+                            const cmo_route_parameters *route) {
+    if (!cmi_may_begin(robot)) {
+        return CMO_OUTCOME_BAD_PARAMETER;
+    }
+    *state = (cmo_route_state){.overseer = {watch, over}, .route = route};
+    cmo_outcome outcome = cmi_check_route(robot, state);
+    if (outcome != CMO_OUTCOME_DONE) {
+        return outcome;
+    }
+    cmi_oversee(robot, &state->overseer);
+    state->leg = 0;
+    for (uint8_t i = 0; i < route->groups; i++) {
+        state->group[cmo_group_depth(route, i)].since_ms = robot->run_ms;
+    }
+    begin_leg(robot, state, 0);
+    return CMO_RUNNING;
+}
+
+cmo_outcome cmo_route(cmo_robot *robot, cmo_route_state *state, const cmo_route_parameters *route) {
+    cmo_outcome outcome = cmo_route_start(robot, state, route);
+    return outcome == CMO_RUNNING ? cmo_run(robot) : outcome;
+}
