@@ -54,7 +54,8 @@ static unsigned trials_of(const lab_series_leg *leg) {
 
 static void print_leg(const lab_series *series, unsigned number) {
     const lab_series_leg *leg = &series->leg[number];
-    printf("\nleg %u  %s: done %u of %u", number + 1, cmo_routine_name(leg->routine),
+    printf("\nleg %u  %s%s%s: done %u of %u", number + 1, cmo_routine_name(leg->routine),
+           leg->name != NULL ? ", " : "", leg->name != NULL ? leg->name : "",
            leg->outcomes[CMO_OUTCOME_DONE], trials_of(leg));
     for (unsigned i = CMO_OUTCOME_DONE + 1; i < CMO_OUTCOMES; i++) {
         if (leg->outcomes[i] > 0) {
@@ -106,6 +107,9 @@ static void print_line(const lab_series *series, unsigned number) {
                s->p95, s->worst);
     }
     printf("\n");
+    if (leg->name != NULL) {
+        printf("     %s\n", leg->name);
+    }
     for (unsigned i = CMO_OUTCOME_DONE + 1; i < CMO_OUTCOMES; i++) {
         if (leg->outcomes[i] > 0) {
             printf("     %s %u: %s\n", cmo_outcome_name((cmo_outcome)i), leg->outcomes[i],
@@ -202,6 +206,11 @@ static void print_worst(const lab_series *series, const lab_fleet *fleet) {
     }
 }
 
+// In percent, rounded down: only all of them are 100.
+static double share_completed(const lab_series *series) {
+    return floor(1000.0 * series->completed / series->trials) / 10.0;
+}
+
 static int run(int count, char **arguments) {
     if (count != 1) {
         return cli_wrong(
@@ -244,7 +253,7 @@ static int run(int count, char **arguments) {
         cli_line("%s on %s, route %s: %u of %u trials completed (%.1f %%)",
                  route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name,
                  route->mat_path, route->path, series->completed, series->trials,
-                 100.0 * series->completed / series->trials);
+                 share_completed(series));
         if (!all) {
             print_lines(series);
         }

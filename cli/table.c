@@ -160,6 +160,22 @@ static void print_passed_over(const lab_leg_result *leg) {
                                                          : "narrower than a line");
 }
 
+// What the route calls the leg, its round, and what has ended it.
+static void print_called(const lab_leg_result *leg) {
+    GString *line = g_string_new(leg->name);
+    if (leg->round > 0) {
+        g_string_append_printf(line, "%sround %u", line->len > 0 ? ", " : "", leg->round);
+    }
+    if (leg->report.by != CMO_BY_ITSELF) {
+        g_string_append_printf(line, "%sended by %s", line->len > 0 ? ": " : "",
+                               cmo_by_name((cmo_by)leg->report.by));
+    }
+    if (line->len > 0) {
+        printf("     %s\n", line->str);
+    }
+    g_string_free(line, TRUE);
+}
+
 static void print_outcome(const lab_leg_result *leg, int width) {
     bool done = leg->outcome == CMO_OUTCOME_DONE;
     printf("%s%-*s%s", paint(done ? "\033[32m" : "\033[31m"), width, cmo_outcome_name(leg->outcome),
@@ -173,6 +189,7 @@ static void print_all(const lab_leg_result *leg) {
            paint("\033[0m"));
     print_outcome(leg, 0);
     printf("\n");
+    print_called(leg);
     print_trouble(leg);
     if (leg->robot.applies == 0) {
         return;
@@ -261,6 +278,7 @@ static void print_row(const lab_route *route, const lab_leg_result *leg) {
         g_string_free(row, TRUE);
     }
     printf("\n");
+    print_called(leg);
     print_trouble(leg);
     if (leg->robot.applies == 0) {
         return;
@@ -300,6 +318,17 @@ static void print_head(const lab_run *run) {
     g_free(first);
 }
 
+static unsigned not_driven(const lab_route *route, const lab_run *run) {
+    bool driven[LAB_LEGS_MAX] = {false};
+    unsigned left = route->legs;
+    for (guint i = 0; i < run->legs->len; i++) {
+        unsigned leg = g_array_index(run->legs, lab_leg_result, i).number - 1;
+        left -= driven[leg] ? 0 : 1;
+        driven[leg] = true;
+    }
+    return left;
+}
+
 void cli_print_run(const lab_route *route, const lab_run *run, bool all) {
     cli_line("%s on %s, route %s, seed %" G_GUINT64_FORMAT, route->robot->name, route->mat_path,
              route->path, (guint64)run->seed);
@@ -317,8 +346,9 @@ void cli_print_run(const lab_route *route, const lab_run *run, bool all) {
         estimated |= leg->estimated;
     }
     printf("\nrun: %s after %.2f s", cmo_outcome_name(run->outcome), run->span_ms / 1000.0);
-    if (run->legs->len < route->legs) {
-        printf(", %u of %u legs not driven", route->legs - run->legs->len, route->legs);
+    unsigned left = not_driven(route, run);
+    if (left > 0) {
+        printf(", %u of %u legs not driven", left, route->legs);
     }
     printf("; it believes to stand %.1f mm and %.2f degrees from where it does\n",
            run->pose_error_mm, fabs(run->heading_error_deg));

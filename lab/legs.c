@@ -76,18 +76,74 @@ static const lab_section place_section = {"legs[].place",
 #define KEYS_OF_LEG(NAME, name, figures, text)                                                     \
     static const lab_key name##_keys[] = {CMO_##NAME##_PARAMETERS(KEY_OF, name) KEY_END};          \
     static const lab_section name##_section = {#name, text, name##_keys};
-CMO_EACH_LEG(KEYS_OF_LEG)
+LABI_EACH_LEG(KEYS_OF_LEG)
+
+static const lab_key until_keys[] = {CMO_ENDS_PARAMETERS(KEY_OF, until) KEY_END};
+static const lab_section until_section = {
+    "legs[].until",
+    "What else may end a leg, whichever comes first; ways, turn and time count from its start. A "
+    "group takes all but ways and turn; its time counts over all rounds.",
+    until_keys};
+
+static const lab_key repeat_keys[] = {
+    {"times", LAB_WHOLE, 0, 1, 65535, "", "until its end", "how many rounds", NULL, NULL, 0, 0, 0},
+    KEY_END};
+static const lab_section repeat_section = {
+    "legs[].repeat", "A group: its `legs` are repeated together, so many times or `until` its end.",
+    repeat_keys};
+
+static const lab_key rule_keys[] = {
+    KEY_WHOLE(staged_rule, again, "again", 1, 255, "", "no",
+              "the same leg, so many times in a row"),
+    KEY_TEXT(staged_rule, go_to, "go_to", "no", "the leg or group of that name"),
+    KEY_WHOLE(staged_rule, times, "times", 1, 255, "", "must be given to lead back",
+              "how often in the run"),
+    KEY_END};
+const lab_section labi_rule_section = {
+    "legs[].follow.*",
+    "What follows on an outcome (`done`, `no_line`...), on an end (`range_below`...), or on any "
+    "`other` fault: a word, `go_on`, `stop` or `fail`, or one of these keys. Without a rule the "
+    "next "
+    "leg follows on done, and the run ends on a fault.",
+    rule_keys};
 
 #define KEY_OF_LEG(NAME, name, figures, text)                                                      \
     KEY_SECTION(staged_leg, name, #name, &name##_section, "", text),
-static const lab_key leg_keys[] = {CMO_EACH_LEG(KEY_OF_LEG) KEY_END};
+static const lab_key leg_keys[] = {
+    LABI_EACH_LEG(KEY_OF_LEG)
+    // Beside a routine, or in its place; their owner reads what has no section here.
+    KEY_TEXT(staged_leg, name, "name", "none", "what `go_to`, tables and pictures call it"),
+    KEY_SECTION(staged_leg, until, "until", &until_section, "none", "what else may end it"),
+    {"follow", LAB_SECTION, 0, 0, 0, "", "as it says there", "what follows on which outcome", NULL,
+     NULL, 0, 0, 0},
+    {"expect", LAB_LIST, 0, 0, 0, "", "anything",
+     "how it has to end: done, or ends by name; else the run has failed, as unexpected", NULL, NULL,
+     0, 0, 0},
+    KEY_SECTION(staged_leg, repeat, "repeat", &repeat_section, "",
+                "a group in the place of a routine"),
+    {"legs", LAB_LIST, 0, 0, 0, "", "", "of a group: its legs", NULL, NULL, 0, 0, 0},
+    KEY_TEXT(staged_leg, include, "include", "",
+             "the legs of another route file, in the place of a routine"),
+    KEY_END};
 const lab_section labi_leg_section = {
-    "legs[]", "One leg: the name of a routine, and its parameters. {} takes all defaults.",
+    "legs[]",
+    "One leg: the name of a routine and its parameters, {} for all defaults; a group; or another "
+    "route's legs. And what is stated of it besides.",
     leg_keys};
 
 #define SECTION_OF_LEG(NAME, name, figures, text) &name##_section,
-const lab_section *const labi_leg_sections[] = {
-    &labi_leg_section, CMO_EACH_LEG(SECTION_OF_LEG) & band_section, &place_section, NULL};
+const lab_section *const labi_leg_sections[] = {&labi_leg_section,
+                                                LABI_EACH_LEG(SECTION_OF_LEG) & until_section,
+                                                &repeat_section,
+                                                &labi_rule_section,
+                                                &band_section,
+                                                &place_section,
+                                                NULL};
+
+bool labi_is_routine(const char *name) {
+#define OR_NAMED(NAME, leg_name, figures, text) || strcmp(name, #leg_name) == 0
+    return name != NULL && (false LABI_EACH_LEG(OR_NAMED));
+}
 
 // -------------------------------------------------------------------------------------- finish --
 
@@ -120,7 +176,7 @@ static void take_place(lab_leg *leg, const staged_start *from) {
 
 // A row taken over from what was read to the routine's parameters.
 #define FINISH(LEG, type, ...)        FINISH_##type(LEG, __VA_ARGS__)
-#define TO(LEG, name)                 leg->parameters.LEG.name
+#define TO(LEG, name)                 to->LEG.name
 #define FINISH_NUMBER(LEG, name, ...) TO(LEG, name) = or_zero(staged->LEG.name);
 #define FINISH_OTHERWISE              FINISH_NUMBER
 #define FINISH_SIGNED                 FINISH_NUMBER
@@ -142,30 +198,80 @@ static void take_place(lab_leg *leg, const staged_start *from) {
 
 #define FINISH_LEG(NAME, name, figures, text)                                                      \
     static void finish_##name(lab_leg *leg, const staged_leg *staged) {                            \
+        lab_leg_parameters *to = &leg->parameters;                                                 \
         leg->routine = CMO_ROUTINE_##NAME;                                                         \
         CMO_##NAME##_PARAMETERS(FINISH, name)                                                      \
     }
-CMO_EACH_LEG(FINISH_LEG)
+LABI_EACH_LEG(FINISH_LEG)
 
 void labi_leg_finish(lab_leg *leg, const char *name, const staged_leg *staged) {
 #define FINISH_IF_NAMED(NAME, leg_name, figures, text)                                             \
     if (strcmp(name, #leg_name) == 0) {                                                            \
         finish_##leg_name(leg, staged);                                                            \
     }
-    CMO_EACH_LEG(FINISH_IF_NAMED)
+    LABI_EACH_LEG(FINISH_IF_NAMED)
+}
+
+cmo_ends labi_ends_finish(const staged_ends *from) {
+    struct {
+        cmo_ends until;
+    } ends = {0}, *to = &ends;
+    const struct { staged_ends until; } copy = {*from}, *staged = &copy;
+    CMO_ENDS_PARAMETERS(FINISH, until)
+    return ends.until;
 }
 
 // --------------------------------------------------------------------------------------- start --
 
-cmo_outcome labi_leg_start(const lab_leg *leg, cmo_robot *robot, labi_leg_state *state) {
-#define START_LEG(NAME, name, figures, text)                                                       \
+// On the bench an action does nothing, and takes its time.
+static bool wait_for(cmo_robot *robot, void *context) {
+    return robot->elapsed_ms >= ((const lab_action *)context)->takes_ms;
+}
+
+static cmo_leg make_leg(const lab_leg *from) {
+#define MAKE_LEG(NAME, leg_name, figures, text)                                                    \
     case CMO_ROUTINE_##NAME:                                                                       \
-        return cmo_##name##_start(robot, &state->name, &leg->parameters.name);
-    switch (leg->routine) {
-        CMO_EACH_LEG(START_LEG)
+        leg = (cmo_leg){CMO_LEG(leg_name, &from->parameters.leg_name)};                            \
+        break;
+    cmo_leg leg;
+    switch (from->routine) {
+        LABI_EACH_LEG(MAKE_LEG)
     default:
         g_assert_not_reached();
     }
+    if (from->stated) {
+        leg.place = &from->place;
+        leg.take_place = from->routine == CMO_ROUTINE_SQUARE_ON_LINE ? cmo_square_on_line_place
+                                                                     : cmo_stop_on_line_place;
+    }
+    leg.ends = from->ended ? &from->ends : NULL;
+    leg.rules = (uint8_t)from->rules;
+    leg.follow = from->rule;
+    return leg;
+}
+
+void labi_legs_make(labi_legs *legs, const lab_route *route) {
+    for (unsigned i = 0; i < route->legs; i++) {
+        const lab_leg *from = &route->leg[i];
+        legs->leg[i] = make_leg(from);
+        if (from->routine == CMO_ROUTINE_ACTION) {
+            legs->action[i] =
+                (cmo_action_parameters){.function = wait_for,
+                                        .context = (void *)(uintptr_t)&from->parameters.action,
+                                        .longest_ms = from->parameters.action.longest_ms};
+            legs->leg[i].parameters = &legs->action[i];
+        }
+    }
+    for (unsigned i = 0; i < route->groups; i++) {
+        const lab_group *from = &route->group[i];
+        legs->group[i] =
+            (cmo_group){from->first, from->last, from->times, from->ended ? &from->until : NULL};
+    }
+    legs->route = (cmo_route_parameters){.leg = legs->leg,
+                                         .legs = (uint8_t)route->legs,
+                                         CMO_ROOM(legs->room),
+                                         .group = legs->group,
+                                         .groups = (uint8_t)route->groups};
 }
 
 bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line) {
@@ -188,7 +294,7 @@ bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line) {
 uint32_t labi_leg_figures(const lab_leg *leg) {
 #define FIGURES_OF_LEG(NAME, name, figures, text)                                                  \
     [CMO_ROUTINE_##NAME] = CMO_FIGURES_OF_ALL | (figures),
-    static const uint32_t applies[CMO_ROUTINES] = {CMO_EACH_LEG(FIGURES_OF_LEG)};
+    static const uint32_t applies[CMO_ROUTINES] = {LABI_EACH_LEG(FIGURES_OF_LEG)};
     bool goes_on = leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
                    leg->parameters.drive_until_line.ending == CMO_END_MOVING;
     return applies[leg->routine] & ~(goes_on ? CMO_FIGURES_OF_REST : 0U);

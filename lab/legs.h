@@ -4,6 +4,7 @@
 #define LAB_LEGS_H
 
 #include "sections.h"
+#include "yaml_reader.h"
 
 #include <cammino/routines.h>
 #include <cammino_lab/files.h>
@@ -34,13 +35,40 @@ typedef struct staged_start {
 #define STAGE_BAND(name, ...)      staged_band name;
 #define STAGE_PLACE(name, ...)     staged_start name;
 
+// A leg that a program's own function does: the same list as a routine's.
+// clang-format off
+#define CMO_ACTION_PARAMETERS(P, X)                                                                 \
+    P(X, TIME, takes_ms, takes_s, 0, "0", "what it takes on the bench, where it does nothing else") \
+    P(X, TIME, longest_ms, longest_s, 0.01, "10", "give up after this time")
+// clang-format on
+#define LABI_EACH_LEG(R)                                                                           \
+    CMO_EACH_LEG(R)                                                                                \
+    R(ACTION, action, 0,                                                                           \
+      "What your program does by itself between two routines: it lowers a tool, waits. The bench " \
+      "waits in its place.")
+
 #define STAGED_LEG(NAME, name, figures, text)                                                      \
     struct {                                                                                       \
         CMO_##NAME##_PARAMETERS(STAGE, )                                                           \
     } name;
+typedef struct staged_ends {
+    CMO_ENDS_PARAMETERS(STAGE, )
+} staged_ends;
 typedef struct staged_leg {
-    CMO_EACH_LEG(STAGED_LEG)
+    LABI_EACH_LEG(STAGED_LEG)
+    // And what stands beside the routine, or in its place.
+    char *name, *include;
+    staged_ends until;
+    struct {
+        double times;
+    } repeat;
 } staged_leg;
+
+// What follows on one outcome.
+typedef struct staged_rule {
+    char *go_to;
+    double again, times;
+} staged_rule;
 
 extern const lab_section labi_leg_section;
 
@@ -48,16 +76,35 @@ extern const lab_section labi_leg_section;
 // NULL.
 extern const lab_section *const labi_leg_sections[];
 
-// From what was read of the leg with this name to its routine and parameters.
+extern const lab_section labi_rule_section;
+
+// Whether a key of a leg names its routine.
+bool labi_is_routine(const char *name);
+
+// From what was read of the leg with this name to its routine and parameters; and of its ends.
 void labi_leg_finish(lab_leg *leg, const char *name, const staged_leg *staged);
+cmo_ends labi_ends_finish(const staged_ends *staged);
+
+// Reads a list of legs into a route: groups, names and what follows too.
+bool labi_read_legs(yaml_reader *reader, const yaml_node_t *list, lab_route *route);
 
 // Any leg's state: one object serves all.
 #define STATE_OF_LEG(NAME, name, figures, text) cmo_##name##_state name;
 typedef union labi_leg_state {
-    CMO_EACH_LEG(STATE_OF_LEG)
+    LABI_EACH_LEG(STATE_OF_LEG)
 } labi_leg_state;
 
-cmo_outcome labi_leg_start(const lab_leg *leg, cmo_robot *robot, labi_leg_state *state);
+// A route as core takes it.
+typedef struct labi_legs {
+    cmo_leg leg[LAB_LEGS_MAX];
+    cmo_group group[LAB_GROUPS_MAX];
+    cmo_action_parameters action[LAB_LEGS_MAX];
+    labi_leg_state room;
+    cmo_route_parameters route;
+} labi_legs;
+
+// The legs of a route for core; `route` must stay where it is as long.
+void labi_legs_make(labi_legs *legs, const lab_route *route);
 
 // Figures that apply to a leg (bit n: figure n); what a report lacks of them could not be measured.
 uint32_t labi_leg_figures(const lab_leg *leg);

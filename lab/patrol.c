@@ -10,21 +10,6 @@
 // Margins are looked at once in so many milliseconds where the boundary is far.
 #define FAR_MM 30.0
 
-cmo_outcome labi_patrol(cmo_robot *robot, cmo_stay_inside_state *state, lab_leg_result *result) {
-    result->rebounds = g_array_new(FALSE, FALSE, sizeof(lab_rebound));
-    unsigned tries = 0;
-    cmo_outcome outcome = cmo_tick(robot);
-    while (outcome == CMO_RUNNING || (robot->report.motors_may_run && tries++ < 50)) {
-        cmo_wait(robot);
-        outcome = cmo_tick(robot);
-        if (state->rebounds > result->rebounds->len) {
-            lab_rebound rebound = {.robot = state->last, .turn_error_deg = NAN, .margin_mm = NAN};
-            g_array_append_val(result->rebounds, rebound);
-        }
-    }
-    return outcome;
-}
-
 static double wrapped(double radians) {
     return remainder(radians, 2.0 * G_PI);
 }

@@ -170,10 +170,22 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_begin_object(builder);
     json_builder_set_member_name(builder, "leg");
     json_builder_add_int_value(builder, leg->number);
+    if (leg->name != NULL) {
+        json_builder_set_member_name(builder, "name");
+        json_builder_add_string_value(builder, leg->name);
+    }
+    if (leg->round > 0) {
+        json_builder_set_member_name(builder, "round");
+        json_builder_add_int_value(builder, leg->round);
+    }
     json_builder_set_member_name(builder, "routine");
     json_builder_add_string_value(builder, cmo_routine_name(leg->routine));
     json_builder_set_member_name(builder, "outcome");
     json_builder_add_string_value(builder, cmo_outcome_name(leg->outcome));
+    if (leg->report.by != CMO_BY_ITSELF) {
+        json_builder_set_member_name(builder, "by");
+        json_builder_add_string_value(builder, cmo_by_name((cmo_by)leg->report.by));
+    }
     if (leg->field != NULL) {
         json_builder_set_member_name(builder, "field");
         json_builder_add_string_value(builder, leg->field);

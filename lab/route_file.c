@@ -10,64 +10,9 @@
 #include <math.h>
 #include <string.h>
 
-// ---------------------------------------------------------------------------------------- legs --
-
-// `- advance` without parameters is an easy slip; it reads as if it were `- advance: {}`.
-static bool read_leg(yaml_reader *reader, const yaml_node_t *node, const char *path, lab_leg *leg) {
-    if (node->type != YAML_MAPPING_NODE) {
-        return labi_yaml_wrong(reader, node, path,
-                               "must be a routine with its parameters, as in - advance: "
-                               "{distance_mm: 60}");
-    }
-    if (node->data.mapping.pairs.top - node->data.mapping.pairs.start != 1) {
-        return labi_yaml_wrong(reader, node, path,
-                               "must name exactly one routine; begin another leg with '- '");
-    }
-    staged_leg staged; // nothing but numbers, and not all of them are keys of every routine
-    for (double *number = (double *)&staged; number < (double *)(&staged + 1); number++) {
-        *number = NAN;
-    }
-    if (!labi_yaml_section(reader, node, path, &labi_leg_section, &staged)) {
-        return false;
-    }
-    leg->line = labi_yaml_line(node);
-    const yaml_node_pair_t *pair = node->data.mapping.pairs.start;
-    labi_leg_finish(leg, labi_yaml_text(yaml_document_get_node(&reader->document, pair->key)),
-                    &staged);
-    if ((leg->routine == CMO_ROUTINE_ADVANCE && leg->parameters.advance.distance_mm == 0.0F) ||
-        (leg->routine == CMO_ROUTINE_TURN && leg->parameters.turn.angle_deg == 0.0F)) {
-        char *field = g_strdup_printf("%s.%s", path, cmo_routine_name(leg->routine));
-        labi_yaml_wrong(reader, node, field, "a move by 0 is none; leave the leg out");
-        g_free(field);
-        return false;
-    }
-    return true;
-}
-
-static bool read_legs(yaml_reader *reader, const yaml_node_t *list, lab_route *route) {
-    if (list->type != YAML_SEQUENCE_NODE ||
-        list->data.sequence.items.start == list->data.sequence.items.top) {
-        return labi_yaml_wrong(reader, list, "legs",
-                               "must be a list of legs, each beginning with '- '");
-    }
-    bool good = true;
-    for (yaml_node_item_t *item = list->data.sequence.items.start;
-         good && item < list->data.sequence.items.top; item++) {
-        const yaml_node_t *node = yaml_document_get_node(&reader->document, *item);
-        char *path = g_strdup_printf("legs[%u]", route->legs + 1);
-        if (route->legs == LAB_LEGS_MAX) {
-            good = labi_yaml_wrong(reader, node, path, "too many; at most %d", LAB_LEGS_MAX);
-        } else {
-            good = read_leg(reader, node, path, &route->leg[route->legs++]);
-        }
-        g_free(path);
-    }
-    return good;
-}
-
 // ---------------------------------------------------------------------------------------- route --
 
-static char *beside(const char *route_path, const char *name) {
+char *labi_beside(const char *route_path, const char *name) {
     if (g_path_is_absolute(name)) {
         return g_strdup(name);
     }
@@ -120,12 +65,15 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
     labi_section_clear(&labi_route_section, &staged);
     lab_route *route = g_new0(lab_route, 1);
     yaml_node_t *root = labi_yaml_root(&reader);
-    bool good = read_head(&reader, root, &staged) &&
-                read_legs(&reader, labi_yaml_find(&reader, root, "legs"), route);
+    reader.numbers = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    yaml_node_t *numbers = labi_yaml_find(&reader, root, "numbers");
+    bool good = (numbers == NULL || labi_yaml_numbers(&reader, numbers, "numbers")) &&
+                read_head(&reader, root, &staged) &&
+                labi_read_legs(&reader, labi_yaml_find(&reader, root, "legs"), route);
     if (good) {
         route->path = g_strdup(name);
-        route->robot_path = beside(name, staged.robot);
-        route->mat_path = beside(name, staged.mat);
+        route->robot_path = labi_beside(name, staged.robot);
+        route->mat_path = labi_beside(name, staged.mat);
         route->mat_options =
             (cmo_sim_mat_options){isnan(staged.mat_px_per_mm) ? 0.0 : staged.mat_px_per_mm,
                                   isnan(staged.mat_width_mm) ? 0.0 : staged.mat_width_mm,
@@ -147,6 +95,7 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
     }
     g_free(staged.robot);
     g_free(staged.mat);
+    g_hash_table_destroy(reader.numbers);
     labi_yaml_close(&reader);
     return route;
 }
@@ -215,6 +164,13 @@ void lab_route_free(lab_route *route) {
         lab_fleet_free(route->fleet);
         cmo_sim_region_free(route->region);
         cmo_sim_mat_free(route->mat);
+        for (unsigned i = 0; i < route->legs; i++) {
+            g_free(route->leg[i].name);
+            g_free(route->leg[i].file);
+        }
+        for (unsigned i = 0; i < route->groups; i++) {
+            g_free(route->group[i].name);
+        }
         g_free(route);
     }
 }

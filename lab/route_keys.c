@@ -73,6 +73,9 @@ static const lab_key route_keys[] = {
         "when the start button is pressed"),
     KEY(staged_route, stop_pressed_s, "stop_pressed_s", 0.001, 3600, "s", "never",
         "when the stop button is pressed"),
+    {"numbers", LAB_SECTION, 0, 0, 0, "", "none",
+     "names of numbers: wherever a number stands, a name will do, and + - * / and parentheses too",
+     NULL, NULL, 0, 0, 0},
     {"legs", LAB_LIST, 0, 0, 0, "", KEY_MUST, "list of legs, one routine each", NULL,
      &labi_leg_section, 0, LAB_LEGS_MAX, 0},
     KEY_END};

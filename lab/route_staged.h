@@ -27,6 +27,9 @@ typedef struct staged_route {
     lab_spread spread;
 } staged_route;
 
+// A path as a file names it: beside that file, unless it is absolute. To be freed with g_free().
+char *labi_beside(const char *route_path, const char *name);
+
 extern const lab_section labi_route_section, labi_start_section, labi_spread_section,
     labi_leg_section;
 extern const lab_key labi_leg_keys[];

@@ -42,27 +42,84 @@ static cmo_status no_halt(void *context, cmo_halt how) {
     return CMO_OK;
 }
 
-static bool check_leg(const lab_route *route, unsigned number, cmo_robot *robot, GError **error) {
+// What core answers about the route as a whole, in a route file's words.
+static const char *whole_text(const char *field) {
+    static const struct {
+        const char *field, *text;
+    } texts[] = {
+        {"times", "has no end: say how many times, or until when"},
+        {"go_to", "leads into a group; its first leg or its name would do"},
+        {"until",
+         "counts ways or turns of a group; of a group time, range, touch, button and lines"},
+        {"follow", "too many rules with a number of times in the route; 8 at most"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(texts); i++) {
+        if (g_strcmp0(field, texts[i].field) == 0) {
+            return texts[i].text;
+        }
+    }
+    return NULL;
+}
+
+// The key that core has refused, as the file has it: of the leg's ends, or of its routine.
+static const char *owner_of(const lab_leg *leg, cmo_robot *robot, const char *field) {
+    cmo_ends_state state;
+    bool of_ends = leg->ended && cmo_end_on(robot, &state, &leg->ends) != CMO_OUTCOME_DONE &&
+                   g_strcmp0(robot->field, field) == 0;
+    return of_ends ? "until" : cmo_routine_name(leg->routine);
+}
+
+static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot,
+                       cmo_outcome outcome, GError **error) {
     const lab_leg *leg = &route->leg[number];
-    labi_leg_state state;
-    cmo_outcome outcome = labi_leg_start(leg, robot, &state);
-    robot->routine = NULL;
-    if (outcome != CMO_OUTCOME_BAD_PARAMETER && outcome != CMO_OUTCOME_NOT_SUPPORTED) {
-        return true;
-    }
-    GString *text = g_string_new(NULL);
-    if (outcome == CMO_OUTCOME_NOT_SUPPORTED) {
+    const char *field = robot->field;
+    double limit = (double)robot->limit;
+    GString *text = g_string_new(whole_text(field));
+    bool whole = text->len > 0;
+    if (!whole && outcome == CMO_OUTCOME_NOT_SUPPORTED) {
         g_string_append(text, "the robot does not have this");
-    } else if (isnan(robot->limit)) {
+    } else if (!whole && isnan(limit)) {
         g_string_append(text, "makes no sense");
-    } else {
-        g_string_append_printf(text, "makes no sense for this robot; %.4g would do",
-                               (double)robot->limit);
+    } else if (!whole) {
+        g_string_append_printf(text, "makes no sense for this robot; %.4g would do", limit);
     }
-    g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: legs[%u].%s.%s: %s", route->path,
-                leg->line, number + 1, cmo_routine_name(leg->routine), robot->field, text->str);
+    g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: legs[%u].%s.%s: %s",
+                leg->file != NULL ? leg->file : route->path, leg->line, number + 1,
+                whole ? "follow" : owner_of(leg, robot, field), field, text->str);
     g_string_free(text, TRUE);
-    return false;
+}
+
+static bool ends_moving(const lab_leg *leg) {
+    const lab_leg_parameters *p = &leg->parameters;
+    return (leg->ended && leg->ends.ending == CMO_END_MOVING) ||
+           (leg->routine == CMO_ROUTINE_ADVANCE && p->advance.ending == CMO_END_MOVING) ||
+           (leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
+            p->drive_until_line.ending == CMO_END_MOVING);
+}
+
+// Goes ahead from whatever speed it has at its start.
+static bool takes_over(const lab_leg *leg) {
+    return (leg->routine == CMO_ROUTINE_ADVANCE && leg->parameters.advance.distance_mm > 0.0F) ||
+           leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE ||
+           leg->routine == CMO_ROUTINE_STOP_ON_LINE || leg->routine == CMO_ROUTINE_SQUARE_ON_LINE ||
+           leg->routine == CMO_ROUTINE_STAY_INSIDE;
+}
+
+// What ends moving needs a leg behind it that goes on.
+static bool check_overs(const lab_route *route, GError **error) {
+    for (unsigned i = 0; i < route->legs; i++) {
+        const lab_leg *leg = &route->leg[i];
+        if (!ends_moving(leg) || i + 1 == route->legs || takes_over(&route->leg[i + 1])) {
+            continue;
+        }
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                    "%s:%d: legs[%u]: ends moving, and %s begins at a standstill; ending: halted "
+                    "would do",
+                    leg->file != NULL ? leg->file : route->path, leg->line, i + 1,
+                    cmo_routine_name(route->leg[i + 1].routine));
+        return false;
+    }
+    return true;
 }
 
 bool lab_check(const lab_route *route, GError **error) {
@@ -92,33 +149,62 @@ bool lab_check(const lab_route *route, GError **error) {
         }
     }
     set_levels(&robot, described);
-    for (unsigned i = 0; i < route->legs; i++) {
-        if (!check_leg(route, i, &robot, error)) {
-            return false;
-        }
+    labi_legs *legs = g_new0(labi_legs, 1);
+    cmo_route_state state;
+    labi_legs_make(legs, route);
+    cmo_outcome outcome = cmo_route_start(&robot, &state, &legs->route);
+    if (outcome != CMO_RUNNING) {
+        refuse_leg(route, state.leg, &robot, outcome, error);
     }
-    return true;
+    g_free(legs);
+    return outcome == CMO_RUNNING && check_overs(route, error);
 }
 
 // ---------------------------------------------------------------------------------------- run --
 
 typedef struct recorder {
+    const lab_route *route;
     lab_run *run;
-    const cmo_sim *sim;
-    unsigned leg;
-    unsigned objects;
+    cmo_sim *sim;
+    labi_legs legs;
+    cmo_route_state state;
+    bool traces;
+    bool over;           // the simulation has ended the run: what follows is not of it
+    double start_ms;     // of the leg
+    GArray *rebounds;    // of the leg, as a patrol has made them
+    cmo_outcome outcome; // of the simulation, where it ended the run
 } recorder;
+
+static const lab_leg *leg_of(const recorder *r) {
+    return &r->route->leg[r->state.leg];
+}
+
+// A patrol's rebounds stand in its state one at a time.
+static void take_rebound(recorder *r) {
+    const cmo_stay_inside_state *state = &r->legs.room.stay_inside;
+    if (leg_of(r)->routine == CMO_ROUTINE_STAY_INSIDE && state->rebounds > r->rebounds->len) {
+        lab_rebound rebound = {.robot = state->last, .turn_error_deg = NAN, .margin_mm = NAN};
+        g_array_append_val(r->rebounds, rebound);
+    }
+}
 
 static void take_row(void *context, const cmo_trace_row *row) {
     recorder *r = context;
+    if (r->over) {
+        return;
+    }
+    take_rebound(r);
+    if (!r->traces) {
+        return;
+    }
     cmo_sim_truth truth = cmo_sim_truth_now(r->sim);
-    lab_row kept = {.leg = r->leg,
+    lab_row kept = {.leg = r->state.leg + 1U,
                     .robot = *row,
                     .has_truth = true,
                     .true_x_mm = truth.x_mm,
                     .true_y_mm = truth.y_mm,
                     .true_heading_deg = truth.heading_rad * (180.0 / G_PI)};
-    for (unsigned i = 0; i < r->objects; i++) {
+    for (unsigned i = 0; i < r->route->objects; i++) {
         cmo_sim_object_now(r->sim, i, &kept.object_mm[i][0], &kept.object_mm[i][1]);
     }
     g_array_append_val(r->run->rows, kept);
@@ -128,6 +214,9 @@ static void take_report(lab_leg_result *result, const cmo_report *report, const 
     result->report = *report;
     result->estimated = report->estimated;
     result->robot.applies = labi_leg_figures(leg);
+    if (report->by != CMO_BY_ITSELF) { // it has not come to what it was to rest at
+        result->robot.applies &= ~(CMO_FIGURES_OF_REST | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM));
+    }
     for (unsigned i = 0; i < CMO_REPORT_FIGURES; i++) {
         bool known = report->present & CMO_FIGURE_BIT(i) && isfinite(report->figure[i]);
         if (known && result->robot.applies & CMO_FIGURE_BIT(i)) {
@@ -170,63 +259,65 @@ static void take_findings(lab_leg_result *result, const cmo_robot *robot,
     }
 }
 
-// A move makes good what the leg before has left over.
-static lab_leg make_good(const lab_leg *leg, cmo_left_over *left_over) {
-    lab_leg made = *leg;
-    float least = 0.01F;
-    if (leg->routine == CMO_ROUTINE_ADVANCE) {
-        float sign = leg->parameters.advance.distance_mm < 0.0F ? -1.0F : 1.0F;
-        float way = fabsf(leg->parameters.advance.distance_mm) - sign * left_over->ahead_mm;
-        made.parameters.advance.distance_mm = sign * fmaxf(way, least);
-        left_over->ahead_mm = 0.0F;
-    } else if (leg->routine == CMO_ROUTINE_TURN) {
-        float sign = leg->parameters.turn.angle_deg < 0.0F ? -1.0F : 1.0F;
-        float angle = fabsf(leg->parameters.turn.angle_deg) - sign * left_over->turn_deg;
-        made.parameters.turn.angle_deg = sign * fmaxf(angle, least);
-        *left_over = (cmo_left_over){0.0F, 0.0F};
-    } else {
-        *left_over = (cmo_left_over){0.0F, 0.0F}; // another line sets the pose anew
+// The leg as it was begun: a move makes good what the leg before has left over.
+static lab_leg as_begun(const recorder *r) {
+    lab_leg leg = *leg_of(r);
+    if (leg.routine == CMO_ROUTINE_ADVANCE) {
+        leg.parameters.advance = r->legs.room.advance.parameters;
     }
-    return made;
+    return leg;
 }
 
-static cmo_outcome drive_leg(const lab_route *route, unsigned number, cmo_robot *robot,
-                             cmo_sim *sim, lab_run *run, cmo_left_over *left_over) {
-    const lab_leg made = make_good(&route->leg[number], left_over);
-    const lab_leg *leg = &made;
-    labi_leg_state state;
-    lab_leg_result result = {
-        .number = number + 1, .routine = leg->routine, .limit = NAN, .stopped_ms = NAN};
-    result.start_ms = result.end_ms = cmo_sim_truth_now(sim).time_ms;
-    result.outcome = labi_leg_start(leg, robot, &state);
-    if (result.outcome == CMO_RUNNING) {
-        result.outcome = leg->routine == CMO_ROUTINE_STAY_INSIDE
-                             ? labi_patrol(robot, &state.stay_inside, &result)
-                             : cmo_run(robot);
-        result.end_ms = cmo_sim_truth_now(sim).time_ms;
-        take_report(&result, &robot->report, leg);
-        if (leg->routine == CMO_ROUTINE_STAY_INSIDE) {
-            take_patrol(&result, &state.stay_inside);
+static unsigned round_of(const recorder *r) {
+    for (uint8_t i = 0; i < r->route->groups; i++) { // the innermost comes first
+        const lab_group *group = &r->route->group[i];
+        if (r->state.leg >= group->first && r->state.leg <= group->last) {
+            return r->state.group[cmo_group_depth(&r->legs.route, i)].round + 1U;
         }
-        labi_truth(route, sim, &result, leg);
-        take_findings(&result, robot, &state);
-        if (leg->stated) {
-            cmo_take_pose(robot,
-                          leg->routine == CMO_ROUTINE_SQUARE_ON_LINE ? &state.square_on_line.line
-                                                                     : &state.stop_on_line,
-                          &leg->place, left_over);
-        }
-        if (leg->routine == CMO_ROUTINE_TAKE_LEVELS && result.outcome != CMO_OUTCOME_DONE) {
-            result.field = robot->field;
-        }
-    } else {
+    }
+    return 0;
+}
+
+static void take_leg(void *context, cmo_robot *robot, uint8_t number) {
+    recorder *r = context;
+    if (r->over) {
+        return;
+    }
+    lab_leg leg = as_begun(r);
+    lab_leg_result result = {.number = number + 1U,
+                             .round = round_of(r),
+                             .name = leg.name,
+                             .routine = leg.routine,
+                             .outcome = (cmo_outcome)robot->report.outcome,
+                             .limit = NAN,
+                             .stopped_ms = NAN,
+                             .start_ms = r->start_ms,
+                             .end_ms = cmo_sim_truth_now(r->sim).time_ms};
+    if (robot->report.routine == CMO_ROUTINE_NONE) { // it was not begun
         result.field = robot->field;
         result.limit = (double)robot->limit;
         result.report.sensor = -1;
-        cmo_halt_now(robot, CMO_HALT_DEFAULT);
+    } else {
+        take_report(&result, &robot->report, &leg);
+        if (leg.routine == CMO_ROUTINE_STAY_INSIDE) {
+            result.rebounds = g_steal_pointer(&r->rebounds);
+            r->rebounds = g_array_new(FALSE, FALSE, sizeof(lab_rebound));
+            take_patrol(&result, &r->legs.room.stay_inside);
+        }
+        labi_truth(r->route, r->sim, &result, &leg);
+        take_findings(&result, robot, &r->legs.room);
+        if (leg.routine == CMO_ROUTINE_TAKE_LEVELS && result.outcome != CMO_OUTCOME_DONE) {
+            result.field = robot->field;
+        }
     }
-    g_array_append_val(run->legs, result);
-    return result.outcome;
+    g_array_append_val(r->run->legs, result);
+    r->start_ms = result.end_ms;
+    if (result.outcome != (cmo_outcome)robot->report.outcome) {
+        // The robot does not know, and would go on from where it is not.
+        r->over = true;
+        r->outcome = result.outcome;
+        cmo_abort(robot);
+    }
 }
 
 bool lab_check_run(const lab_route *route, const lab_run *run, GError **error) {
@@ -273,15 +364,23 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
     set_levels(&robot, described);
     cmo_robot_set_pose(&robot, (float)route->x_mm, (float)route->y_mm, (float)route->heading_deg);
     cmo_robot_set_run_limit(&robot, (uint32_t)(1000.0 * route->longest_s));
-    recorder r = {run, sim, 0, route->objects};
-    if (trace) {
-        cmo_robot_set_trace(&robot, take_row, &r);
+    recorder *r = g_new0(recorder, 1);
+    r->route = &driven;
+    r->run = run;
+    r->sim = sim;
+    r->traces = trace;
+    r->rebounds = g_array_new(FALSE, FALSE, sizeof(lab_rebound));
+    labi_legs_make(&r->legs, &driven);
+    r->legs.route.leg_over = take_leg;
+    r->legs.route.context = r;
+    cmo_robot_set_trace(&robot, take_row, r);
+    if (run->outcome == CMO_OUTCOME_DONE) {
+        run->outcome = cmo_route_start(&robot, &r->state, &r->legs.route);
+        run->outcome = run->outcome == CMO_RUNNING ? cmo_run(&robot) : run->outcome;
+        run->outcome = r->over ? r->outcome : run->outcome;
     }
-    cmo_left_over left_over = {0.0F, 0.0F};
-    for (unsigned i = 0; i < route->legs && run->outcome == CMO_OUTCOME_DONE; i++) {
-        r.leg = i + 1;
-        run->outcome = drive_leg(&driven, i, &robot, sim, run, &left_over);
-    }
+    g_array_free(r->rebounds, TRUE);
+    g_free(r);
     cmo_sim_truth end = cmo_sim_truth_now(sim);
     const cmo_pose *believed = &robot.odometer.pose;
     run->pose_off_x_mm = (double)believed->x_mm - end.x_mm;

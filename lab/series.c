@@ -40,10 +40,18 @@ lab_run *lab_trial(const lab_route *route, uint64_t seed) {
     return run;
 }
 
+// A leg as a trial has driven it.
 typedef struct outcome_row {
+    unsigned leg; // from 0
     lab_figures robot, truth;
-    cmo_outcome outcome; // CMO_RUNNING: not driven
+    cmo_outcome outcome;
 } outcome_row;
+
+typedef struct trial_rows {
+    unsigned count;
+    bool completed;
+    outcome_row *row;
+} trial_rows;
 
 typedef struct work {
     const lab_route *route;
@@ -51,7 +59,7 @@ typedef struct work {
     unsigned trials;
     gint next, done, diverged, undrawn;
     gint undrawn_trial;
-    outcome_row *rows; // trials x legs
+    trial_rows *rows; // of each trial
 } work;
 
 static gpointer run_thread(gpointer data) {
@@ -68,10 +76,13 @@ static gpointer run_thread(gpointer data) {
             g_atomic_int_inc(&w->done);
             continue;
         }
+        trial_rows *rows = &w->rows[trial];
+        rows->completed = run->outcome == CMO_OUTCOME_DONE;
+        rows->count = run->legs->len;
+        rows->row = g_new(outcome_row, rows->count);
         for (guint i = 0; i < run->legs->len; i++) {
             const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
-            w->rows[(size_t)trial * w->route->legs + i] =
-                (outcome_row){leg->robot, leg->truth, leg->outcome};
+            rows->row[i] = (outcome_row){leg->number - 1U, leg->robot, leg->truth, leg->outcome};
         }
         g_atomic_int_add(&w->diverged, run->diverged);
         lab_run_free(run);
@@ -116,46 +127,49 @@ static bool is_of(const work *w, const choice *of, unsigned trial) {
            lab_fleet_kind_of(w->route->fleet, of->part, w->seed + trial) == of->kind;
 }
 
+// A figure of a leg, over all trials and rounds. `values` has room for them all.
 static lab_statistics column(const work *w, const choice *of, unsigned leg, cmo_figure figure,
-                             bool truth, double *values) {
-    unsigned n = 0;
+                             bool truth, GArray *values) {
+    g_array_set_size(values, 0);
     for (unsigned trial = 0; trial < w->trials; trial++) {
-        if (!is_of(w, of, trial)) {
-            continue;
-        }
-        const outcome_row *row = &w->rows[(size_t)trial * w->route->legs + leg];
-        const lab_figures *figures = truth ? &row->truth : &row->robot;
-        if (figures->known & CMO_FIGURE_BIT(figure)) {
-            values[n++] = figures->value[figure];
+        const trial_rows *rows = &w->rows[trial];
+        for (unsigned i = 0; i < rows->count && is_of(w, of, trial); i++) {
+            const lab_figures *figures = truth ? &rows->row[i].truth : &rows->row[i].robot;
+            if (rows->row[i].leg == leg && figures->known & CMO_FIGURE_BIT(figure)) {
+                g_array_append_val(values, figures->value[figure]);
+            }
         }
     }
-    return sum_up(values, n);
+    return sum_up((double *)(void *)values->data, values->len);
 }
 
 // The legs' outcomes and figures over a part of the trials.
-static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *trials) {
+static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *trials,
+                                   unsigned *completed) {
     unsigned legs = w->route->legs;
     lab_series_leg *summed = g_new0(lab_series_leg, legs);
-    double *values = g_new(double, w->trials);
-    *trials = 0;
+    GArray *values = g_array_new(FALSE, FALSE, sizeof(double));
+    *trials = *completed = 0;
     for (unsigned trial = 0; trial < w->trials; trial++) {
+        const trial_rows *rows = &w->rows[trial];
         if (is_of(w, of, trial)) {
             ++*trials;
-            for (unsigned leg = 0; leg < legs; leg++) {
-                cmo_outcome outcome = w->rows[(size_t)trial * legs + leg].outcome;
-                summed[leg].outcomes[outcome] += outcome != CMO_RUNNING;
+            *completed += rows->completed;
+            for (unsigned i = 0; i < rows->count; i++) {
+                summed[rows->row[i].leg].outcomes[rows->row[i].outcome]++;
             }
         }
     }
     for (unsigned leg = 0; leg < legs; leg++) {
         summed[leg].routine = w->route->leg[leg].routine;
+        summed[leg].name = w->route->leg[leg].name;
         for (unsigned f = 0; f < CMO_FIGURES; f++) {
             lab_series_figure *to = &summed[leg].figure[f];
             to->robot = column(w, of, leg, (cmo_figure)f, false, values);
             to->truth = column(w, of, leg, (cmo_figure)f, true, values);
         }
     }
-    g_free(values);
+    g_array_free(values, TRUE);
     return summed;
 }
 
@@ -172,8 +186,7 @@ static void sum_up_kinds(const work *w, lab_series *series) {
             choice of = {part, kind};
             to->part = lab_fleet_part(fleet, part);
             to->kind = lab_fleet_kind(fleet, part, kind);
-            to->leg = sum_up_legs(w, &of, &to->trials);
-            to->completed = to->leg[series->legs - 1].outcomes[CMO_OUTCOME_DONE];
+            to->leg = sum_up_legs(w, &of, &to->trials, &to->completed);
         }
     }
 }
@@ -196,13 +209,14 @@ cmo_figure lab_judged_by(cmo_routine_id routine) {
 static double badness(const work *w, const lab_series *series, unsigned trial,
                       lab_series_worst *worst) {
     double most = 0.0;
-    for (unsigned leg = 0; leg < series->legs; leg++) {
-        const outcome_row *row = &w->rows[(size_t)trial * series->legs + leg];
+    for (unsigned i = 0; i < w->rows[trial].count; i++) {
+        const outcome_row *row = &w->rows[trial].row[i];
+        unsigned leg = row->leg;
         cmo_figure figure = lab_judged_by(series->leg[leg].routine);
         bool known = figure != CMO_FIGURES && (row->truth.known & CMO_FIGURE_BIT(figure)) != 0;
         double truth = known ? (double)row->truth.value[figure] : NAN;
         double size = 0.0;
-        if (row->outcome != CMO_RUNNING && row->outcome != CMO_OUTCOME_DONE) {
+        if (row->outcome != CMO_OUTCOME_DONE) {
             size = INFINITY;
         } else if (known && series->leg[leg].figure[figure].truth.within > 0.0) {
             size = fabs(truth) / series->leg[leg].figure[figure].truth.within;
@@ -242,7 +256,7 @@ static void find_worst(const work *w, lab_series *series) {
 lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t seed, unsigned threads,
                            lab_progress progress, void *context) {
     work w = {.route = route, .seed = seed, .trials = trials};
-    w.rows = g_new0(outcome_row, (size_t)trials * route->legs);
+    w.rows = g_new0(trial_rows, trials);
     threads = threads != 0 ? threads : g_get_num_processors();
     threads = MIN(threads, trials);
     GThread **population = g_new0(GThread *, threads);
@@ -266,11 +280,13 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
                            .legs = route->legs};
     choice all = {NONE, 0};
     unsigned counted;
-    series->leg = sum_up_legs(&w, &all, &counted);
-    series->completed = series->leg[route->legs - 1].outcomes[CMO_OUTCOME_DONE];
+    series->leg = sum_up_legs(&w, &all, &counted, &series->completed);
     if (route->fleet != NULL) {
         sum_up_kinds(&w, series);
         find_worst(&w, series);
+    }
+    for (unsigned i = 0; i < trials; i++) {
+        g_free(w.rows[i].row);
     }
     g_free(w.rows);
     return series;

@@ -35,6 +35,10 @@ static void add_leg(JsonBuilder *builder, const lab_series_leg *leg, unsigned nu
         json_builder_begin_object(builder);
         json_builder_set_member_name(builder, "leg");
         json_builder_add_int_value(builder, number);
+        if (leg->name != NULL) {
+            json_builder_set_member_name(builder, "name");
+            json_builder_add_string_value(builder, leg->name);
+        }
         json_builder_set_member_name(builder, "routine");
         json_builder_add_string_value(builder, cmo_routine_name(leg->routine));
         json_builder_set_member_name(builder, "figure");

@@ -329,7 +329,9 @@ void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resu
     const cmo_port *port = cmo_sim_port((cmo_sim *)(uintptr_t)sim);
     uint32_t end_clock_us = port->clock(port->context);
     cmo_line_parameters line;
-    if (leg->routine == CMO_ROUTINE_ADVANCE) {
+    // What something else has ended has not come to its target.
+    bool itself = result->report.by == CMO_BY_ITSELF;
+    if (leg->routine == CMO_ROUTINE_ADVANCE && itself) {
         double sign = leg->parameters.advance.distance_mm < 0.0F ? -1.0 : 1.0;
         double furthest = -INFINITY;
         for (size_t i = 0; i < s.count; i++) {
@@ -338,7 +340,7 @@ void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resu
         labi_put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.advance.distance_mm);
     } else if (leg->routine == CMO_ROUTINE_STAY_INSIDE) {
         lab_patrol_truth(route, sim, result);
-    } else if (lab_leg_line(leg, &line)) {
+    } else if (itself && lab_leg_line(leg, &line)) {
         line_truth(route, &s, result, &line, end_clock_us);
         if (cmo_sim_mat_has(route->mat, CMO_SIM_LINE) ||
             cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {

@@ -10,9 +10,6 @@
 void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
                 const lab_leg *leg);
 
-// Runs stay_inside to its end, and notes each of its rebounds.
-cmo_outcome labi_patrol(cmo_robot *robot, cmo_stay_inside_state *state, lab_leg_result *result);
-
 // Index of the first record at or after a time.
 size_t labi_first_at(const cmo_sim_truth *all, size_t count, double time_ms);
 

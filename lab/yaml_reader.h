@@ -15,7 +15,9 @@ typedef struct yaml_reader {
     // A value may be a phrase, "1 to 2 or 5": one is drawn, by this number and the field's path...
     bool draws;
     uint64_t seed;
-    bool tries; // ...or each of its ends is read in turn, and the last one stays
+    GHashTable
+        *numbers; // names of numbers, to a double each; then numbers may be reckoned. Or NULL
+    bool tries;   // ...or each of its ends is read in turn, and the last one stays
 } yaml_reader;
 
 // Parses the whole text. The reader must be closed if this is true.
@@ -48,6 +50,16 @@ double labi_yaml_even(uint64_t seed, const char *path, const char *what);
 // False, and the error at `node`, where a number that must be given is NAN.
 bool labi_yaml_filled(const yaml_reader *reader, const yaml_node_t *node, const char *path,
                       const lab_section *section, const void *object);
+
+// What is reckoned with + - * / and parentheses from numbers and names of them. False: `why` says
+// what is wrong, to be freed with g_free().
+bool labi_reckon(const char *text, GHashTable *numbers, double *value, char **why);
+
+// Reads a mapping of names to numbers into the reader's. A name that is there already stays.
+bool labi_yaml_numbers(yaml_reader *reader, const yaml_node_t *node, const char *path);
+
+// Whether a text may be a name: letters, digits and _, no digit first.
+bool labi_is_name(const char *text);
 
 // Sets all numbers of a section's object to NAN.
 void labi_section_clear(const lab_section *section, void *object);

@@ -62,10 +62,15 @@ static bool read_number(yaml_reader *reader, const yaml_node_t *node, const char
                         const lab_key *key, const char *text, double *out) {
     const char *unit = lab_key_unit(key);
     double value;
-    if (!parse_number(text, &value)) {
-        return labi_yaml_wrong(reader, node, path, "%s%s%s is not a number; %.10g to %.10g%s%s",
-                               text ? "'" : "", text ? text : "this", text ? "'" : "", key->low,
-                               key->high, *unit ? " " : "", unit);
+    char *why = NULL;
+    bool reckons = text != NULL && reader->numbers != NULL;
+    if (!parse_number(text, &value) &&
+        !(reckons && labi_reckon(text, reader->numbers, &value, &why))) {
+        labi_yaml_wrong(reader, node, path, "%s%s%s is not a number%s%s; %.10g to %.10g%s%s",
+                        text ? "'" : "", text ? text : "this", text ? "'" : "", why ? ": " : "",
+                        why ? why : "", key->low, key->high, *unit ? " " : "", unit);
+        g_free(why);
+        return false;
     }
     if (key->type == LAB_WHOLE && value != floor(value)) {
         return labi_yaml_wrong(reader, node, path, "%s is not a whole number; %.10g to %.10g", text,

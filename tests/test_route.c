@@ -31,7 +31,8 @@ static const cmo_action_parameters brief = {.function = at_once};
 static const cmo_action_parameters hangs = {.function = never, .longest_ms = 50};
 static const cmo_action_parameters waits = {.function = never, .longest_ms = 60000};
 
-// ------------------------------------------------------------------------------------------ ends --
+// ------------------------------------------------------------------------------------------ ends
+// --
 
 // Drives until the end is met: `when` turns something about after a second.
 static void drive_until(ideal *r, const cmo_ends *ends, void (*when)(ideal *r)) {
@@ -208,7 +209,8 @@ START_TEST(a_sensor_that_is_to_count_and_is_silent_is_a_fault) {
 }
 END_TEST
 
-// ---------------------------------------------------------------------------------------- routes --
+// ---------------------------------------------------------------------------------------- routes
+// --
 
 typedef union any_state {
     cmo_advance_state advance;
@@ -245,8 +247,9 @@ static cmo_outcome go(ideal *r, cmo_route_state *state, const cmo_leg *leg, uint
     return run_ideal(r, cmo_route_start(&r->robot, state, &route), 5000);
 }
 
-#define GO(r, state, legs)                go(r, state, legs, G_N_ELEMENTS(legs), NULL, 0)
-#define GO_IN_GROUPS(r, state, legs, all) go(r, state, legs, G_N_ELEMENTS(legs), all, G_N_ELEMENTS(all))
+#define GO(r, state, legs) go(r, state, legs, G_N_ELEMENTS(legs), NULL, 0)
+#define GO_IN_GROUPS(r, state, legs, all)                                                          \
+    go(r, state, legs, G_N_ELEMENTS(legs), all, G_N_ELEMENTS(all))
 
 START_TEST(legs_follow_each_other) {
     ideal r;
@@ -446,13 +449,12 @@ START_TEST(routes_without_an_end_or_sense_are_refused) {
         ck_assert_int_eq(turn(&r, 10000), CMO_OUTCOME_DONE);
         ck_assert_uint_eq(r.paper.drives, 0);
     }
-    const cmo_leg three[] = {{CMO_LEG(action, &brief)},
-                             {CMO_LEG(action, &brief)},
-                             {CMO_LEG(action, &brief)}};
-    const cmo_route_parameters grouped[] = {{CMO_LEGS(three), CMO_ROOM(room), CMO_GROUPS(across)},
-                                            {CMO_LEGS(three), CMO_ROOM(room),
-                                             CMO_GROUPS(outer_first)},
-                                            {CMO_LEGS(three), CMO_ROOM(room), CMO_GROUPS(deep)}};
+    const cmo_leg three[] = {
+        {CMO_LEG(action, &brief)}, {CMO_LEG(action, &brief)}, {CMO_LEG(action, &brief)}};
+    const cmo_route_parameters grouped[] = {
+        {CMO_LEGS(three), CMO_ROOM(room), CMO_GROUPS(across)},
+        {CMO_LEGS(three), CMO_ROOM(room), CMO_GROUPS(outer_first)},
+        {CMO_LEGS(three), CMO_ROOM(room), CMO_GROUPS(deep)}};
     static const char *const fields[] = {"group", "group", "groups"};
     for (size_t i = 0; i < G_N_ELEMENTS(grouped); i++) {
         start_all(&r);
@@ -468,9 +470,8 @@ START_TEST(a_leg_that_is_refused_on_the_way_ends_the_run_halted) {
     start_all(&r);
     r.robot.light[0].levels.light = r.robot.light[0].levels.dark; // levels that tell nothing
     const cmo_line_parameters to_line = {.cruise_mm_s = 200};
-    const cmo_leg legs[] = {{CMO_LEG(advance, &hop)},
-                            {CMO_LEG(stop_on_line, &to_line)},
-                            {CMO_LEG(action, &brief)}};
+    const cmo_leg legs[] = {
+        {CMO_LEG(advance, &hop)}, {CMO_LEG(stop_on_line, &to_line)}, {CMO_LEG(action, &brief)}};
     ck_assert_int_eq(GO(&r, &state, legs), CMO_OUTCOME_LOW_CONTRAST);
     ck_assert_str_eq(visited, "ab");
     ck_assert_str_eq(r.robot.field, "levels");
@@ -556,8 +557,8 @@ START_TEST(a_stated_line_sets_the_pose_and_the_next_moves_make_good) {
     };
     ck_assert_int_eq(GO(&r, &state, legs), CMO_OUTCOME_DONE);
     ck_assert_float_eq_tol(r.robot.odometer.pose.x_mm, 930.0F, 1.0F);
-    ck_assert_float_eq_tol(state.left_over.ahead_mm,
-                           r.robot.report.figure[CMO_REST_ERROR_MM], 1e-6F);
+    ck_assert_float_eq_tol(state.left_over.ahead_mm, r.robot.report.figure[CMO_REST_ERROR_MM],
+                           1e-6F);
     cmo_left_over left = {3.0F, -2.0F};
     cmo_advance_parameters on = {.distance_mm = 100};
     cmo_make_good(CMO_ROUTINE_ADVANCE, &on, &left);

@@ -49,13 +49,12 @@ cmo_outcome cmi_check_ends(cmo_robot *robot, const cmo_ends *ends) {
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
     }
-    const char *lacks = ends->range_below_mm != 0.0F && !(traits & CMO_TRAIT_RANGE)
-                            ? "range_below_mm"
-                        : ends->range_above_mm != 0.0F && !(traits & CMO_TRAIT_RANGE)
-                            ? "range_above_mm"
-                        : ends->touch != 0 && !(traits & CMO_TRAIT_TOUCH) ? "touch"
-                        : ends->button && !(traits & CMO_TRAIT_START)     ? "button"
-                                                                          : NULL;
+    const char *lacks =
+        ends->range_below_mm != 0.0F && !(traits & CMO_TRAIT_RANGE)   ? "range_below_mm"
+        : ends->range_above_mm != 0.0F && !(traits & CMO_TRAIT_RANGE) ? "range_above_mm"
+        : ends->touch != 0 && !(traits & CMO_TRAIT_TOUCH)             ? "touch"
+        : ends->button && !(traits & CMO_TRAIT_START)                 ? "button"
+                                                                      : NULL;
     if (lacks != NULL) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, lacks, NAN);
     }
@@ -75,8 +74,8 @@ bool cmi_any_end(const cmo_ends *ends) {
 // ---------------------------------------------------------------------------------- what is met --
 
 // Whether a way has come to where it is to end. Where it is to stand there, it is braked for: of
-// its speed v, as the command falls at b, a wheel that trails it by T goes on for v^2 / 2b + v T,
-// and by half a tick less since the command falls at each tick's start.
+// its speed v, as the command falls from there at b, a wheel that trails it by T goes on for
+// v^2 / 2b + v T, and by half a tick less since the command falls at each tick's start.
 static bool way_met(const cmo_robot *robot, const cmo_ends *ends, float end_mm, float way_mm,
                     float speed_mm_s, float braking_mm_s2) {
     if (end_mm == 0.0F) {
@@ -185,7 +184,8 @@ cmo_by cmi_end_met(cmo_robot *robot, const cmo_ends *ends, cmo_ends_seen *seen, 
     return by;
 }
 
-// ---------------------------------------------------------------------------------- and is ended --
+// ---------------------------------------------------------------------------------- and is ended
+// --
 
 // What is pushed never stands.
 #define PATIENCE_MS 3000U
@@ -198,10 +198,17 @@ static void come_to_a_stand(cmo_robot *robot, cmo_routine *routine) {
         }
         return;
     }
-    // Both commands fall in one proportion, so that the path stays what it was.
+    // Both commands fall in one proportion, so that the path stays what it was; and from the speed
+    // that the wheels have: what was yet to be reached is not waited for.
     float left = robot->left.command_mm_s;
     float right = robot->right.command_mm_s;
     float most = fmaxf(fabsf(left), fabsf(right));
+    float wheels = fmaxf(fabsf(robot->left.speed_mm_s), fabsf(robot->right.speed_mm_s));
+    if (robot->stage != CMO_STAGE_BRAKE && wheels < most) {
+        left *= wheels / most;
+        right *= wheels / most;
+        most = wheels;
+    }
     float share = most > 0.0F ? cmi_motion_share(left / most, right / most) : 1.0F;
     float less = share * robot->description->braking_mm_s2 * (float)robot->dt_us * 1e-6F;
     if (robot->halt != 0 || most <= robot->description->slowest_mm_s + less) {
@@ -222,7 +229,8 @@ void cmi_end_by(cmo_robot *robot, const cmo_ends *ends, cmo_by by, cmo_routine *
     cmi_take_over(robot, stop, come_to_a_stand, 2U * PATIENCE_MS);
 }
 
-// --------------------------------------------------------------------------------- by themselves --
+// --------------------------------------------------------------------------------- by themselves
+// --
 
 static void watch(cmo_robot *robot, cmo_overseer *overseer) {
     cmo_ends_state *state = (cmo_ends_state *)overseer;

@@ -187,7 +187,8 @@ static void follow(cmo_robot *robot, cmo_route_state *state, const cmo_leg *leg)
     }
 }
 
-// ---------------------------------------------------------------------------------- tick by tick --
+// ---------------------------------------------------------------------------------- tick by tick
+// --
 
 // One end; true: it is met.
 static bool check_end(cmo_robot *robot, cmo_route_state *state, const cmo_ends *at,

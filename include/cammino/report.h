@@ -65,8 +65,8 @@ typedef enum cmo_outcome {
 } cmo_outcome;
 
 /**
- * What can end a routine besides itself, a row each: E(NAME, name, what happened). Whoever waits for
- * one states it (ends.h).
+ * What can end a routine besides itself, a row each: E(NAME, name, what happened). Whoever waits
+ * for one states it (ends.h).
  */
 // clang-format off
 #define CMO_EACH_END(E)                                                                             \

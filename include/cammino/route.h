@@ -48,8 +48,9 @@ extern "C" {
 typedef enum cmo_next { CMO_EACH_NEXT(CMO_NEXT_AS_ID) CMO_NEXTS } cmo_next;
 
 /** What a rule is for: a cmo_outcome, or these. */
-#define CMO_ON_BY(by) (64 + (by)) /**< done, by an end of its own: CMO_ON_BY(CMO_BY_RANGE_BELOW) */
-#define CMO_ON_OTHER  255         /**< any outcome but done that no other rule names */
+#define CMO_ON_BY(by) (64 + (by)) /**< done, by an end of its own: CMO_ON_BY(CMO_BY_RANGE_BELOW)   \
+                                   */
+#define CMO_ON_OTHER 255          /**< any outcome but done that no other rule names */
 
 /** What follows on one outcome. Without a rule, the next leg follows on done, by whatever end, and
  *  the run ends on anything else. An abort, the stop button and the run's limit end it always. */
@@ -81,8 +82,7 @@ typedef struct cmo_leg {
     .state_size = sizeof(cmo_##routine##_state)
 #define CMO_FOLLOW(its_rules)                                                                      \
     .rules = (uint8_t)(sizeof(its_rules) / sizeof *(its_rules)), .follow = (its_rules)
-#define CMO_PLACE(routine, its_place)                                                              \
-    .place = (its_place), .take_place = cmo_##routine##_place
+#define CMO_PLACE(routine, its_place) .place = (its_place), .take_place = cmo_##routine##_place
 
 /** Legs that are repeated together. What ends a group ends the leg that runs, and goes on behind
  *  the group. */
@@ -127,8 +127,8 @@ typedef struct cmo_route_state {
     cmo_group_state group[CMO_GROUPS_DEEP];
     uint8_t followed[CMO_COUNTED_RULES]; /**< how often, of rules with a number of times */
     uint8_t leg;
-    uint8_t refused;  /**< cmo_outcome of the leg that was not begun */
-    uint8_t leaving;  /**< the group whose end was met, from 1; 0: none */
+    uint8_t refused; /**< cmo_outcome of the leg that was not begun */
+    uint8_t leaving; /**< the group whose end was met, from 1; 0: none */
     cmo_ends_seen seen;
 } cmo_route_state;
 

@@ -86,16 +86,44 @@ bool lab_robot_write_measured(const char *path, const cmo_geometry *geometry,
 
 #define LAB_PARAMETERS_OF_LEG(NAME, name, figures, text) cmo_##name##_parameters name;
 
-/** One leg: a routine and its parameters. */
+/** What a program does by itself; on the bench it takes a time, and does nothing. */
+typedef struct lab_action {
+    uint32_t takes_ms, longest_ms;
+} lab_action;
+
+/** Any leg's parameters. */
+typedef union lab_leg_parameters {
+    CMO_EACH_LEG(LAB_PARAMETERS_OF_LEG)
+    lab_action action;
+} lab_leg_parameters;
+
+#define LAB_RULES_MAX 24U
+
+/** One leg: a routine and its parameters, and what is stated of it besides. */
 typedef struct lab_leg {
     cmo_routine_id routine;
     int line;              /**< in the route file */
+    char *file;            /**< that it was included from; NULL: the route's own */
+    char *name;            /**< NULL: none */
     bool stated;           /**< the line's true place is known: */
     cmo_stated_line place; /**< it sets the pose, and the next move makes good what is left */
-    union {
-        CMO_EACH_LEG(LAB_PARAMETERS_OF_LEG)
-    } parameters;
+    bool ended;            /**< something else may end it: */
+    cmo_ends ends;
+    unsigned rules; /**< what follows on which outcome */
+    cmo_follow rule[LAB_RULES_MAX];
+    lab_leg_parameters parameters;
 } lab_leg;
+
+/** Legs that are repeated together. */
+typedef struct lab_group {
+    char *name; /**< NULL: none */
+    int line;
+    uint8_t first, last; /**< from 0 */
+    uint16_t times;      /**< 0: until its end */
+    bool ended;
+    cmo_ends until;
+} lab_group;
+#define LAB_GROUPS_MAX 50
 
 /** How a leg looks for a line. False: it does not. */
 bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line);
@@ -126,6 +154,8 @@ typedef struct lab_route {
     double longest_s; /**< of the whole run; its record grows with it */
     unsigned legs;
     lab_leg leg[LAB_LEGS_MAX];
+    unsigned groups; /**< a group before those that it stands in */
+    lab_group group[LAB_GROUPS_MAX];
     lab_robot *robot;
     lab_fleet *fleet; /**< that `robot` is one of; NULL: it is one alone */
     cmo_sim_mat *mat;

@@ -47,8 +47,11 @@ typedef struct lab_heat {
 } lab_heat;
 #define LAB_HEAT_CELL_MM 20.0
 
+/** A leg as it was driven; one that is repeated is there each time. */
 typedef struct lab_leg_result {
-    unsigned number; /**< from 1 */
+    unsigned number;  /**< in the route, from 1 */
+    unsigned round;   /**< of the innermost group that it stands in, from 1; 0: it stands in none */
+    const char *name; /**< the route's; NULL: none */
     cmo_routine_id routine;
     cmo_outcome outcome;
     cmo_report report;

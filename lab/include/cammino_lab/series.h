@@ -24,7 +24,8 @@ typedef struct lab_series_figure {
 
 typedef struct lab_series_leg {
     cmo_routine_id routine;
-    unsigned outcomes[CMO_OUTCOMES]; /**< how often it ended so; not driven counts nowhere */
+    const char *name;                /**< the route's; NULL: none */
+    unsigned outcomes[CMO_OUTCOMES]; /**< how often it ended so, in all rounds */
     lab_series_figure figure[CMO_FIGURES];
 } lab_series_leg;
 
@@ -48,7 +49,7 @@ typedef struct lab_series_worst {
 
 typedef struct lab_series {
     uint64_t seed;
-    unsigned trials, completed; /**< completed: all legs done */
+    unsigned trials, completed; /**< completed: runs that ended done */
     unsigned diverged;          /**< trials whose simulated robot ran away: nothing of it is true */
     unsigned undrawn;           /**< of a fleet: seeds whose draws did not go together */
     uint64_t undrawn_seed;      /**< one of them */

@@ -1,0 +1,299 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Routes as files: names, numbers, groups, ends, what follows, other files' legs; and as they run.
+#include "calls.h"
+
+#include <glib/gstdio.h>
+#include <json-glib/json-glib.h>
+#include <math.h>
+
+#define HEAD "robot: r.yaml\nmat: m.svg\nstart: {x_mm: 0, y_mm: 0}\n"
+
+static lab_route *read_text(const char *text) {
+    GError *error = NULL;
+    lab_route *route = lab_route_from_bytes("a/b.yaml", text, strlen(text), &error);
+    ck_assert_msg(route != NULL, "%s", error ? error->message : "");
+    return route;
+}
+
+START_TEST(numbers_are_reckoned_wherever_one_stands) {
+    lab_route *route =
+        read_text("robot: r.yaml\nmat: m.svg\nstart: {x_mm: 2 * edge, y_mm: -(1.5 + 2) * 2}\n"
+                  "numbers: {edge: 30, wide: edge / 2 - 3, _n2: 2e1, all: (edge + wide) * 2 - -1}\n"
+                  "longest_s: wide\n"
+                  "legs:\n  - advance: {distance_mm: all, speed_mm_s: edge*edge/ 3}\n"
+                  "    until: {for_s: _n2 / 8, lines: 1 + 1}\n"
+                  "  - repeat: {times: wide / 4}\n    legs:\n      - turn: {angle_deg: -edge}\n");
+    ck_assert_double_eq(route->x_mm, 60);
+    ck_assert_double_eq(route->y_mm, -7);
+    ck_assert_double_eq(route->longest_s, 12);
+    ck_assert_float_eq(route->leg[0].parameters.advance.distance_mm, 85);
+    ck_assert_float_eq(route->leg[0].parameters.advance.speed_mm_s, 300);
+    ck_assert_uint_eq(route->leg[0].ends.for_ms, 2500);
+    ck_assert_uint_eq(route->leg[0].ends.lines, 2);
+    ck_assert_uint_eq(route->group[0].times, 3);
+    ck_assert_float_eq(route->leg[1].parameters.turn.angle_deg, -30);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(legs_have_names_ends_groups_and_what_follows) {
+    lab_route *route =
+        read_text(HEAD "legs:\n"
+                       "  - advance: {distance_mm: 9}\n"
+                       "    name: first\n"
+                       "    until: {touch: [left, back], ending: moving}\n"
+                       "    expect: [touch, no_line]\n"
+                       "    follow: {stalled: {again: 2}, other: {go_to: last}}\n"
+                       "  - repeat: {times: 4}\n"
+                       "    name: both\n"
+                       "    until: {button: true}\n"
+                       "    legs:\n"
+                       "      - turn: {angle_deg: 5}\n"
+                       "        follow: {done: {go_to: both, times: 3}, time: fail}\n"
+                       "      - repeat: {times: 2}\n"
+                       "        legs:\n"
+                       "          - action: {takes_s: 1.5}\n"
+                       "  - stop_on_line: {}\n"
+                       "    name: last\n"
+                       "    expect: done\n"
+                       "    until: {for_s: 3}\n");
+    ck_assert_uint_eq(route->legs, 4);
+    const lab_leg *first = &route->leg[0];
+    ck_assert_str_eq(first->name, "first");
+    ck_assert_uint_eq(first->ends.touch, 5);
+    ck_assert_int_eq(first->ends.ending, CMO_END_MOVING);
+    static const cmo_follow rules[] = {{CMO_OUTCOME_STALLED, CMO_AGAIN, 0, 2},
+                                       {CMO_ON_OTHER, CMO_GO_TO, 3, 0},
+                                       {CMO_ON_BY(CMO_BY_TOUCH), CMO_GO_ON, 0, 0},
+                                       {CMO_OUTCOME_NO_LINE, CMO_GO_ON, 0, 0},
+                                       {CMO_OUTCOME_DONE, CMO_FAIL, 0, 0}};
+    ck_assert_uint_eq(first->rules, 5);
+    ck_assert_mem_eq(first->rule, rules, sizeof rules);
+    ck_assert_uint_eq(route->groups, 2); // the inner one first
+    ck_assert_uint_eq(route->group[0].first, 2);
+    ck_assert_uint_eq(route->group[0].last, 2);
+    ck_assert_uint_eq(route->group[0].times, 2);
+    ck_assert_uint_eq(route->group[1].first, 1);
+    ck_assert_uint_eq(route->group[1].last, 2);
+    ck_assert_str_eq(route->group[1].name, "both");
+    ck_assert(route->group[1].until.button);
+    ck_assert_int_eq(route->leg[1].rule[0].next, CMO_GO_TO);
+    ck_assert_uint_eq(route->leg[1].rule[0].leg, 1);
+    ck_assert_uint_eq(route->leg[1].rule[0].times, 3);
+    ck_assert_int_eq(route->leg[1].rule[1].on, CMO_ON_BY(CMO_BY_TIME));
+    ck_assert_uint_eq(route->leg[2].parameters.action.takes_ms, 1500);
+    // What is to end by itself fails by any end.
+    const lab_leg *last = &route->leg[3];
+    ck_assert_uint_eq(last->rules, 1U + (CMO_BYS - 1U));
+    ck_assert_int_eq(last->rule[1].next, CMO_FAIL);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(what_is_wrong_is_said_with_line_and_field) {
+    static const struct {
+        const char *text, *says;
+    } cases[] = {
+        {"numbers: {a: b}\nlegs: []\n", "b.yaml:4: numbers.a: 'b' is not a number: no number is"},
+        {"numbers: {2a: 1}\nlegs: []\n", "numbers.2a: a name has letters, digits and _"},
+        {"numbers: {a: 1, a: 2}\nlegs: []\n", "numbers.a: given twice"},
+        {"numbers: [1]\nlegs: []\n", "numbers: must be names with numbers"},
+        {"legs:\n  - turn: {angle_deg: 1 +}\n", "legs[1].turn.angle_deg: '1 +' is not a number: a "
+                                                "number, or the name of one, is missing"},
+        {"legs:\n  - turn: {angle_deg: (1}\n", "a ) is missing"},
+        {"legs:\n  - turn: {angle_deg: 1 / 0}\n", "it has no value"},
+        {"legs:\n  - turn: {angle_deg: 2 % 1}\n", "+ - * / ( ) between numbers"},
+        {"legs:\n  - turn: {angle_deg: 2 * 2000}\n", "2 * 2000 is out of range; -3600 to 3600"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    nmae: a\n",
+         "legs[1].nmae: unknown key; did you mean"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    name: a b\n", "'a b' is no name"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    name: a\n  - turn: {angle_deg: 5}\n    name: a\n",
+         "b.yaml:8: legs[2].name: there is a leg called a already"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    follow: {touched: stop}\n",
+         "legs[1].follow.touched: no outcome and no end is called so; did you mean touch?"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    follow: {done: on}\n",
+         "must be go_on, stop, fail, {again: 2} or {go_to: NAME}"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    follow: {done: {again: 2, times: 3}}\n",
+         "must be one of them"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    follow: {done: {}}\n", "must be one of them"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    follow: {done: stop, done: stop}\n", "given twice"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    follow: {done: {go_to: hom}}\n    name: home\n",
+         "b.yaml:6: legs[1].follow: no leg is called hom; did you mean home?"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    expect: other\n", "legs[1].expect: no outcome"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    legs: []\n", "legs[1].legs: is a group's"},
+        {"legs:\n  - repeat: {times: 2}\n", "a group has legs"},
+        {"legs:\n  - repeat: {}\n    legs: [{turn: {angle_deg: 5}}]\n",
+         "legs[1].repeat.times: must be given, or an until beside it"},
+        {"legs:\n  - repeat: {times: 2}\n    expect: done\n    legs: [{turn: {angle_deg: 5}}]\n",
+         "is of a routine's leg, not of a group"},
+        {"legs:\n  - repeat: {times: 2}\n    legs:\n      - repeat: {times: 2}\n        legs:\n"
+         "          - repeat: {times: 2}\n            legs: [{turn: {angle_deg: 5}}]\n",
+         "legs[1].legs[1].legs[1]: groups stand in each other 2 deep at most"},
+        {"legs:\n  - turn: {angle_deg: 5}\n    repeat: {times: 2}\n",
+         "must name exactly one routine"},
+        {"legs:\n  - name: a\n", "must name exactly one routine"},
+        {"legs:\n  - include: none.yaml\n", "a/none.yaml: the route cannot be read"},
+        {"legs:\n  - include: none.yaml\n    name: a\n", "goes with a routine"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        GError *error = NULL;
+        char *text = g_strconcat(HEAD, cases[i].text, NULL);
+        ck_assert_ptr_null(lab_route_from_bytes("a/b.yaml", text, strlen(text), &error));
+        ck_assert_msg(strstr(error->message, cases[i].says) != NULL, "case %zu: %s", i,
+                      error->message);
+        ck_assert_ptr_null(strchr(error->message, '\n'));
+        g_clear_error(&error);
+        g_free(text);
+    }
+}
+END_TEST
+
+static void write_file(const char *name, const char *text) {
+    char *path = in_folder(name);
+    ck_assert(g_file_set_contents(path, text, -1, NULL));
+    g_free(path);
+}
+
+static void drop_file(const char *name) {
+    char *path = in_folder(name);
+    g_unlink(path);
+    g_free(path);
+}
+
+START_TEST(a_route_includes_anothers_legs_and_its_own_numbers_win) {
+    write_file("outer.yaml", HEAD "numbers: {way: 50}\nlegs:\n  - include: inner.yaml\n"
+                                  "  - turn: {angle_deg: angle}\n");
+    write_file("inner.yaml", "numbers: {way: 7, angle: 2 * way}\nlegs:\n"
+                             "  - advance: {distance_mm: way}\n    name: inner\n");
+    char *path = in_folder("outer.yaml");
+    char *text;
+    gsize size;
+    GError *error = NULL;
+    ck_assert(g_file_get_contents(path, &text, &size, NULL));
+    lab_route *route = lab_route_from_bytes(path, text, size, &error);
+    ck_assert_msg(route != NULL, "%s", error ? error->message : "");
+    ck_assert_uint_eq(route->legs, 2);
+    ck_assert_float_eq(route->leg[0].parameters.advance.distance_mm, 50);
+    ck_assert_float_eq(route->leg[1].parameters.turn.angle_deg, 100);
+    ck_assert_ptr_nonnull(strstr(route->leg[0].file, "inner.yaml"));
+    ck_assert_int_eq(route->leg[0].line, 3);
+    lab_route_free(route);
+    // One that includes itself, and one that has no legs.
+    write_file("inner.yaml", "legs:\n  - include: outer.yaml\n");
+    ck_assert_ptr_null(lab_route_from_bytes(path, text, size, &error));
+    ck_assert_ptr_nonnull(strstr(error->message, "routes include each other at most 5 deep"));
+    g_clear_error(&error);
+    write_file("inner.yaml", "numbers: {a: 1}\n");
+    ck_assert_ptr_null(lab_route_from_bytes(path, text, size, &error));
+    ck_assert_ptr_nonnull(strstr(error->message, "inner.yaml:1: legs: must be given"));
+    g_clear_error(&error);
+    g_free(text);
+    g_free(path);
+    drop_file("outer.yaml");
+    drop_file("inner.yaml");
+}
+END_TEST
+
+#define DEMO                                                                                       \
+    "robot: " SOURCE_DIR "/data/ferry/mozzo-yard.yaml\nmat: " SOURCE_DIR                           \
+    "/data/ferry/car-deck.svg\nstart: {x_mm: 150, y_mm: 580}\n"
+
+START_TEST(a_route_is_checked_whole_before_it_moves) {
+    static const struct {
+        const char *legs, *says;
+    } cases[] = {
+        {"legs:\n  - advance: {distance_mm: 9}\n    follow: {other: {go_to: a}}\n    name: a\n",
+         "legs[1].follow.times: has no end: say how many times"},
+        {"legs:\n  - turn: {angle_deg: 9}\n    follow: {other: {go_to: b}}\n"
+         "  - repeat: {times: 2}\n    legs:\n      - turn: {angle_deg: 9}\n"
+         "      - turn: {angle_deg: 9}\n        name: b\n",
+         "legs[1].follow.go_to: leads into a group"},
+        {"legs:\n  - repeat: {times: 2}\n    until: {way_mm: 9}\n    legs: [{turn: {angle_deg: "
+         "9}}]\n",
+         "legs[1].follow.until: counts ways or turns of a group"},
+        {"legs:\n  - advance: {distance_mm: 90, ending: moving}\n  - turn: {angle_deg: 9}\n",
+         "legs[1]: ends moving, and turn begins at a standstill"},
+        {"legs:\n  - turn: {angle_deg: 9}\n  - advance: {distance_mm: 90, speed_mm_s: 2000}\n",
+         "legs[2].advance.speed_mm_s: makes no sense for this robot; 700 would do"},
+        {"legs:\n  - turn: {angle_deg: 9}\n    until: {lines: 1, band: {low: 0.6, high: 0.4}}\n",
+         "legs[1].until.band: makes no sense"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        char *text = g_strconcat(DEMO, cases[i].legs, NULL);
+        write_file("r.yaml", text);
+        ck_assert_int_eq(CALL("drive %s/r.yaml"), 2);
+        ck_assert_msg(strstr(err, cases[i].says) != NULL, "case %zu: %s", i, err);
+        ck_assert_str_eq(out, "");
+        g_free(text);
+    }
+    drop_file("r.yaml");
+}
+END_TEST
+
+static JsonArray *legs_of(JsonParser *parser) {
+    ck_assert(json_parser_load_from_data(parser, out, -1, NULL));
+    return json_object_get_array_member(json_node_get_object(json_parser_get_root(parser)), "legs");
+}
+
+START_TEST(the_demos_run_goes_round_ends_by_range_and_tries_again) {
+    JsonParser *parser = json_parser_new();
+    ck_assert_int_eq(CALL("drive data/ferry/deck-run.yaml --seed 3 --json"), 0);
+    JsonArray *legs = legs_of(parser);
+    unsigned overs = 0;
+    unsigned tries = 0;
+    bool ranged = false;
+    for (guint i = 0; i < json_array_get_length(legs); i++) {
+        JsonObject *leg = json_array_get_object_element(legs, i);
+        const char *name = json_object_get_string_member_with_default(leg, "name", "");
+        if (strcmp(name, "over") == 0) {
+            overs++;
+            ck_assert_int_eq(json_object_get_int_member(leg, "round"), overs);
+        } else if (strcmp(name, "to_crate") == 0) {
+            ranged = true;
+            ck_assert_str_eq(json_object_get_string_member(leg, "by"), "range_below");
+            JsonObject *truth = json_object_get_object_member(leg, "truth");
+            ck_assert(!json_object_has_member(truth, "overshoot_mm"));
+        } else if (strcmp(name, "home") == 0) {
+            tries++;
+        }
+    }
+    ck_assert_uint_eq(overs, 2);
+    ck_assert(ranged);
+    ck_assert_uint_ge(tries, 2);
+    g_object_unref(parser);
+    ck_assert_int_eq(CALL("drive data/ferry/deck-run.yaml --seed 3"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "over, round 2\n"));
+    ck_assert_ptr_nonnull(strstr(out, "to_crate: ended by range_below\n"));
+    ck_assert_int_eq(CALL("series data/ferry/deck-run.yaml --trials 6"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "12 of 12"));
+    ck_assert_ptr_nonnull(strstr(out, "6 of 6 trials completed (100.0 %)"));
+}
+END_TEST
+
+START_TEST(a_run_that_is_not_as_expected_says_so) {
+    write_file("r.yaml", DEMO "legs:\n  - advance: {distance_mm: 90}\n"
+                              "    until: {range_below_mm: 30}\n    expect: range_below\n"
+                              "  - turn: {angle_deg: 9}\n");
+    ck_assert_int_eq(CALL("drive %s/r.yaml"), 1);
+    ck_assert_ptr_nonnull(strstr(out, "run: unexpected after"));
+    ck_assert_ptr_nonnull(strstr(out, "1 of 2 legs not driven"));
+    ck_assert_int_eq(CALL("series %s/r.yaml --trials 3"), 1);
+    ck_assert_ptr_nonnull(strstr(out, "0 of 3 trials completed"));
+    drop_file("r.yaml");
+}
+END_TEST
+
+int main(void) {
+    make_folder();
+    const TTest *const tests[] = {numbers_are_reckoned_wherever_one_stands,
+                                  legs_have_names_ends_groups_and_what_follows,
+                                  what_is_wrong_is_said_with_line_and_field,
+                                  a_route_includes_anothers_legs_and_its_own_numbers_win,
+                                  a_route_is_checked_whole_before_it_moves,
+                                  the_demos_run_goes_round_ends_by_range_and_tries_again,
+                                  a_run_that_is_not_as_expected_says_so,
+                                  NULL};
+    int status = run_suite("route_files", tests);
+    remove_folder();
+    return status;
+}
