@@ -24,8 +24,8 @@ typedef struct cli_command {
     int (*run)(int count, char **arguments); // count and arguments after the options
 } cli_command;
 
-extern const cli_command cli_demo, cli_budget, cli_drive, cli_draw, cli_keys, cli_levels, cli_live,
-    cli_series, cli_wiring;
+extern const cli_command cli_demo, cli_budget, cli_drive, cli_draw, cli_generate, cli_keys,
+    cli_levels, cli_live, cli_series, cli_wiring;
 
 // Says what is wrong on stderr, in one line, and returns CLI_WRONG.
 int cli_wrong(const char *format, ...) G_GNUC_PRINTF(1, 2);

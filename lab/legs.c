@@ -102,9 +102,10 @@ static const lab_key rule_keys[] = {
 const lab_section labi_rule_section = {
     "legs[].follow.*",
     "What follows on an outcome (`done`, `no_line`...), on an end (`range_below`...), or on any "
-    "`other` fault: a word, `go_on`, `stop` or `fail`, or one of these keys. Without a rule the "
-    "next "
-    "leg follows on done, and the run ends on a fault.",
+    "`other` fault: a word, `go_on`, `stop` or `fail`, or one of these keys. A rule whose times "
+    "are "
+    "used up is as if it were not there; without a rule the next leg follows on done, and the run "
+    "ends on a fault.",
     rule_keys};
 
 #define KEY_OF_LEG(NAME, name, figures, text)                                                      \

@@ -131,7 +131,7 @@ bool labi_reckon(const char *text, GHashTable *numbers, double *value, char **wh
 bool labi_is_name(const char *text) {
     bool good = text != NULL && *text != '\0' && !g_ascii_isdigit(*text) && strlen(text) <= 40;
     for (const char *c = text; good && *c != '\0'; c++) {
-        good = g_ascii_isalnum(*c) || *c == '_';
+        good = g_ascii_islower(*c) || g_ascii_isdigit(*c) || *c == '_';
     }
     return good;
 }
@@ -153,7 +153,7 @@ bool labi_yaml_numbers(yaml_reader *reader, const yaml_node_t *node, const char 
         double number;
         if (!labi_is_name(name)) {
             good = labi_yaml_wrong(reader, key, field,
-                                   "a name has letters, digits and _, and no digit first");
+                                   "a name has small letters, digits and _, and no digit first");
         } else if (!g_hash_table_add(own, (gpointer)(uintptr_t)name)) {
             good = labi_yaml_wrong(reader, key, field, "given twice");
         } else {
@@ -161,6 +161,8 @@ bool labi_yaml_numbers(yaml_reader *reader, const yaml_node_t *node, const char 
         }
         if (good && !g_hash_table_contains(reader->numbers, name)) {
             g_hash_table_insert(reader->numbers, g_strdup(name), g_memdup2(&number, sizeof number));
+            lab_number stated = {g_strdup(name), g_strdup(labi_yaml_text(value)), number};
+            g_array_append_val(reader->stated, stated);
         }
         g_free(field);
     }

@@ -66,6 +66,8 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
     lab_route *route = g_new0(lab_route, 1);
     yaml_node_t *root = labi_yaml_root(&reader);
     reader.numbers = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    reader.reckoned = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+    reader.stated = route->numbers = g_array_new(FALSE, FALSE, sizeof(lab_number));
     yaml_node_t *numbers = labi_yaml_find(&reader, root, "numbers");
     bool good = (numbers == NULL || labi_yaml_numbers(&reader, numbers, "numbers")) &&
                 read_head(&reader, root, &staged) &&
@@ -96,6 +98,7 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
     g_free(staged.robot);
     g_free(staged.mat);
     g_hash_table_destroy(reader.numbers);
+    g_hash_table_destroy(reader.reckoned);
     labi_yaml_close(&reader);
     return route;
 }
@@ -167,6 +170,17 @@ void lab_route_free(lab_route *route) {
         for (unsigned i = 0; i < route->legs; i++) {
             g_free(route->leg[i].name);
             g_free(route->leg[i].file);
+            if (route->leg[i].reckoned != NULL) {
+                g_hash_table_destroy(route->leg[i].reckoned);
+            }
+        }
+        for (guint i = 0; route->numbers != NULL && i < route->numbers->len; i++) {
+            lab_number *number = &g_array_index(route->numbers, lab_number, i);
+            g_free(number->name);
+            g_free(number->text);
+        }
+        if (route->numbers != NULL) {
+            g_array_free(route->numbers, TRUE);
         }
         for (unsigned i = 0; i < route->groups; i++) {
             g_free(route->group[i].name);

@@ -9,6 +9,9 @@
 // A route that includes one that includes... and so on, is no route.
 #define INCLUDES_DEEPEST 5U
 
+// Rules that a leg may state; what it expects adds to them.
+#define RULES_STATED_MAX 8U
+
 // `go_to` may name a leg that comes later.
 typedef struct pending {
     unsigned leg, rule;
@@ -51,9 +54,9 @@ static bool check_name(const reading *r, const yaml_node_t *node, const char *pa
     const yaml_node_t *at = labi_yaml_find(r->reader, node, "name");
     bool good = true;
     if (!labi_is_name(name)) {
-        good = labi_yaml_wrong(r->reader, at, field,
-                               "'%s' is no name; letters, digits and _ would do, no digit first",
-                               name);
+        good = labi_yaml_wrong(
+            r->reader, at, field,
+            "'%s' is no name; small letters, digits and _ would do, no digit first", name);
     } else if (leg_named(r->route, name) >= 0) {
         good = labi_yaml_wrong(r->reader, at, field, "there is a leg called %s already", name);
     }
@@ -195,7 +198,8 @@ static bool read_follow(reading *r, const yaml_node_t *node, const char *path, l
     return good;
 }
 
-// A leg that has to end in one of these ways: any other one fails, unless a rule says what then.
+// A leg that has to end in one of these ways. It comes behind the leg's own rules: any other way
+// fails, unless one of those says what then.
 static bool expect_one(const reading *r, const yaml_node_t *node, const char *path, lab_leg *leg,
                        bool *done) {
     const char *name = labi_yaml_text(node);
@@ -204,7 +208,7 @@ static bool expect_one(const reading *r, const yaml_node_t *node, const char *pa
         return unknown_outcome(r, node, path);
     }
     *done = *done || on == CMO_OUTCOME_DONE;
-    if (!has_rule(leg, on) && leg->rules < LAB_RULES_MAX - 1) {
+    if (leg->rules < LAB_RULES_MAX / 2) {
         add_rule(leg, on, CMO_GO_ON);
     }
     return true;
@@ -234,7 +238,7 @@ static bool read_expect(const reading *r, const yaml_node_t *node, const char *p
             add_rule(leg, (uint8_t)CMO_ON_BY(by), CMO_FAIL);
         }
     }
-    if (good && !done && !has_rule(leg, CMO_OUTCOME_DONE)) {
+    if (good && !done) {
         add_rule(leg, CMO_OUTCOME_DONE, CMO_FAIL);
     }
     return good;
@@ -286,6 +290,25 @@ static bool misplaced(const reading *r, const yaml_node_t *node, const char *pat
     return false;
 }
 
+// What was reckoned in this leg goes with it, by its keys.
+static void take_reckoned(const reading *r, const char *path, lab_leg *leg) {
+    char *before = g_strdup_printf("%s.", path);
+    GHashTableIter next;
+    gpointer at, text;
+    g_hash_table_iter_init(&next, r->reader->reckoned);
+    while (g_hash_table_iter_next(&next, &at, &text)) {
+        if (g_str_has_prefix(at, before)) {
+            if (leg->reckoned == NULL) {
+                leg->reckoned = g_hash_table_new_full(g_str_hash, g_str_equal, g_free, g_free);
+            }
+            g_hash_table_insert(leg->reckoned, g_strdup((char *)at + strlen(before)),
+                                g_strdup(text));
+            g_hash_table_iter_remove(&next);
+        }
+    }
+    g_free(before);
+}
+
 static bool read_routine(reading *r, const yaml_node_t *node, const char *path, const char *routine,
                          staged_leg *staged) {
     static const char *const of_groups[] = {"legs", NULL};
@@ -312,6 +335,7 @@ static bool read_routine(reading *r, const yaml_node_t *node, const char *path, 
     }
     leg->name = g_steal_pointer(&staged->name);
     leg->file = g_strdup(r->source);
+    take_reckoned(r, path, leg);
     r->route->legs++;
     return true;
 }
@@ -383,6 +407,8 @@ static bool read_include(reading *r, const yaml_node_t *node, const char *path,
         below.includes++;
         // What is stated above wins over what is stated there.
         inner.numbers = r->reader->numbers;
+        inner.stated = r->reader->stated;
+        inner.reckoned = r->reader->reckoned;
         yaml_node_t *numbers = labi_yaml_find(&inner, root, "numbers");
         yaml_node_t *legs = labi_yaml_find(&inner, root, "legs");
         good = (numbers == NULL || labi_yaml_numbers(&inner, numbers, "numbers")) &&

@@ -335,10 +335,8 @@ lab_run *lab_drive(const lab_route *route, uint64_t seed) {
     return lab_drive_from(route, route->robot, &start, seed, true);
 }
 
-lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, const lab_start *start,
-                        uint64_t seed, bool trace) {
-    lab_route driven = *route; // the truth is that of the robot that drives
-    driven.robot = (lab_robot *)(uintptr_t)described;
+cmo_sim *lab_sim(const lab_route *route, const lab_robot *described, const lab_start *start,
+                 uint64_t seed) {
     cmo_sim_setup setup = {.traits = described->traits,
                            .plant = described->plant,
                            .faults = described->faults,
@@ -351,7 +349,14 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
                            .stop_pressed_ms = 1000.0 * route->stop_pressed_s,
                            .seed = seed};
     memcpy(setup.object, route->object, sizeof setup.object);
-    cmo_sim *sim = cmo_sim_new(&setup);
+    return cmo_sim_new(&setup);
+}
+
+lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, const lab_start *start,
+                        uint64_t seed, bool trace) {
+    lab_route driven = *route; // the truth is that of the robot that drives
+    driven.robot = (lab_robot *)(uintptr_t)described;
+    cmo_sim *sim = lab_sim(route, described, start, seed);
     cmo_sim_record(sim);
     lab_run *run = g_new0(lab_run, 1);
     run->seed = seed;

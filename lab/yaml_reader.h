@@ -15,9 +15,11 @@ typedef struct yaml_reader {
     // A value may be a phrase, "1 to 2 or 5": one is drawn, by this number and the field's path...
     bool draws;
     uint64_t seed;
-    GHashTable
-        *numbers; // names of numbers, to a double each; then numbers may be reckoned. Or NULL
-    bool tries;   // ...or each of its ends is read in turn, and the last one stays
+    // Names of numbers, to a double each: then numbers may be reckoned. Or NULL; so may the others.
+    GHashTable *numbers;
+    GArray *stated;       // of lab_number: they as they were stated
+    GHashTable *reckoned; // of a field's path, what was reckoned there
+    bool tries;           // ...or each of its ends is read in turn, and the last one stays
 } yaml_reader;
 
 // Parses the whole text. The reader must be closed if this is true.
@@ -58,7 +60,7 @@ bool labi_reckon(const char *text, GHashTable *numbers, double *value, char **wh
 // Reads a mapping of names to numbers into the reader's. A name that is there already stays.
 bool labi_yaml_numbers(yaml_reader *reader, const yaml_node_t *node, const char *path);
 
-// Whether a text may be a name: letters, digits and _, no digit first.
+// Whether a text may be a name: small letters, digits and _, no digit first.
 bool labi_is_name(const char *text);
 
 // Sets all numbers of a section's object to NAN.

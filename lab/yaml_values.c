@@ -63,9 +63,9 @@ static bool read_number(yaml_reader *reader, const yaml_node_t *node, const char
     const char *unit = lab_key_unit(key);
     double value;
     char *why = NULL;
-    bool reckons = text != NULL && reader->numbers != NULL;
-    if (!parse_number(text, &value) &&
-        !(reckons && labi_reckon(text, reader->numbers, &value, &why))) {
+    bool plain = parse_number(text, &value);
+    bool reckons = !plain && text != NULL && reader->numbers != NULL;
+    if (!plain && !(reckons && labi_reckon(text, reader->numbers, &value, &why))) {
         labi_yaml_wrong(reader, node, path, "%s%s%s is not a number%s%s; %.10g to %.10g%s%s",
                         text ? "'" : "", text ? text : "this", text ? "'" : "", why ? ": " : "",
                         why ? why : "", key->low, key->high, *unit ? " " : "", unit);
@@ -79,6 +79,9 @@ static bool read_number(yaml_reader *reader, const yaml_node_t *node, const char
     if (value < key->low || value > key->high) {
         return labi_yaml_wrong(reader, node, path, "%s is out of range; %.10g to %.10g%s%s", text,
                                key->low, key->high, *unit ? " " : "", unit);
+    }
+    if (reckons && reader->reckoned != NULL) {
+        g_hash_table_insert(reader->reckoned, g_strdup(path), g_strdup(text));
     }
     *out = value;
     return true;

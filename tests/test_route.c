@@ -316,12 +316,21 @@ START_TEST(what_follows_on_an_outcome) {
                               {CMO_LEG(action, &brief)}};
     start_all(&r);
     ck_assert_int_eq(GO(&r, &state, itself), CMO_OUTCOME_UNEXPECTED);
-    // Tries in a row that are used up on what is done.
+    // What is used up is as if it were not there.
     const cmo_follow done[] = {{CMO_OUTCOME_DONE, CMO_AGAIN, 0, 3}};
-    const cmo_leg tries[] = {{CMO_LEG(action, &brief), CMO_FOLLOW(done)}};
+    const cmo_leg tries[] = {{CMO_LEG(action, &brief), CMO_FOLLOW(done)},
+                             {CMO_LEG(action, &brief)}};
     start_all(&r);
-    ck_assert_int_eq(GO(&r, &state, tries), CMO_OUTCOME_UNEXPECTED);
-    ck_assert_str_eq(visited, "aaaa");
+    ck_assert_int_eq(GO(&r, &state, tries), CMO_OUTCOME_DONE);
+    ck_assert_str_eq(visited, "aaaab");
+    const cmo_follow in_turn[] = {{CMO_OUTCOME_DONE, CMO_AGAIN, 0, 1},
+                                  {CMO_OUTCOME_DONE, CMO_GO_TO, 0, 2},
+                                  {CMO_OUTCOME_DONE, CMO_FAIL, 0, 0}};
+    const cmo_leg turns[] = {{CMO_LEG(action, &brief)},
+                             {CMO_LEG(action, &brief), CMO_FOLLOW(in_turn)}};
+    start_all(&r);
+    ck_assert_int_eq(GO(&r, &state, turns), CMO_OUTCOME_UNEXPECTED);
+    ck_assert_str_eq(visited, "abbabbabb");
 }
 END_TEST
 

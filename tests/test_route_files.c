@@ -95,7 +95,7 @@ START_TEST(what_is_wrong_is_said_with_line_and_field) {
         const char *text, *says;
     } cases[] = {
         {"numbers: {a: b}\nlegs: []\n", "b.yaml:4: numbers.a: 'b' is not a number: no number is"},
-        {"numbers: {2a: 1}\nlegs: []\n", "numbers.2a: a name has letters, digits and _"},
+        {"numbers: {2a: 1}\nlegs: []\n", "numbers.2a: a name has small letters, digits and _"},
         {"numbers: {a: 1, a: 2}\nlegs: []\n", "numbers.a: given twice"},
         {"numbers: [1]\nlegs: []\n", "numbers: must be names with numbers"},
         {"legs:\n  - turn: {angle_deg: 1 +}\n", "legs[1].turn.angle_deg: '1 +' is not a number: a "

@@ -139,35 +139,37 @@ static void forget_tries(cmo_route_state *state, const cmo_leg *leg) {
     }
 }
 
-// The rule for how the leg has ended; leg->rules: there is none.
-static uint8_t find_rule(const cmo_leg *leg, const cmo_report *report) {
-    uint8_t otherwise = leg->rules;
+// Whether a rule's times are used up: then it is as if it were not there.
+static bool is_used_up(cmo_route_state *state, uint8_t number, const cmo_follow *rule) {
+    return rule->times != 0 && *times_followed(state, state->leg, number) >= rule->times;
+}
+
+// The rule for how the leg has ended, the first that names it, else the first for all that is like
+// it; leg->rules: there is none.
+static uint8_t find_rule(cmo_route_state *state, const cmo_leg *leg, const cmo_report *report) {
     bool done = report->outcome == CMO_OUTCOME_DONE;
-    uint8_t general = done ? CMO_OUTCOME_DONE : CMO_ON_OTHER;
-    for (uint8_t i = 0; i < leg->rules; i++) {
-        uint8_t on = cmi_rule_of(leg, i).on;
-        bool by = done && report->by != CMO_BY_ITSELF;
-        if (on == (by ? CMO_ON_BY(report->by) : report->outcome)) {
-            return i;
+    bool by = done && report->by != CMO_BY_ITSELF;
+    const uint8_t names[] = {(uint8_t)(by ? CMO_ON_BY(report->by) : report->outcome),
+                             (uint8_t)(done ? CMO_OUTCOME_DONE : CMO_ON_OTHER)};
+    for (uint8_t n = 0; n < sizeof names; n++) {
+        for (uint8_t i = 0; i < leg->rules; i++) {
+            cmo_follow rule = cmi_rule_of(leg, i);
+            if (rule.on == names[n] && !is_used_up(state, i, &rule)) {
+                return i;
+            }
         }
-        otherwise = on == general ? i : otherwise;
     }
-    return otherwise;
+    return leg->rules;
 }
 
 static void follow(cmo_robot *robot, cmo_route_state *state, const cmo_leg *leg) {
     cmo_outcome outcome = (cmo_outcome)robot->report.outcome;
-    uint8_t number = find_rule(leg, &robot->report);
+    uint8_t number = find_rule(state, leg, &robot->report);
     cmo_follow rule = {.next = outcome == CMO_OUTCOME_DONE ? CMO_GO_ON : CMO_STOP};
     if (number < leg->rules) {
         rule = cmi_rule_of(leg, number);
-        uint8_t *followed = rule.times != 0 ? times_followed(state, state->leg, number) : NULL;
-        if (followed != NULL && *followed >= rule.times) {
-            finish(robot, outcome == CMO_OUTCOME_DONE ? CMO_OUTCOME_UNEXPECTED : outcome);
-            return;
-        }
-        if (followed != NULL) {
-            (*followed)++;
+        if (rule.times != 0) {
+            ++*times_followed(state, state->leg, number);
         }
     }
     if (rule.next == CMO_AGAIN) {

@@ -31,9 +31,8 @@
 extern "C" {
 #endif
 
-/** What follows, a row each: N(NAME, name, what it means). Only `again` and a `go_to` that leads
- *  back are limited to a number of times; once that is used up the run has failed, with the leg's
- *  outcome, or unexpected where that is done. */
+/** What follows, a row each: N(NAME, name, what it means). `again` and a `go_to` that leads back
+ * are limited to a number of times; once that is used up, it is as if the rule were not there. */
 // clang-format off
 #define CMO_EACH_NEXT(N)                                                                            \
     N(GO_ON, go_on, "with the next leg")                                                            \
@@ -48,12 +47,14 @@ extern "C" {
 typedef enum cmo_next { CMO_EACH_NEXT(CMO_NEXT_AS_ID) CMO_NEXTS } cmo_next;
 
 /** What a rule is for: a cmo_outcome, or these. */
-#define CMO_ON_BY(by) (64 + (by)) /**< done, by an end of its own: CMO_ON_BY(CMO_BY_RANGE_BELOW)   \
-                                   */
-#define CMO_ON_OTHER 255          /**< any outcome but done that no other rule names */
+#define CMO_ON_BY(by)                                                                              \
+    (64 + (by))          /**< done, by an end of its own: CMO_ON_BY(CMO_BY_RANGE_BELOW)            \
+                          */
+#define CMO_ON_OTHER 255 /**< any outcome but done that no other rule names */
 
-/** What follows on one outcome. Without a rule, the next leg follows on done, by whatever end, and
- *  the run ends on anything else. An abort, the stop button and the run's limit end it always. */
+/** What follows on one outcome; of two rules for it the first that is not used up. Without one, the
+ * next leg follows on done, by whatever end, and the run ends on anything else. An abort, the stop
+ * button and the run's limit end it always. */
 typedef struct cmo_follow {
     uint8_t on;    /**< cmo_outcome, CMO_ON_BY(...), CMO_ON_OTHER */
     uint8_t next;  /**< cmo_next */

@@ -97,7 +97,13 @@ typedef union lab_leg_parameters {
     lab_action action;
 } lab_leg_parameters;
 
-#define LAB_RULES_MAX 24U
+/** A number that has a name, as the file states it. */
+typedef struct lab_number {
+    char *name, *text;
+    double value;
+} lab_number;
+
+#define LAB_RULES_MAX 32U
 
 /** One leg: a routine and its parameters, and what is stated of it besides. */
 typedef struct lab_leg {
@@ -105,6 +111,7 @@ typedef struct lab_leg {
     int line;              /**< in the route file */
     char *file;            /**< that it was included from; NULL: the route's own */
     char *name;            /**< NULL: none */
+    GHashTable *reckoned;  /**< what was reckoned in the file, by key: "turn.angle_deg". NULL: none */
     bool stated;           /**< the line's true place is known: */
     cmo_stated_line place; /**< it sets the pose, and the next move makes good what is left */
     bool ended;            /**< something else may end it: */
@@ -152,6 +159,7 @@ typedef struct lab_route {
     double start_pressed_s; /**< the start button is pressed then; 0: never */
     double stop_pressed_s;
     double longest_s; /**< of the whole run; its record grows with it */
+    GArray *numbers;  /**< of lab_number; NULL: none */
     unsigned legs;
     lab_leg leg[LAB_LEGS_MAX];
     unsigned groups; /**< a group before those that it stands in */
@@ -175,6 +183,10 @@ bool lab_route_draw(lab_route *route, uint64_t seed, GError **error);
 /** Reads the route alone: `robot` and `mat` stay NULL. */
 lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
 void lab_route_free(lab_route *route);
+
+/** The route, its robot and its levels as one C file that needs core alone; to be freed with
+ *  g_free(). The robot must be one alone. */
+char *lab_generate(const lab_route *route);
 
 /** Finds the region around the start, where a leg is to stay inside of one; NULL: there is none. To
  *  be called again where robot, mat or start have been changed by hand. */

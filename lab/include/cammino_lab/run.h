@@ -117,7 +117,11 @@ typedef struct lab_start {
     double x_mm, y_mm, heading_deg;
 } lab_start;
 
-/** The same with another robot in the place of the route's, and a start that the robot does not
+/** The simulated robot as a run of the route begins, for a program of your own. */
+cmo_sim *lab_sim(const lab_route *route, const lab_robot *robot, const lab_start *start,
+                 uint64_t seed);
+
+/** Runs a route with another robot in the place of the route's, and a start that the robot does not
  *  know of: it believes to stand where the route says. Without a trace, `rows` stays empty. */
 lab_run *lab_drive_from(const lab_route *route, const lab_robot *robot, const lab_start *start,
                         uint64_t seed, bool trace);
