@@ -162,7 +162,7 @@ static bool is_pressed(const cmo_robot *robot, cmo_ends_seen *seen) {
 cmo_by cmi_end_met(cmo_robot *robot, const cmo_ends *ends, cmo_ends_seen *seen, uint32_t time_ms,
                    bool ways) {
     const cmo_sample *sample = robot->sample;
-    cmo_by by = ways ? find_way(robot, ends) : CMO_BY_ITSELF;
+    cmo_by by = ways && cmi_any_way(ends) ? find_way(robot, ends) : CMO_BY_ITSELF;
     bool ranged = sample->have & CMO_HAVE_RANGE;
     if (by != CMO_BY_ITSELF) {
         return by;
