@@ -68,7 +68,14 @@ void cli_print_run(const lab_route *route, const lab_run *run, bool all);
 
 // ---------------------------------------------------------------------------------- pictures --
 
-typedef enum cli_view { CLI_VIEW_MAT, CLI_VIEW_STRIP, CLI_VIEW_HEAT, CLI_VIEW_MARGINS } cli_view;
+// From the heat on they need more than a trace has.
+typedef enum cli_view {
+    CLI_VIEW_MAT,
+    CLI_VIEW_STRIP,
+    CLI_VIEW_TIMELINE,
+    CLI_VIEW_HEAT,
+    CLI_VIEW_MARGINS
+} cli_view;
 
 // What --view, --leg and --over say.
 typedef struct cli_picture {
@@ -86,8 +93,10 @@ typedef struct cli_picture {
      0,                                                                                            \
      G_OPTION_ARG_STRING,                                                                          \
      view,                                                                                         \
-     "What it shows: mat, the path from above; strip, reflectance and speed of one leg; of a "     \
-     "patrol also heat, where it was for how long, and margins, how near it came to the "          \
+     "What it shows: mat, the path from above; strip, reflectance and speed of one leg; "          \
+     "timeline, "                                                                                  \
+     "which leg ran when; of a patrol also heat, where it was for how long, and margins, how "     \
+     "near it came to the "                                                                        \
      "boundary (default " fallback ")",                                                            \
      "VIEW"},                                                                                      \
         {"leg", 0,                                                                                 \
@@ -125,6 +134,16 @@ char *cli_plot_quoted(const char *text); // for a string in single quotes
 // Histograms of readings, one a sensor, with levels and thresholds.
 bool cli_draw_levels(const char *title, const lab_floor *floor, const lab_sensor_levels *sensors,
                      unsigned lights, const char *path, GError **error);
+
+// The legs of a run over time. `run` may be NULL: then only what the rows hold is drawn.
+bool cli_draw_timeline(const char *title, const GArray *rows, const lab_run *run,
+                       const cli_picture *picture, GError **error);
+
+// The first row behind a leg that begins with this one; one that runs again begins anew.
+guint cli_leg_end(const GArray *rows, guint start);
+
+// A stage's colour; `strong` where nothing is drawn over it.
+const char *cli_stage_colour(uint8_t stage, bool strong);
 
 // Reflectance and speed of one leg.
 bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,

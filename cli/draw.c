@@ -18,7 +18,7 @@ static int draw(const char *trace_path) {
     if (!cli_picture_parse(picture_path, chosen, leg, over, &picture, &error)) {
         return cli_error(error);
     }
-    if (picture.view > CLI_VIEW_STRIP) {
+    if (picture.view >= CLI_VIEW_HEAT) {
         return cli_wrong("--view: %s needs the truth of a run: cammino drive ROUTE --view %s "
                          "--picture FILE",
                          view, view);
@@ -41,6 +41,8 @@ static int draw(const char *trace_path) {
                           NULL) &&
                cli_draw_mat(route, rows, NULL, &picture, &error);
         lab_route_free(route);
+    } else if (picture.view == CLI_VIEW_TIMELINE) {
+        good = cli_draw_timeline(trace_path, rows, NULL, &picture, &error);
     } else {
         good = cli_draw_strip(trace_path, rows, NULL, &picture, &error);
     }

@@ -59,7 +59,7 @@ bool cli_picture_name(const char *path, GError **error) {
 
 bool cli_picture_parse(const char *path, const char *view, int leg, const char *over,
                        cli_picture *picture, GError **error) {
-    static const char *const views[] = {"mat", "strip", "heat", "margins", NULL};
+    static const char *const views[] = {"mat", "strip", "timeline", "heat", "margins", NULL};
     static const char *const axes[] = {"way", "time", NULL};
     unsigned chosen_view, chosen_axis;
     if (!parse_word("--view", view != NULL ? view : "mat", views, &chosen_view, error) ||
@@ -77,6 +77,39 @@ bool cli_picture_parse(const char *path, const char *view, int leg, const char *
     return true;
 }
 
+guint cli_leg_end(const GArray *rows, guint start) {
+    guint end = start + 1;
+    for (; end < rows->len; end++) {
+        const lab_row *before = &g_array_index(rows, lab_row, end - 1);
+        const lab_row *row = &g_array_index(rows, lab_row, end);
+        bool anew = before->robot.stage == CMO_STAGE_IDLE && row->robot.stage != CMO_STAGE_IDLE &&
+                    end - 1 > start;
+        if (row->leg != before->leg || anew) {
+            break;
+        }
+    }
+    return end;
+}
+
+const char *cli_stage_colour(uint8_t stage, bool strong) {
+    // A light one for what lies behind curves, and one that stands by itself.
+    static const char *const colours[CMO_STAGES][2] = {
+        [CMO_STAGE_IDLE] = {"#ffffff", "#ffffff"},      [CMO_STAGE_MOVE] = {"#dbe9f6", "#a9cbe8"},
+        [CMO_STAGE_BLIND] = {"#e8e8e8", "#cfcfcf"},     [CMO_STAGE_SEARCH] = {"#e3f2dd", "#b4dba4"},
+        [CMO_STAGE_PROVE] = {"#fff3cd", "#f2d675"},     [CMO_STAGE_BRAKE] = {"#fbe0d8", "#f0aa94"},
+        [CMO_STAGE_HALT] = {"#fbe0d8", "#f0aa94"},      [CMO_STAGE_RETURN] = {"#dff1f2", "#9fd3d6"},
+        [CMO_STAGE_SETTLE] = {"#ece2f4", "#cdb4e0"},    [CMO_STAGE_SWING] = {"#fdeedd", "#f5cc9a"},
+        [CMO_STAGE_PATROL] = {"#e3f2dd", "#c4e3b8"},    [CMO_STAGE_FEEL] = {"#fff3cd", "#f2d675"},
+        [CMO_STAGE_ROOM] = {"#dff1f2", "#c3e2e4"},      [CMO_STAGE_BACK] = {"#dff1f2", "#7fbfc4"},
+        [CMO_STAGE_TURN_BACK] = {"#e6ecd6", "#d3dcb6"}, [CMO_STAGE_SCAN] = {"#ece2f4", "#cdb4e0"},
+        [CMO_STAGE_CHARGE] = {"#fbe0d8", "#e0765a"},    [CMO_STAGE_WAIT] = {"#f2f2f2", "#e2e2e2"},
+        [CMO_STAGE_COUNTDOWN] = {"#f2f2f2", "#b9b9b9"}, [CMO_STAGE_CREEP] = {"#fdeedd", "#f5cc9a"},
+        [CMO_STAGE_TURN] = {"#e6ecd6", "#bfd08f"},      [CMO_STAGE_ACTION] = {"#f2f2f2", "#d9c7a8"},
+    };
+    const char *colour = colours[stage < CMO_STAGES ? stage : 0][strong];
+    return colour != NULL ? colour : colours[CMO_STAGE_BLIND][strong];
+}
+
 bool cli_draw_run(const lab_route *route, const lab_run *run, const cli_picture *picture,
                   GError **error) {
     switch (picture->view) {
@@ -84,6 +117,8 @@ bool cli_draw_run(const lab_route *route, const lab_run *run, const cli_picture 
         return cli_draw_heat(route, run, picture, error);
     case CLI_VIEW_MARGINS:
         return cli_draw_margins(route, run, picture, error);
+    case CLI_VIEW_TIMELINE:
+        return cli_draw_timeline(route->path, run->rows, run, picture, error);
     case CLI_VIEW_STRIP:
         return cli_draw_strip(route->path, run->rows, run, picture, error);
     default:

@@ -35,15 +35,8 @@ static double along(const strip *s, guint i) {
 
 static bool find_leg(strip *s, unsigned leg) {
     bool found = false;
-    for (guint i = 0; i < s->rows->len && !found; i++) {
-        bool first = i == 0 || row_at(s, i)->leg != row_at(s, i - 1)->leg;
-        if (!first) {
-            continue;
-        }
-        guint end = i;
-        while (end < s->rows->len && row_at(s, end)->leg == row_at(s, i)->leg) {
-            end++;
-        }
+    for (guint i = 0, end; i < s->rows->len && !found; i = end) {
+        end = cli_leg_end(s->rows, i);
         bool crossed = isfinite((double)row_at(s, end - 1)->robot.crossing_mm);
         found = leg > 0 ? row_at(s, i)->leg == leg : crossed;
         if (found || (leg == 0 && i == 0)) { // the first stands in until one with a line comes
@@ -104,18 +97,6 @@ static void put_data(strip *s) {
     put(s, "EOD");
 }
 
-static const char *stage_colour(uint8_t stage) {
-    static const char *const colours[CMO_STAGES] = {
-        [CMO_STAGE_IDLE] = "#ffffff",   [CMO_STAGE_MOVE] = "#dbe9f6",
-        [CMO_STAGE_BLIND] = "#e8e8e8",  [CMO_STAGE_SEARCH] = "#e3f2dd",
-        [CMO_STAGE_PROVE] = "#fff3cd",  [CMO_STAGE_BRAKE] = "#fbe0d8",
-        [CMO_STAGE_HALT] = "#fbe0d8",   [CMO_STAGE_RETURN] = "#dff1f2",
-        [CMO_STAGE_SETTLE] = "#ece2f4", [CMO_STAGE_SWING] = "#fdeedd",
-        [CMO_STAGE_TURN] = "#e6ecd6",   [CMO_STAGE_ACTION] = "#f2f2f2",
-    };
-    return colours[stage < CMO_STAGES ? stage : 0];
-}
-
 // Stages as shaded bands behind the curves. With `names`, each is named where there is room.
 static void put_stages(strip *s, bool names) {
     double whole = along(s, s->end - 1) - along(s, s->start);
@@ -134,7 +115,7 @@ static void put_stages(strip *s, bool names) {
         put(s,
             "set object rectangle from %.4f, graph 0 to %.4f, graph 1 behind fillcolor rgb '%s' "
             "fillstyle solid noborder",
-            MIN(from, to), MAX(from, to), stage_colour(stage));
+            MIN(from, to), MAX(from, to), cli_stage_colour(stage, false));
         double middle = 0.5 * (from + to);
         const char *name = cmo_stage_name((cmo_stage)stage);
         double room = 0.018 * whole * (double)strlen(name);
