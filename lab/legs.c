@@ -300,3 +300,64 @@ uint32_t labi_leg_figures(const lab_leg *leg) {
                    leg->parameters.drive_until_line.ending == CMO_END_MOVING;
     return applies[leg->routine] & ~(goes_on ? CMO_FIGURES_OF_REST : 0U);
 }
+
+// --------------------------------------------------------------------------------------- texts --
+
+static void tell(GString *text, const char *key, double value) {
+    if (value != 0.0) {
+        g_string_append_printf(text, "%s%s %.4g", text->len > 0 ? ", " : "", key, value);
+    }
+}
+
+static void tell_words(GString *text, const char *key, unsigned bits, const char *const *words) {
+    if (bits != 0) {
+        g_string_append_printf(text, "%s%s", text->len > 0 ? ", " : "", key);
+    }
+    for (unsigned i = 0; words[i] != NULL; i++) {
+        if (bits & 1U << i) {
+            g_string_append_printf(text, " %s", words[i]);
+        }
+    }
+}
+
+// What was given of the ends, key by key as a file has it.
+char *lab_ends_text(const cmo_ends *ends) {
+    GString *text = g_string_new(NULL);
+    const cmo_ends *p = ends;
+#define TELL(X, type, ...)          TELL_##type(__VA_ARGS__)
+#define TELL_OTHERWISE(name, ...)   tell(text, #name, (double)p->name);
+#define TELL_TIME(name, key, ...)   tell(text, #key, (double)p->name / 1000.0);
+#define TELL_COUNT(of, name, ...)   tell(text, #name, (double)p->name);
+#define TELL_BITS(name, words, ...) tell_words(text, #name, p->name, WORDS words);
+#define TELL_FLAG(name, ...)        tell_words(text, #name, p->name ? 1U : 0U, WORDS(NULL));
+#define TELL_CHOICE(of, name, first, last, words, ...)
+#define TELL_BAND(name, ...)
+    CMO_ENDS_PARAMETERS(TELL, )
+    return g_string_free(text, FALSE);
+}
+
+const char *lab_leg_called(const lab_leg *leg) {
+    return leg->name != NULL ? leg->name : cmo_routine_name(leg->routine);
+}
+
+char *lab_follow_text(const lab_route *route, unsigned number) {
+    static const char *const words[CMO_NEXTS] = {
+#define NEXT_WORD(NAME, name, text) #name,
+        CMO_EACH_NEXT(NEXT_WORD)};
+    const lab_leg *leg = &route->leg[number];
+    GString *text = g_string_new(NULL);
+    for (unsigned i = 0; i < leg->rules; i++) {
+        const cmo_follow *rule = &leg->rule[i];
+        const char *on = rule->on == CMO_ON_OTHER   ? "other"
+                         : rule->on >= CMO_ON_BY(1) ? cmo_by_name((cmo_by)(rule->on - CMO_ON_BY(0)))
+                                                    : cmo_outcome_name((cmo_outcome)rule->on);
+        g_string_append_printf(text, "%s%s: %s", i > 0 ? ", " : "", on, words[rule->next]);
+        if (rule->next == CMO_GO_TO) {
+            g_string_append_printf(text, " %s", lab_leg_called(&route->leg[rule->leg]));
+        }
+        if (rule->times != 0) {
+            g_string_append_printf(text, " %u", rule->times);
+        }
+    }
+    return g_string_free(text, FALSE);
+}

@@ -108,11 +108,12 @@ typedef struct lab_number {
 /** One leg: a routine and its parameters, and what is stated of it besides. */
 typedef struct lab_leg {
     cmo_routine_id routine;
-    int line;              /**< in the route file */
-    char *file;            /**< that it was included from; NULL: the route's own */
-    char *name;            /**< NULL: none */
-    GHashTable *reckoned;  /**< what was reckoned in the file, by key: "turn.angle_deg". NULL: none */
-    bool stated;           /**< the line's true place is known: */
+    int line;   /**< in the route file */
+    char *file; /**< that it was included from; NULL: the route's own */
+    char *name; /**< NULL: none */
+    GHashTable
+        *reckoned; /**< what was reckoned in the file, by key: "turn.angle_deg". NULL: none */
+    bool stated;   /**< the line's true place is known: */
     cmo_stated_line place; /**< it sets the pose, and the next move makes good what is left */
     bool ended;            /**< something else may end it: */
     cmo_ends ends;
@@ -183,6 +184,16 @@ bool lab_route_draw(lab_route *route, uint64_t seed, GError **error);
 /** Reads the route alone: `robot` and `mat` stay NULL. */
 lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
 void lab_route_free(lab_route *route);
+
+/** What ends are stated, as "range_below_mm 150, touch left". To be freed with g_free(). */
+char *lab_ends_text(const cmo_ends *ends);
+
+/** A leg's rules, as "no_line: again 2, other: go_to home"; "" for none. To be freed with g_free().
+ */
+char *lab_follow_text(const lab_route *route, unsigned leg);
+
+/** Its name, or its routine's. */
+const char *lab_leg_called(const lab_leg *leg);
 
 /** The route, its robot and its levels as one C file that needs core alone; to be freed with
  *  g_free(). The robot must be one alone. */
