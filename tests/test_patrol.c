@@ -283,7 +283,7 @@ START_TEST(the_command_prints_and_draws_a_patrol) {
     ck_assert_ptr_nonnull(strstr(err, "cammino drive"));
     ck_assert_int_eq(call(COMMAND " drive data/ferry/patrol.yaml --view cold --picture %s/no.png"),
                      2);
-    ck_assert_ptr_nonnull(strstr(err, "mat, strip, heat, margins"));
+    ck_assert_ptr_nonnull(strstr(err, "mat, strip, timeline, heat, margins"));
     remove_folder();
 }
 END_TEST

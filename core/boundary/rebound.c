@@ -37,6 +37,8 @@
 // what does not settle in this time goes on all the same, for it looks all the while.
 #define SETTLED_SHARE 0.008F
 #define SETTLE_US     300000U
+// Driven for so long without a count, a turn is blocked; a little longer, and it would be a stall.
+#define BLOCKED_US 350000U
 
 // ------------------------------------------------------------------------------------ crossings --
 
@@ -199,6 +201,7 @@ static void finish_rebound(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->other = !state->other;
     cmi_notify(robot, CMO_EVENT_REBOUND, (int)state->rebounds);
     state->answers = 0;
+    state->blocked = false;
     state->boundary.met = 0;
 }
 
@@ -332,8 +335,30 @@ bool cmi_rebound_settle_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
     return cmi_motion_settle(&state->motion, robot, within_mm) || state->since_us > patience_us;
 }
 
+bool cmi_rebound_blocked(cmo_robot *robot) {
+    bool blocked = robot->stall_us > BLOCKED_US;
+    if (blocked) {
+        cmi_pushes(robot); // it is known, and no end of the routine
+    }
+    return blocked;
+}
+
+// To the same heading, the other way round.
+static void turn_other_way(cmo_robot *robot, cmo_stay_inside_state *state) {
+    float heading = robot->odometer.pose.heading_rad;
+    float left = cmi_wrap(state->heading_rad - heading);
+    float other = left > 0.0F ? left - 2.0F * CMI_PI : left + 2.0F * CMI_PI;
+    state->blocked = true;
+    state->heading_rad = heading + other;
+    cmi_rebound_turn_by(robot, state, other, CMO_STAGE_TURN);
+}
+
 bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool returns = robot->stage == CMO_STAGE_TURN_BACK;
+    if (!returns && !state->blocked && cmi_rebound_blocked(robot)) {
+        turn_other_way(robot, state);
+        return false;
+    }
     bool met = cmi_rebound_meet(robot, state) && !returns && state->answers < MOST_ANSWERS;
     if (!met && !cmi_rebound_settle_turn(robot, state)) {
         return false;

@@ -64,4 +64,7 @@ void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float t
                          cmo_stage stage);
 bool cmi_rebound_settle_turn(cmo_robot *robot, cmo_stay_inside_state *state);
 
+// Something stands in the way of a turn: the wheels are driven, and do not go round.
+bool cmi_rebound_blocked(cmo_robot *robot);
+
 #endif

@@ -11,6 +11,7 @@
 #include "../tick/light_input.h"
 #include "boundary.h"
 #include "course.h"
+#include "met.h"
 #include "rebound.h"
 
 #include <math.h>
@@ -25,6 +26,13 @@
 #define PUSHED_US 2000000U
 // To come to a standstill, after its time, before the routine is ended by force.
 #define GRACE_MS 5000U
+// To the side that touches it turns along an arc of so many tracks, at no more than half of what
+// the tyres are stated to pass on: what it pushes takes some of that too. What is lost is looked
+// for as far round as this. A push gets on by so much, or it does not.
+#define PUSH_ARC_TRACKS 1.2F
+#define PUSH_ARC_SHARE  0.5F
+#define LOST_RAD        1.2F
+#define PUSHED_ON_MM    5.0F
 // Ticks without anything in range until a charge is given up.
 #define UNSEEN_TICKS 5U
 
@@ -51,8 +59,9 @@ static cmo_outcome check_robot(cmo_robot *robot, const cmo_stay_inside_parameter
             return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
         }
     }
-    if (p->touch != 0 && !(robot->port->traits & CMO_TRAIT_TOUCH)) {
-        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "touch", NAN);
+    if ((p->touch != 0 || p->charge_touch != 0) && !(robot->port->traits & CMO_TRAIT_TOUCH)) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED,
+                          p->touch != 0 ? "touch" : "charge_touch", NAN);
     }
     return CMO_OUTCOME_DONE;
 }
@@ -131,16 +140,78 @@ static bool is_over(const cmo_robot *robot, const cmo_stay_inside_state *state) 
              (p->distance_mm > 0.0F && way >= p->distance_mm) || in_range(robot, p->range_mm)));
 }
 
+// What is felt: kept in the middle, for it turns to the side that touches, and on to that side to
+// look for what is lost there. True: it pushes, or looks for what it has pushed.
+static bool feel_push(cmo_robot *robot, cmo_stay_inside_state *state) {
+    const cmo_sample *sample = robot->sample;
+    uint8_t front = (uint8_t)(sample->touch & state->parameters.charge_touch & 3U);
+    if (sample->have & CMO_HAVE_TOUCH && front != 0) {
+        if (!state->pushes) {
+            state->course.heading_rad = robot->odometer.pose.heading_rad;
+            state->push_from_mm = state->push_mm = cmo_way_mm(robot);
+            state->push_us = 0;
+        }
+        state->pushes = true;
+        state->side = front == 1 ? 1 : front == 2 ? -1 : 0;
+        state->lost_rad = 0.0F;
+    }
+    if (!state->pushes) {
+        return false;
+    }
+    float arc_mm = PUSH_ARC_TRACKS * robot->description->track_mm;
+    float turn = fabsf(state->course.speed_mm_s) * (float)robot->dt_us * 1e-6F / arc_mm;
+    state->course.heading_rad += (float)state->side * turn;
+    state->lost_rad += turn;
+    state->pushes = state->lost_rad < LOST_RAD;
+    return state->pushes;
+}
+
+// How fast it charges: slower on an arc.
+static float charge_speed(const cmo_robot *robot, const cmo_stay_inside_state *state) {
+    bool arc = state->pushes && state->side != 0;
+    float most = sqrtf(PUSH_ARC_SHARE * state->parameters.braking_mm_s2 * PUSH_ARC_TRACKS *
+                       robot->description->track_mm);
+    return arc ? fminf(state->charge_mm_s, most) : state->charge_mm_s;
+}
+
+// A push that has got nowhere for too long.
+static bool is_stuck(const cmo_robot *robot, cmo_stay_inside_state *state) {
+    if (fabsf(cmo_way_mm(robot) - state->push_mm) > PUSHED_ON_MM) {
+        state->push_mm = cmo_way_mm(robot);
+        state->push_us = 0;
+    }
+    state->push_us += robot->dt_us;
+    const cmo_stay_inside_parameters *p = &state->parameters;
+    return state->push_us > 1000U * p->push_ms ||
+           cmo_way_mm(robot) - state->push_from_mm > p->push_longest_mm;
+}
+
+// What stands there is left as a boundary is, square to the robot.
+static void give_up(cmo_robot *robot, cmo_stay_inside_state *state) {
+    state->pushes = false;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        cmi_met_add(&state->boundary, robot, i, robot->clock_us);
+    }
+    cmi_rebound_begin(robot, state);
+}
+
 // Drives on and looks: for the boundary first, then for something to charge.
 static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_stay_inside_parameters *p = &state->parameters;
     if (cmi_rebound_meet(robot, state)) {
+        state->pushes = false;
         cmi_rebound_begin(robot, state);
         return;
     }
-    bool seen = in_range(robot, p->charge_mm);
+    bool felt = feel_push(robot, state);
+    if (felt && is_stuck(robot, state)) {
+        give_up(robot, state);
+        return;
+    }
+    bool seen = felt || in_range(robot, p->charge_mm);
     if (seen && robot->stage == CMO_STAGE_PATROL) {
-        state->course.heading_rad = robot->odometer.pose.heading_rad;
+        state->course.heading_rad =
+            felt ? state->course.heading_rad : robot->odometer.pose.heading_rad;
         cmi_enter(robot, CMO_STAGE_CHARGE);
     }
     state->unseen = (uint8_t)(seen ? 0 : state->unseen < 255 ? state->unseen + 1 : 255);
@@ -152,7 +223,7 @@ static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (charges) {
         cmi_pushes(robot); // which may well hold it
     }
-    float speed = charges ? state->charge_mm_s : state->cruise_mm_s;
+    float speed = charges ? charge_speed(robot, state) : state->cruise_mm_s;
     cmi_course_follow(&state->course, robot, state->share * speed, p->acceleration_mm_s2,
                       p->braking_mm_s2);
 }
@@ -204,7 +275,7 @@ static void turn(cmo_robot *robot, cmo_stay_inside_state *state) {
 static void scan(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool seen = in_range(robot, state->parameters.charge_mm);
     bool boundary = cmi_rebound_meet(robot, state);
-    if (seen || boundary) {
+    if (seen || boundary || cmi_rebound_blocked(robot)) {
         state->heading_rad = robot->odometer.pose.heading_rad;
         state->boundary.met = 0;
     } else if (!cmi_rebound_settle_turn(robot, state)) {
@@ -303,6 +374,7 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_inside_state *state
         return outcome;
     }
     p->for_ms = p->for_ms != 0 ? p->for_ms : 30000;
+    p->push_ms = p->push_ms != 0 ? p->push_ms : 1500;
     cmo_budget_patrol(robot->description, p->grazing, p->convex, p->margin_mm, p->braking_mm_s2,
                       &state->budget);
     if (!hold_speed(robot, state, p->cruise_mm_s, state->budget.speed_mm_s, "cruise_mm_s",

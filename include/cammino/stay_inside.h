@@ -54,6 +54,12 @@ typedef enum cmo_leaving {
     P(X, BITS, touch, CMO_TOUCH_WORDS, "no end", "done when one of these bumpers touches")          \
     P(X, OTHERWISE, range_mm, 1, 5000, "no end", "done when something is nearer than this")         \
     P(X, OTHERWISE, charge_mm, 1, 5000, "nothing is", "what is nearer than this is charged")        \
+    P(X, BITS, charge_touch, CMO_TOUCH_WORDS, "nothing is",                                         \
+      "what touches these bumpers in front is pushed: it turns to the side that touches, and looks there for what is lost") \
+    P(X, TIME, push_ms, push_s, 0.1, "1.5",                                                         \
+      "a push that gets nowhere for so long, by the wheels, is given up, as if the boundary were there") \
+    P(X, NUMBER, push_longest_mm, 50, 20000, 2000,                                                  \
+      "and so is one of this way: nothing is as far from the boundary, so the wheels slide")        \
     P(X, SPEED, charge_mm_s, "cruise_mm_s", "speed of the charge")                                  \
     P(X, NUMBER, scan_deg, 0, 360, 0,                                                               \
       "after a rebound, turns on by up to this to look for something to charge")
@@ -157,9 +163,16 @@ struct cmo_stay_inside_state {
     uint8_t to_and_fro;   /**< rebounds in a row that left nearly square */
     uint8_t answers;      /**< to further crossings within this rebound */
     uint8_t unseen;       /**< ticks without anything in range */
+    int8_t side;          /**< on which what it pushes was felt last: 1 left, -1 right, 0 both */
+    float push_from_mm;   /**< way at which the push began, */
+    float push_mm;        /**< and at which it got on last, */
+    uint32_t push_us;     /**< and since when it has not */
+    float lost_rad;       /**< turned since it was felt */
     volatile bool ending; /**< the caller has asked for its end */
     bool felt : 1;        /**< the boundary's direction has been felt */
     bool over : 1;        /**< it is done, and comes to a halt */
+    bool pushes : 1;      /**< something that it feels, or looks for it */
+    bool blocked : 1;     /**< the turn was blocked, and is tried the other way */
     bool other : 1;       /**< which way it turned last where either would do */
 };
 
