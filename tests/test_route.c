@@ -553,6 +553,24 @@ START_TEST(a_run_whose_last_leg_ends_moving_is_halted) {
 }
 END_TEST
 
+// Each goes over at speed, and what it comes beyond its end the next one makes good.
+START_TEST(advances_that_go_over_add_up) {
+    const cmo_advance_parameters over = {
+        .distance_mm = 200, .speed_mm_s = 600, .ending = CMO_END_MOVING};
+    const cmo_advance_parameters last = {.distance_mm = 200, .speed_mm_s = 600};
+    const cmo_leg legs[] = {{CMO_LEG(advance, &over)},
+                            {CMO_LEG(advance, &over)},
+                            {CMO_LEG(advance, &over)},
+                            {CMO_LEG(advance, &last)}};
+    ideal r;
+    cmo_route_state state;
+    start_all(&r);
+    ck_assert_int_eq(GO(&r, &state, legs), CMO_OUTCOME_DONE);
+    ck_assert_double_eq_tol(r.left_mm, 800, 0.6);
+    ck_assert_double_lt(r.paper.clock_us, 2.2e6); // 1.3 s at 600 mm/s, and no stop between
+}
+END_TEST
+
 START_TEST(a_stated_line_sets_the_pose_and_the_next_moves_make_good) {
     ideal r;
     cmo_route_state state;
@@ -595,6 +613,7 @@ int main(void) {
         a_leg_that_is_refused_on_the_way_ends_the_run_halted,
         a_fault_an_abort_or_the_stop_button_in_any_leg_leaves_the_motors_halted,
         a_run_whose_last_leg_ends_moving_is_halted,
+        advances_that_go_over_add_up,
         a_stated_line_sets_the_pose_and_the_next_moves_make_good,
         NULL};
     return run_suite("route", tests);

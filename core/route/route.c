@@ -228,10 +228,24 @@ static void watch(cmo_robot *robot, cmo_overseer *overseer) {
     }
 }
 
+// An advance that goes over into the next leg has come a little further than it was to, by up to a
+// tick's way, and by another one until the next leg's first step; which the next one makes good.
+static void note_beyond(const cmo_robot *robot, cmo_route_state *state) {
+    const cmo_report *report = &robot->report;
+    bool moving = report->outcome == CMO_OUTCOME_DONE && robot->halt == 0;
+    if (moving && report->routine == CMO_ROUTINE_ADVANCE && report->by == CMO_BY_ITSELF) {
+        float beyond = cmo_figure_or(report, CMO_OVERSHOOT_MM, 0.0F);
+        bool back = cmo_figure_or(report, CMO_TRAVELLED_MM, 0.0F) < 0.0F;
+        float tick_mm = cmo_speed_mm_s(robot) * 1e-6F * (float)robot->description->tick_us;
+        state->left_over.ahead_mm += (back ? -beyond : beyond) + tick_mm;
+    }
+}
+
 static void over(cmo_robot *robot, cmo_overseer *overseer) {
     cmo_route_state *state = (cmo_route_state *)overseer;
     const cmo_route_parameters *route = state->route;
     cmo_leg leg = cmi_leg_of(route, state->leg);
+    note_beyond(robot, state);
     if (leg.place != NULL && leg.take_place != NULL) {
         cmo_stated_line place;
         CMO_READ_FLASH(&place, leg.place, sizeof place);
