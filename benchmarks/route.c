@@ -48,20 +48,19 @@ static const cmo_port port = {.traits = CMO_TRAIT_ENCODERS | CMO_TRAIT_LOOK_TIME
                               .sample = paper_sample,
                               .drive = paper_drive,
                               .halt = paper_halt};
-static const cmo_robot_description mozzo = {.tick_us = 10000,
-                                            .track_mm = 110,
-                                            .left_step_mm = 0.5F,
-                                            .right_step_mm = 0.5F,
-                                            .top_speed_mm_s = 700,
-                                            .slowest_mm_s = 15,
-                                            .acceleration_mm_s2 = 2000,
-                                            .braking_mm_s2 = 3000,
-                                            .lag_ms = 45,
-                                            .lights = 2,
-                                            .light = {{.ahead_mm = 70, .left_mm = 45, .spot_mm = 6},
-                                                      {.ahead_mm = 70,
-                                                       .left_mm = -45,
-                                                       .spot_mm = 6}}};
+static const cmo_robot_description mozzo = {
+    .tick_us = 10000,
+    .track_mm = 110,
+    .left_step_mm = 0.5F,
+    .right_step_mm = 0.5F,
+    .top_speed_mm_s = 700,
+    .slowest_mm_s = 15,
+    .acceleration_mm_s2 = 2000,
+    .braking_mm_s2 = 3000,
+    .lag_ms = 45,
+    .lights = 2,
+    .light = {{.ahead_mm = 70, .left_mm = 45, .spot_mm = 6},
+              {.ahead_mm = 70, .left_mm = -45, .spot_mm = 6}}};
 static const cmo_levels levels = {84, 570, CMO_LEVEL_UNKNOWN, 8, 0, 0};
 static const cmo_line_parameters seek = {.cruise_mm_s = 250, .longest_mm = 20000};
 static const cmo_ends ends = {.for_ms = 1000000, .range_below_mm = 120, .touch = 3};
@@ -82,9 +81,9 @@ static int search(const char *how, unsigned ticks) {
     cmo_robot_set_levels(&robot, 0, &levels);
     cmo_robot_set_levels(&robot, 1, &levels);
     cmo_outcome outcome =
-        strcmp(how, "alone") == 0 ? cmo_drive_until_line_start(&robot, &room, &seek)
-                                  : cmo_route_start(&robot, &state,
-                                                    strcmp(how, "leg") == 0 ? &plain : &full);
+        strcmp(how, "alone") == 0
+            ? cmo_drive_until_line_start(&robot, &room, &seek)
+            : cmo_route_start(&robot, &state, strcmp(how, "leg") == 0 ? &plain : &full);
     for (unsigned i = 0; i < ticks && outcome == CMO_RUNNING; i++) {
         now_us += 10000;
         outcome = cmo_tick(&robot);
@@ -94,8 +93,8 @@ static int search(const char *how, unsigned ticks) {
 
 // Instructions of that, by the count of a processor that valgrind simulates.
 static double instructions(const char *program, const char *how, const char *ticks) {
-    char *line = g_strdup_printf("valgrind --tool=callgrind --callgrind-out-file=/dev/null %s %s %s",
-                                 program, how, ticks);
+    char *line = g_strdup_printf(
+        "valgrind --tool=callgrind --callgrind-out-file=/dev/null %s %s %s", program, how, ticks);
     char *text = NULL;
     int status = 0;
     double count = 0.0;

@@ -261,6 +261,10 @@ START_TEST(the_examples_run_to_the_line) {
     ck_assert_ptr_nonnull(strstr(out, "believes to stand at x 6"));
     ck_assert_int_eq(call(EXAMPLES "/example_tool_over_line"), 0);
     ck_assert_ptr_nonnull(strstr(out, "done: the tool stands"));
+    ck_assert_int_eq(call(EXAMPLES "/example_run_as_legs"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "leg 5, advance: done by line\nrun: done"));
+    ck_assert_int_eq(call(EXAMPLES "/example_run_with_actions"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "advance: done by time after 2"));
     g_free(line);
 }
 END_TEST

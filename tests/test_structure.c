@@ -151,6 +151,12 @@ START_TEST(a_drive_until_a_line_links_nothing_of_the_rest) {
     ck_assert(!reaches(&g, "drive_until_line", "line_rest"));
     ck_assert(!reaches(&g, "drive_until_line", "line_again"));
     ck_assert(!reaches(&g, "drive_until_line", "stop_on_line"));
+    ck_assert(!reaches(&g, "drive_until_line", "route"));
+    ck_assert(!reaches(&g, "drive_until_line", "ends"));
+    // Nor does a route: its legs name what it needs.
+    ck_assert(!reaches(&g, "route", "line_search"));
+    ck_assert(!reaches(&g, "route", "stay_inside"));
+    ck_assert(!reaches(&g, "route", "advance"));
     g_hash_table_unref(g.needs);
 }
 END_TEST
@@ -172,6 +178,8 @@ START_TEST(rooms_of_core_include_only_what_stands_before_them) {
     ck_assert(!reaches(&g, "boundary", "lines"));
     ck_assert(!reaches(&g, "measuring", "lines"));
     ck_assert(!reaches(&g, "lines", "boundary"));
+    ck_assert(reaches(&g, "route", "tick"));
+    ck_assert(!reaches(&g, "route", "boundary"));
     assert_no_circle(&g);
     g_hash_table_unref(g.needs);
 }
@@ -181,7 +189,7 @@ END_TEST
 START_TEST(routines_change_nothing_of_the_robot_by_hand) {
     call("sh -c 'cd " SOURCE_DIR
          "/core && grep -nE \"robot->[][a-z_0-9.]+ *([-+|&]?=[^=]|[+-]{2})\" "
-         "moves/*.c lines/*.c boundary/*.c measuring/*.c | grep -v \"robot->report\"'");
+         "moves/*.c lines/*.c boundary/*.c measuring/*.c route/*.c | grep -v \"robot->report\"'");
     ck_assert_msg(*out == '\0', "%s", out);
 }
 END_TEST

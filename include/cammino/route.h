@@ -7,7 +7,8 @@
  *     static const cmo_line_parameters to_line CMO_FLASH = {.cruise_mm_s = 400, .rest = ...};
  *     static const cmo_advance_parameters ahead CMO_FLASH = {.distance_mm = 600};
  *     static const cmo_ends near_crate CMO_FLASH = {.range_below_mm = 120};
- *     static const cmo_follow lost[] CMO_FLASH = {{CMO_ON_OTHER, CMO_AGAIN, .times = 2}};
+ *     static const cmo_follow lost[] CMO_FLASH = {
+ *         {.on = CMO_ON_OTHER, .next = CMO_AGAIN, .times = 2}};
  *     static const cmo_leg legs[] CMO_FLASH = {
  *         {CMO_LEG(stop_on_line, &to_line), CMO_FOLLOW(lost)},
  *         {CMO_LEG(advance, &ahead), .ends = &near_crate},
