@@ -298,7 +298,10 @@ uint32_t labi_leg_figures(const lab_leg *leg) {
     static const uint32_t applies[CMO_ROUTINES] = {LABI_EACH_LEG(FIGURES_OF_LEG)};
     bool goes_on = leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
                    leg->parameters.drive_until_line.ending == CMO_END_MOVING;
-    return applies[leg->routine] & ~(goes_on ? CMO_FIGURES_OF_REST : 0U);
+    cmo_line_parameters line;
+    bool off_line = lab_leg_line(leg, &line) && line.off_line;
+    return (applies[leg->routine] & ~(goes_on ? CMO_FIGURES_OF_REST : 0U)) |
+           (off_line ? CMO_FIGURE_BIT(CMO_CLEAR_MM) : 0U);
 }
 
 // --------------------------------------------------------------------------------------- texts --

@@ -259,9 +259,19 @@ static void take_findings(lab_leg_result *result, const cmo_robot *robot,
     }
 }
 
-// The leg as it was begun: a move makes good what the leg before has left over.
+// The leg as it was begun: a move makes good what the leg before has left over, and a search may be
+// blind for longer to be off the last line.
 static lab_leg as_begun(const recorder *r) {
     lab_leg leg = *leg_of(r);
+    cmo_line_parameters line;
+    if (lab_leg_line(&leg, &line) && line.off_line) {
+        const labi_leg_state *room = &r->legs.room;
+        if (leg.routine == CMO_ROUTINE_SQUARE_ON_LINE) {
+            leg.parameters.square_on_line.blind_mm = room->square_on_line.line.parameters.blind_mm;
+        } else {
+            leg.parameters.stop_on_line.blind_mm = room->stop_on_line.parameters.blind_mm;
+        }
+    }
     if (leg.routine == CMO_ROUTINE_ADVANCE) {
         leg.parameters.advance = r->legs.room.advance.parameters;
     }

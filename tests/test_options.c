@@ -38,11 +38,16 @@ static void remove_program(void) {
 START_TEST(an_option_outside_of_its_range_does_not_build) {
     static const struct {
         const char *option, *says;
-    } cases[] = {
-        {"-DCMO_LIGHTS_MAX=0", "CMO_LIGHTS_MAX"},   {"-DCMO_LIGHTS_MAX=9", "CMO_LIGHTS_MAX"},
-        {"-DCMO_LOOKS_MAX=0", "CMO_LOOKS_MAX"},     {"-DCMO_HISTORY=2", "CMO_HISTORY"},
-        {"-DCMO_WATCH_LIGHT=2", "CMO_WATCH_LIGHT"}, {"-DCMO_SLIDING=2", "CMO_SLIDING"},
-        {"-DCMO_TWO_SIDED=-1", "CMO_TWO_SIDED"}};
+    } cases[] = {{"-DCMO_LIGHTS_MAX=0", "CMO_LIGHTS_MAX"},
+                 {"-DCMO_LIGHTS_MAX=9", "CMO_LIGHTS_MAX"},
+                 {"-DCMO_LOOKS_MAX=0", "CMO_LOOKS_MAX"},
+                 {"-DCMO_HISTORY=2", "CMO_HISTORY"},
+                 {"-DCMO_WATCH_LIGHT=2", "CMO_WATCH_LIGHT"},
+                 {"-DCMO_SLIDING=2", "CMO_SLIDING"},
+                 {"-DCMO_TWO_SIDED=-1", "CMO_TWO_SIDED"},
+                 {"-DCMO_LAST_LINE=2", "CMO_LAST_LINE"},
+                 {"-DCMO_GROUPS_DEEP=0", "CMO_GROUPS_DEEP"},
+                 {"-DCMO_COUNTED_RULES=33", "CMO_COUNTED_RULES"}};
     put_program();
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         ck_assert_int_ne(compile(cases[i].option, "-c"), 0);
@@ -54,9 +59,9 @@ START_TEST(an_option_outside_of_its_range_does_not_build) {
 END_TEST
 
 START_TEST(core_builds_with_one_sensor_and_with_many) {
-    static const char *const options[] = {"-DCMO_LIGHTS_MAX=1",
-                                          "-DCMO_LIGHTS_MAX=8 -DCMO_LOOKS_MAX=16 -DCMO_HISTORY=3",
-                                          "-DCMO_SLIDING=0", "-DCMO_TWO_SIDED=0"};
+    static const char *const options[] = {
+        "-DCMO_LIGHTS_MAX=1", "-DCMO_LIGHTS_MAX=8 -DCMO_LOOKS_MAX=16 -DCMO_HISTORY=3",
+        "-DCMO_SLIDING=0", "-DCMO_TWO_SIDED=0", "-DCMO_LAST_LINE=0"};
     put_program();
     for (size_t i = 0; i < G_N_ELEMENTS(options); i++) {
         char *line = g_strdup_printf("sh -c 'cc -std=c11 -O1 -Wall -Wextra -Wpedantic -Werror %s "
@@ -76,8 +81,8 @@ START_TEST(a_firmware_built_with_other_options_than_the_library_does_not_link) {
     } cases[] = {
         {"-DCMO_LIGHTS_MAX=2", NULL}, // as it is
         {"-DCMO_LIGHTS_MAX=3", "undefined reference to `cmo_robot_start_lights3_"},
-        {"-DCMO_SLIDING=0", "_sliding0_sided1'"},
-        {"-DCMO_TWO_SIDED=0", "_sliding1_sided0'"},
+        {"-DCMO_SLIDING=0", "_sliding0_sided1_last1_deep2_rules8'"},
+        {"-DCMO_TWO_SIDED=0", "_sliding1_sided0_last1_deep2_rules8'"},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         char *line = g_strdup_printf("sh -c 'cd %s && cc -std=c11 -I%s/include -c %s/core/*/*.c && "

@@ -270,6 +270,50 @@ START_TEST(the_demos_run_goes_round_ends_by_range_and_tries_again) {
 }
 END_TEST
 
+// From each rest on the first cross line: on to the second one, round, and back to the first.
+START_TEST(a_search_starts_clear_of_the_last_line) {
+    static const char *const rests[] = {"near_edge", "centre", "far_edge"};
+    JsonParser *parser = json_parser_new();
+    for (size_t i = 0; i < G_N_ELEMENTS(rests); i++) {
+        char *text = g_strdup_printf(
+            DEMO
+            "numbers: {v: 300}\n"
+            "legs:\n  - %s: {blind_mm: 200, cruise_mm_s: v, least_width_mm: 15, rest: %s}\n"
+            "  - stop_on_line: {cruise_mm_s: v, least_width_mm: 15, rest: near_edge, off_line: "
+            "true}\n"
+            "  - turn: {angle_deg: 180}\n"
+            "  - stop_on_line: {cruise_mm_s: v, least_width_mm: 15, off_line: true}\n",
+            i == 0 ? "square_on_line" : "stop_on_line", rests[i]);
+        write_file("r.yaml", text);
+        ck_assert_int_eq(CALL("drive %s/r.yaml --json --seed 2"), 0);
+        JsonArray *legs = legs_of(parser);
+        ck_assert_uint_eq(json_array_get_length(legs), 4);
+        for (guint n = 0; n < 4; n++) {
+            JsonObject *robot =
+                json_object_get_object_member(json_array_get_object_element(legs, n), "robot");
+            ck_assert_int_eq(json_object_has_member(robot, "clear_mm"), n == 1 || n == 3);
+            double way = json_object_get_double_member_with_default(robot, "clear_mm", 0.0);
+            ck_assert_double_le(way, 60);
+            ck_assert(n != 1 || i == 2 || way > 15.0); // from the far edge there is little to go
+        }
+        // Without it the line that it stands on is the next one.
+        char *found = strstr(text, ", off_line: true");
+        memset(found, ' ', strlen(", off_line: true"));
+        write_file("r.yaml", text);
+        int status = CALL("drive %s/r.yaml --json --seed 2");
+        double travelled = 0.0;
+        legs = legs_of(parser);
+        travelled = json_object_get_double_member(
+            json_object_get_object_member(json_array_get_object_element(legs, 1), "robot"),
+            "travelled_mm");
+        ck_assert(i != 0 || status == 1 || travelled < 100);
+        g_free(text);
+    }
+    drop_file("r.yaml");
+    g_object_unref(parser);
+}
+END_TEST
+
 START_TEST(a_run_that_is_not_as_expected_says_so) {
     write_file("r.yaml", DEMO "legs:\n  - advance: {distance_mm: 90}\n"
                               "    until: {range_below_mm: 30}\n    expect: range_below\n"
@@ -291,6 +335,7 @@ int main(void) {
                                   a_route_includes_anothers_legs_and_its_own_numbers_win,
                                   a_route_is_checked_whole_before_it_moves,
                                   the_demos_run_goes_round_ends_by_range_and_tries_again,
+                                  a_search_starts_clear_of_the_last_line,
                                   a_run_that_is_not_as_expected_says_so,
                                   NULL};
     int status = run_suite("route_files", tests);

@@ -152,7 +152,7 @@ static bool feel_push(cmo_robot *robot, cmo_stay_inside_state *state) {
             state->push_us = 0;
         }
         state->pushes = true;
-        state->side = front == 1 ? 1 : front == 2 ? -1 : 0;
+        state->side = (int8_t)(front == 1 ? 1 : front == 2 ? -1 : 0);
         state->lost_rad = 0.0F;
     }
     if (!state->pushes) {

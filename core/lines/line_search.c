@@ -10,6 +10,7 @@
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
+#include "last_line.h"
 #include "line_candidates.h"
 
 #include <math.h>
@@ -114,6 +115,25 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
     return fabsf(cmi_across_mm(robot->description)) * sine / cosine + cmi_line_slack_mm(robot, 0);
 }
 
+// Off the line that was met last: the rest of the way counts from there. Returns the way to it.
+static float start_clear(const cmo_robot *robot, cmo_line_state *state) {
+    float clear = 0.0F;
+#if CMO_LAST_LINE
+    cmo_line_parameters *p = &state->parameters;
+    clear = p->off_line ? cmi_last_line_clear_mm(robot, state->watched) : 0.0F;
+    if (clear > p->blind_mm) {
+        uint32_t longer_ms = (uint32_t)(2000.0F * (clear - p->blind_mm) / p->cruise_mm_s);
+        p->longest_mm += clear - p->blind_mm;
+        p->longest_ms += longer_ms < CMO_NO_END - p->longest_ms ? longer_ms : 0U;
+        p->blind_mm = clear;
+    }
+#else
+    (void)robot;
+    (void)state;
+#endif
+    return clear;
+}
+
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
@@ -144,6 +164,9 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     if (outcome == CMO_OUTCOME_DONE) {
         outcome = check_together(robot, p);
     }
+    if (outcome == CMO_OUTCOME_DONE && !CMO_LAST_LINE && p->off_line) {
+        outcome = cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "off_line", NAN);
+    }
     if (outcome == CMO_OUTCOME_DONE) {
         outcome = check_sensors(robot, state);
     }
@@ -156,10 +179,14 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     }
     state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
     state->motion.braking_mm_s2 = p->braking_mm_s2;
+    float clear = start_clear(robot, state);
     cmi_begin(robot, &state->routine, step, id, p->longest_ms);
     begin_look(robot, state);
     state->window_mm = window_mm(robot, state);
     cmi_set_figure(robot, CMO_PASSED_OVER, 0.0F);
+    if (p->off_line) {
+        cmi_set_figure(robot, CMO_CLEAR_MM, clear);
+    }
     return CMO_RUNNING;
 }
 

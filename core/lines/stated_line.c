@@ -4,34 +4,19 @@
 #include "../shared/description.h"
 #include "../shared/trig.h"
 #include "../tick/odometer.h"
+#include "line_figures.h"
 
 #include <math.h>
 #include <stddef.h>
-
-// Width of the line across it, by the sensors that have gone over both its edges.
-static float width_mm(const cmo_line_state *state, float entry_rad) {
-    float sum = 0.0F;
-    uint8_t count = 0;
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        const cmo_candidate *candidate = &state->candidate[i];
-        if (candidate->accepted && candidate->passed) {
-            sum += candidate->far_mm - candidate->near.way_mm;
-            count++;
-        }
-    }
-    float sine, cosine;
-    cmi_sin_cos(entry_rad, &sine, &cosine);
-    return count > 0 ? sum / (float)count * cosine : 0.0F;
-}
 
 // How far beyond the near edge the rest was to be.
 static float rest_mm(const cmo_line_state *state, float entry_rad) {
     const cmo_line_parameters *p = &state->parameters;
     switch (p->rest) {
     case CMO_REST_CENTRE:
-        return 0.5F * width_mm(state, entry_rad) + p->beyond_mm;
+        return 0.5F * cmi_line_width_mm(state, entry_rad) + p->beyond_mm;
     case CMO_REST_FAR_EDGE:
-        return width_mm(state, entry_rad) + p->beyond_mm;
+        return cmi_line_width_mm(state, entry_rad) + p->beyond_mm;
     case CMO_REST_NEAR_EDGE:
         return p->beyond_mm;
     default:
@@ -86,6 +71,11 @@ bool cmo_take_pose(cmo_robot *robot, const cmo_line_state *state, const cmo_stat
     float along = (pose->y_mm - line->y_mm) * nx - (pose->x_mm - line->x_mm) * ny;
     pose->x_mm = line->x_mm + across * nx - along * ny;
     pose->y_mm = line->y_mm + across * ny + along * nx;
+#if CMO_LAST_LINE
+    cmo_last_line *last = &robot->last_line;
+    last->normal_rad = square;
+    last->offset_mm = line->x_mm * nx + line->y_mm * ny;
+#endif
     if (left_over != NULL) {
         *left_over =
             (cmo_left_over){state->parameters.rest != CMO_REST_HALTED ? error : 0.0F, residual_deg};

@@ -149,9 +149,9 @@ static bool is_used_up(cmo_route_state *state, uint8_t number, const cmo_follow 
 static uint8_t find_rule(cmo_route_state *state, const cmo_leg *leg, const cmo_report *report) {
     bool done = report->outcome == CMO_OUTCOME_DONE;
     bool by = done && report->by != CMO_BY_ITSELF;
-    const uint8_t names[] = {(uint8_t)(by ? CMO_ON_BY(report->by) : report->outcome),
-                             (uint8_t)(done ? CMO_OUTCOME_DONE : CMO_ON_OTHER)};
-    for (uint8_t n = 0; n < sizeof names; n++) {
+    const uint8_t names[2] = {(uint8_t)(by ? CMO_ON_BY(report->by) : report->outcome),
+                              (uint8_t)(done ? CMO_OUTCOME_DONE : CMO_ON_OTHER)};
+    for (uint8_t n = 0; n < 2; n++) {
         for (uint8_t i = 0; i < leg->rules; i++) {
             cmo_follow rule = cmi_rule_of(leg, i);
             if (rule.on == names[n] && !is_used_up(state, i, &rule)) {

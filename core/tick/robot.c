@@ -66,6 +66,9 @@ cmo_outcome cmo_robot_set_levels(cmo_robot *robot, uint8_t sensor, const cmo_lev
 void cmo_robot_set_pose(cmo_robot *robot, float x_mm, float y_mm, float heading_deg) {
     robot->odometer.pose.x_mm = x_mm;
     robot->odometer.pose.y_mm = y_mm;
+#if CMO_LAST_LINE
+    robot->last_line.known = false; // it was somewhere else
+#endif
     if (robot->port != NULL) {
         cmi_odometer_set_heading(&robot->odometer, robot->description, cmi_radians(heading_deg));
     }

@@ -49,6 +49,9 @@ typedef enum cmo_effort {
       "what the line is made of")                                                                   \
     P(X, BAND, band, "by the tone", "reflectances that count as the line: a grey one")              \
     P(X, NUMBER, blind_mm, 0, 20000, 0, "drive this far without looking")                           \
+    P(X, FLAG, off_line,                                                                            \
+      "further without looking, until it is clear of the line that was met last, on which it "      \
+      "stands or which it would meet again; by what the robot knows of it")                         \
     P(X, SPEED, cruise_mm_s, "half the top speed", "speed while blind")                             \
     P(X, SPEED, creep_mm_s, "cruise_mm_s", "speed while looking")                                   \
     P(X, WIDTH, least_width_mm, 1, 500, 10, "what is narrower is no line; 0: anything is")          \

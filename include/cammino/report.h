@@ -206,6 +206,8 @@ typedef enum cmo_stage { CMO_EACH_STAGE(CMO_STAGE_AS_ID) CMO_STAGES /**< how man
       "by how much further than its wheels turned the robot went, from the crossing to its "        \
       "rest: what tyres slid and crept, and gear play. The robot knows it where a sensor has "      \
       "seen the edge again, at rest or coming back")                                                \
+    F(CLEAR_MM, clear_mm, WAY,                                                                      \
+      "with off_line: way from the start to be clear of the line that was met last")                \
     F(PASSED_OVER, passed_over, CLOCK, "candidates that were no line")
 /** And these stand in the state of stay inside, or only a simulation knows them. */
 #define CMO_EACH_OTHER_FIGURE(F)                                                                    \

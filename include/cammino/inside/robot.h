@@ -96,6 +96,15 @@ typedef struct cmo_routine {
     cmo_step step;
 } cmo_routine;
 
+/** The line that was met last: all places p with n p = offset are its near edge, with n its normal,
+ *  the way that the robot came. */
+typedef struct cmo_last_line {
+    float normal_rad;
+    float offset_mm;
+    float width_mm; /**< 0: not known */
+    bool known;
+} cmo_last_line;
+
 /** What watches over routines: ends besides their own, a route. */
 typedef struct cmo_overseer {
     /** Before each step of the routine; it may end it, or put another step in its place. */
@@ -139,6 +148,9 @@ struct cmo_robot {
     float reach_mm_s2; /**< acceleration that they reach where more was asked for; 0: enough */
     uint32_t ramp_us;  /**< when they began to speed up, */
     float ramp_mm_s, ramp_command_mm_s; /**< what both had then, and were told */
+#if CMO_LAST_LINE
+    cmo_last_line last_line;
+#endif
     float halt_mm_s2; /**< deceleration by a halt, learned from the last ones; 0: none yet */
 
     float limit;    /**< after a refusal: the nearest value that would do; NAN: there is none */

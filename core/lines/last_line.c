@@ -1,0 +1,52 @@
+// SPDX-License-Identifier: MIT
+#include "last_line.h"
+
+#include "../shared/description.h"
+#include "../shared/trig.h"
+#include "line_candidates.h"
+
+#include <math.h>
+
+#if CMO_LAST_LINE
+
+void cmi_last_line_keep(cmo_robot *robot, float angle_rad, float axle_mm, float width_mm) {
+    const cmo_pose *pose = &robot->odometer.pose;
+    cmo_last_line *line = &robot->last_line;
+    float nx, ny;
+    line->normal_rad = pose->heading_rad - angle_rad;
+    cmi_sin_cos(line->normal_rad, &ny, &nx);
+    line->offset_mm = pose->x_mm * nx + pose->y_mm * ny - axle_mm;
+    line->width_mm = width_mm;
+    line->known = true;
+}
+
+// Nearer to its direction than this, driving on leads along the line and not off it.
+#define ALONG_COS 0.2F
+
+float cmi_last_line_clear_mm(const cmo_robot *robot, uint8_t watched) {
+    const cmo_last_line *line = &robot->last_line;
+    const cmo_pose *pose = &robot->odometer.pose;
+    float sine, cosine, nx, ny;
+    cmi_sin_cos(pose->heading_rad - line->normal_rad, &sine, &cosine);
+    cmi_sin_cos(line->normal_rad, &ny, &nx);
+    if (!line->known || fabsf(cosine) < ALONG_COS) {
+        return 0.0F;
+    }
+    float axle = pose->x_mm * nx + pose->y_mm * ny - line->offset_mm;
+    float clear = 0.0F;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        const cmo_light_description *d = &robot->description->light[i];
+        if (!(watched & 1U << i)) {
+            continue;
+        }
+        // A spot that is surely beyond the near edge is on the line or behind it: what it crosses
+        // next is no near edge of this one. Coming back, it has to be before that.
+        float beyond = axle + d->ahead_mm * cosine - d->left_mm * sine;
+        float slack = cmi_line_slack_mm(robot, i);
+        float far = cosine > 0.0F ? slack + line->width_mm : -slack;
+        clear = fmaxf(clear, (far - beyond) / cosine);
+    }
+    return clear;
+}
+
+#endif
