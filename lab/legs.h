@@ -106,6 +106,9 @@ typedef struct labi_legs {
 // The legs of a route for core; `route` must stay where it is as long.
 void labi_legs_make(labi_legs *legs, const lab_route *route);
 
+// Gives a robot the levels that its file has.
+void labi_set_levels(cmo_robot *robot, const lab_robot *described);
+
 // Figures that apply to a leg (bit n: figure n); what a report lacks of them could not be measured.
 uint32_t labi_leg_figures(const lab_leg *leg);
 

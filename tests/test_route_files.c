@@ -213,6 +213,14 @@ START_TEST(a_route_is_checked_whole_before_it_moves) {
          "legs[1].follow.until: counts ways or turns of a group"},
         {"legs:\n  - advance: {distance_mm: 90, ending: moving}\n  - turn: {angle_deg: 9}\n",
          "legs[1]: ends moving, and turn begins at a standstill"},
+        {"legs:\n  - advance: {distance_mm: 90, speed_mm_s: 600, ending: moving}\n"
+         "  - advance: {distance_mm: 20}\n",
+         "legs[1]: ends at 600 mm/s, and advance has 20 mm to slow down in; 346.4 mm/s would do"},
+        {"legs:\n  - advance: {distance_mm: 90, speed_mm_s: 400, ending: moving}\n"
+         "  - stop_on_line: {creep_mm_s: 100, blind_mm: 20}\n",
+         "legs[1]: ends at 400 mm/s, and stop_on_line has 20 mm to slow down in"},
+        {"legs:\n  - turn: {angle_deg: 90}\n  - advance: {distance_mm: 500}\n",
+         "legs[2]: advance ends at (150, 1080), which is not on the mat; x 0 to 1800, y 0 to 1000"},
         {"legs:\n  - turn: {angle_deg: 9}\n  - advance: {distance_mm: 90, speed_mm_s: 2000}\n",
          "legs[2].advance.speed_mm_s: makes no sense for this robot; 700 would do"},
         {"legs:\n  - turn: {angle_deg: 9}\n    until: {lines: 1, band: {low: 0.6, high: 0.4}}\n",

@@ -1,0 +1,276 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Whether a route makes sense as a whole, before it moves.
+#include <cammino_lab/run.h>
+
+#include "legs.h"
+
+#include <math.h>
+#include <stdarg.h>
+
+void labi_set_levels(cmo_robot *robot, const lab_robot *described) {
+    for (uint8_t i = 0; i < described->description.lights; i++) {
+        if (described->has_levels[i]) {
+            cmo_robot_set_levels(robot, i, &described->levels[i]);
+        }
+    }
+}
+
+static uint32_t no_clock(void *context) {
+    (void)context;
+    return 0;
+}
+
+static cmo_status no_sample(void *context, cmo_sample *sample) {
+    (void)context;
+    (void)sample;
+    return CMO_NOT_YET;
+}
+
+static cmo_status no_drive(void *context, float left, float right, uint32_t lifetime_us) {
+    (void)context;
+    (void)left;
+    (void)right;
+    (void)lifetime_us;
+    return CMO_OK;
+}
+
+static cmo_status no_halt(void *context, cmo_halt how) {
+    (void)context;
+    (void)how;
+    return CMO_OK;
+}
+
+// What core answers about the route as a whole, in a route file's words.
+static const char *whole_text(const char *field) {
+    static const struct {
+        const char *field, *text;
+    } texts[] = {
+        {"times", "has no end: say how many times, or until when"},
+        {"go_to", "leads into a group; its first leg or its name would do"},
+        {"until",
+         "counts ways or turns of a group; of a group time, range, touch, button and lines"},
+        {"follow", "too many rules with a number of times in the route; 8 at most"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(texts); i++) {
+        if (g_strcmp0(field, texts[i].field) == 0) {
+            return texts[i].text;
+        }
+    }
+    return NULL;
+}
+
+// The key that core has refused, as the file has it: of the leg's ends, or of its routine.
+static const char *owner_of(const lab_leg *leg, cmo_robot *robot, const char *field) {
+    cmo_ends_state state;
+    bool of_ends = leg->ended && cmo_end_on(robot, &state, &leg->ends) != CMO_OUTCOME_DONE &&
+                   g_strcmp0(robot->field, field) == 0;
+    return of_ends ? "until" : cmo_routine_name(leg->routine);
+}
+
+static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot,
+                       cmo_outcome outcome, GError **error) {
+    const lab_leg *leg = &route->leg[number];
+    const char *field = robot->field;
+    double limit = (double)robot->limit;
+    GString *text = g_string_new(whole_text(field));
+    bool whole = text->len > 0;
+    if (!whole && outcome == CMO_OUTCOME_NOT_SUPPORTED) {
+        g_string_append(text, "the robot does not have this");
+    } else if (!whole && isnan(limit)) {
+        g_string_append(text, "makes no sense");
+    } else if (!whole) {
+        g_string_append_printf(text, "makes no sense for this robot; %.4g would do", limit);
+    }
+    g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: legs[%u].%s.%s: %s",
+                leg->file != NULL ? leg->file : route->path, leg->line, number + 1,
+                whole ? "follow" : owner_of(leg, robot, field), field, text->str);
+    g_string_free(text, TRUE);
+}
+
+static bool ends_moving(const lab_leg *leg) {
+    const lab_leg_parameters *p = &leg->parameters;
+    return (leg->ended && leg->ends.ending == CMO_END_MOVING) ||
+           (leg->routine == CMO_ROUTINE_ADVANCE && p->advance.ending == CMO_END_MOVING) ||
+           (leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
+            p->drive_until_line.ending == CMO_END_MOVING);
+}
+
+// Goes ahead from whatever speed it has at its start.
+static bool takes_over(const lab_leg *leg) {
+    return (leg->routine == CMO_ROUTINE_ADVANCE && leg->parameters.advance.distance_mm > 0.0F) ||
+           leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE ||
+           leg->routine == CMO_ROUTINE_STOP_ON_LINE || leg->routine == CMO_ROUTINE_SQUARE_ON_LINE ||
+           leg->routine == CMO_ROUTINE_STAY_INSIDE;
+}
+
+// The speed that a leg ends at which goes over into the next one; 0: not known.
+static double over_speed(const lab_route *route, const lab_leg *leg) {
+    const lab_leg_parameters *p = &leg->parameters;
+    double usual = 0.5 * (double)route->robot->description.top_speed_mm_s;
+    double speed = leg->routine == CMO_ROUTINE_ADVANCE ? (double)p->advance.speed_mm_s
+                   : p->drive_until_line.creep_mm_s != 0.0F
+                       ? (double)p->drive_until_line.creep_mm_s
+                       : (double)p->drive_until_line.cruise_mm_s;
+    return speed != 0.0 ? speed : usual;
+}
+
+// How far a leg goes before it has to be slow enough, and how slow; it may be as fast as it likes
+// where it does not say.
+static double slow_after(const lab_leg *leg, double *speed_mm_s) {
+    cmo_line_parameters line;
+    *speed_mm_s = INFINITY;
+    if (leg->routine == CMO_ROUTINE_ADVANCE) {
+        bool over = leg->parameters.advance.ending == CMO_END_MOVING;
+        *speed_mm_s = over ? INFINITY : 0.0;
+        return fabs((double)leg->parameters.advance.distance_mm);
+    }
+    if (lab_leg_line(leg, &line) && line.creep_mm_s != 0.0F) {
+        *speed_mm_s = (double)line.creep_mm_s;
+        return (double)line.blind_mm;
+    }
+    return 0.0;
+}
+
+static void wrong_leg(const lab_route *route, unsigned number, GError **error, const char *format,
+                      ...) G_GNUC_PRINTF(4, 5);
+static void wrong_leg(const lab_route *route, unsigned number, GError **error, const char *format,
+                      ...) {
+    const lab_leg *leg = &route->leg[number];
+    va_list arguments;
+    va_start(arguments, format);
+    char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: legs[%u]: %s",
+                leg->file != NULL ? leg->file : route->path, leg->line, number + 1, text);
+    g_free(text);
+}
+
+// What ends moving needs a leg behind it that goes on, and has the room to slow down in.
+static bool check_over(const lab_route *route, unsigned number, GError **error) {
+    const lab_leg *leg = &route->leg[number];
+    const lab_leg *next = &route->leg[number + 1];
+    if (!ends_moving(leg)) {
+        return true;
+    }
+    if (!takes_over(next)) {
+        wrong_leg(route, number, error,
+                  "ends moving, and %s begins at a standstill; ending: halted would do",
+                  cmo_routine_name(next->routine));
+        return false;
+    }
+    double slow;
+    double speed = over_speed(route, leg);
+    double room = slow_after(next, &slow);
+    double braking = (double)route->robot->description.braking_mm_s2;
+    double needed = (speed * speed - slow * slow) / (2.0 * braking);
+    if (speed > slow && needed > room) {
+        wrong_leg(route, number, error,
+                  "ends at %.4g mm/s, and %s has %.4g mm to slow down in; %.4g mm/s would do",
+                  speed, cmo_routine_name(next->routine), room,
+                  sqrt(slow * slow + 2.0 * braking * room));
+        return false;
+    }
+    return true;
+}
+
+// Where the robot is as far as that can be said before it drives.
+typedef struct reckoning {
+    bool known;
+    double x_mm, y_mm, heading_deg;
+} reckoning;
+
+static void reckon_leg(const lab_route *route, const lab_leg *leg, reckoning *at) {
+    const double degree = G_PI / 180.0;
+    if (leg->ended || leg->rules > 0) { // it may end elsewhere
+        at->known = false;
+    } else if (leg->routine == CMO_ROUTINE_ADVANCE) {
+        at->x_mm += (double)leg->parameters.advance.distance_mm * cos(at->heading_deg * degree);
+        at->y_mm += (double)leg->parameters.advance.distance_mm * sin(at->heading_deg * degree);
+    } else if (leg->routine == CMO_ROUTINE_TURN) {
+        at->heading_deg += (double)leg->parameters.turn.angle_deg;
+    } else if (leg->routine != CMO_ROUTINE_ACTION && leg->routine != CMO_ROUTINE_COUNTDOWN) {
+        at->known = false;
+    }
+    if (leg->stated) { // on the line, wherever along it
+        double heading = (double)leg->place.heading_deg;
+        double nx = cos(heading * degree);
+        double ny = sin(heading * degree);
+        double across = (at->x_mm - (double)leg->place.x_mm) * nx +
+                        (at->y_mm - (double)leg->place.y_mm) * ny +
+                        (double)route->robot->description.light[0].ahead_mm;
+        at->x_mm -= across * nx;
+        at->y_mm -= across * ny;
+        at->heading_deg = heading;
+        at->known = leg->rules == 0;
+    }
+}
+
+// A run that drives as it is stated stays on the mat, as far as can be said.
+static bool check_place(const lab_route *route, unsigned number, const reckoning *at,
+                        GError **error) {
+    double width = cmo_sim_mat_width_mm(route->mat);
+    double height = cmo_sim_mat_height_mm(route->mat);
+    bool good = !at->known ||
+                (at->x_mm >= 0.0 && at->x_mm <= width && at->y_mm >= 0.0 && at->y_mm <= height);
+    if (!good) {
+        wrong_leg(route, number, error,
+                  "%s ends at (%.4g, %.4g), which is not on the mat; x 0 to %.6g, y 0 to %.6g mm",
+                  cmo_routine_name(route->leg[number].routine), at->x_mm, at->y_mm, width, height);
+    }
+    return good;
+}
+
+static bool check_in_turn(const lab_route *route, GError **error) {
+    reckoning at = {true, route->x_mm, route->y_mm, route->heading_deg};
+    for (unsigned i = 0; i < route->legs; i++) {
+        bool first = false;
+        for (unsigned n = 0; n < route->groups; n++) { // the later rounds begin elsewhere
+            first = first || route->group[n].first == i;
+        }
+        at.known = at.known && !first;
+        reckon_leg(route, &route->leg[i], &at);
+        if ((i + 1 < route->legs && !check_over(route, i, error)) ||
+            !check_place(route, i, &at, error)) {
+            return false;
+        }
+    }
+    return true;
+}
+
+bool lab_check(const lab_route *route, GError **error) {
+    const lab_robot *described = route->robot;
+    cmo_port port = {NULL, described->traits, no_clock, NULL, no_sample, no_drive, no_halt, NULL};
+    cmo_robot robot;
+    if (cmo_robot_start(&robot, &described->description, &port) != CMO_OUTCOME_DONE) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: %s: makes no sense for this robot",
+                    route->robot_path, robot.field);
+        return false;
+    }
+    double width = cmo_sim_mat_width_mm(route->mat);
+    double height = cmo_sim_mat_height_mm(route->mat);
+    if (route->x_mm < 0.0 || route->x_mm > width || route->y_mm < 0.0 || route->y_mm > height) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                    "%s: start: (%.6g, %.6g) is not on the mat; x 0 to %.6g, y 0 to %.6g mm",
+                    route->path, route->x_mm, route->y_mm, width, height);
+        return false;
+    }
+    for (unsigned i = 0; i < route->legs; i++) {
+        if (route->leg[i].routine == CMO_ROUTINE_STAY_INSIDE && route->region == NULL) {
+            g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                        "%s: start: (%.4g, %.4g) stands on a boundary or off the floor; a place "
+                        "inside would do",
+                        route->path, route->x_mm, route->y_mm);
+            return false;
+        }
+    }
+    labi_set_levels(&robot, described);
+    labi_legs *legs = g_new0(labi_legs, 1);
+    cmo_route_state state;
+    labi_legs_make(legs, route);
+    cmo_outcome outcome = cmo_route_start(&robot, &state, &legs->route);
+    if (outcome != CMO_RUNNING) {
+        refuse_leg(route, state.leg, &robot, outcome, error);
+    }
+    g_free(legs);
+    return outcome == CMO_RUNNING && check_in_turn(route, error);
+}
