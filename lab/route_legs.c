@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The legs of a route file: routines, groups, other files' legs; names, ends and what follows.
-#include "legs.h"
-#include "route_staged.h"
+#include "route_reading.h"
 
 #include <math.h>
 #include <string.h>
@@ -9,29 +8,11 @@
 // A route that includes one that includes... and so on, is no route.
 #define INCLUDES_DEEPEST 5U
 
-// Rules that a leg may state; what it expects adds to them.
-#define RULES_STATED_MAX 8U
-
-// `go_to` may name a leg that comes later.
-typedef struct pending {
-    unsigned leg, rule;
-    char *name, *file;
-    int line;
-} pending;
-
-typedef struct reading {
-    yaml_reader *reader;
-    lab_route *route;
-    GArray *pending;    // of pending
-    const char *source; // the file; NULL: the route's own
-    unsigned includes, deep;
-} reading;
-
-static bool read_list(reading *r, const yaml_node_t *list, const char *path);
+static bool read_list(labi_reading *r, const yaml_node_t *list, const char *path);
 
 // ---------------------------------------------------------------------------------------- names --
 
-static int leg_named(const lab_route *route, const char *name) {
+int labi_leg_named(const lab_route *route, const char *name) {
     for (unsigned i = 0; i < route->groups; i++) {
         if (g_strcmp0(route->group[i].name, name) == 0) {
             return route->group[i].first;
@@ -45,7 +26,7 @@ static int leg_named(const lab_route *route, const char *name) {
     return -1;
 }
 
-static bool check_name(const reading *r, const yaml_node_t *node, const char *path,
+static bool check_name(const labi_reading *r, const yaml_node_t *node, const char *path,
                        const char *name) {
     if (name == NULL) {
         return true;
@@ -57,226 +38,20 @@ static bool check_name(const reading *r, const yaml_node_t *node, const char *pa
         good = labi_yaml_wrong(
             r->reader, at, field,
             "'%s' is no name; small letters, digits and _ would do, no digit first", name);
-    } else if (leg_named(r->route, name) >= 0) {
+    } else if (labi_leg_named(r->route, name) >= 0) {
         good = labi_yaml_wrong(r->reader, at, field, "there is a leg called %s already", name);
     }
     g_free(field);
     return good;
 }
 
-// ---------------------------------------------------------------------------------- what follows
-// --
-
-// What a rule may be for: outcomes and ends by name. 0: none is called so.
-static uint8_t rule_for(const char *name) {
-    if (strcmp(name, "other") == 0) {
-        return CMO_ON_OTHER;
-    }
-    for (unsigned i = 1; i < CMO_OUTCOMES; i++) {
-        if (strcmp(name, cmo_outcome_name((cmo_outcome)i)) == 0) {
-            return (uint8_t)i;
-        }
-    }
-    for (unsigned i = 1; i < CMO_BYS; i++) {
-        if (strcmp(name, cmo_by_name((cmo_by)i)) == 0) {
-            return (uint8_t)CMO_ON_BY(i);
-        }
-    }
-    return 0;
-}
-
-static bool unknown_outcome(const reading *r, const yaml_node_t *node, const char *path) {
-    const char *typed = labi_yaml_text(node);
-    GPtrArray *names = g_ptr_array_new();
-    for (unsigned i = 1; i < CMO_OUTCOMES; i++) {
-        g_ptr_array_add(names, (gpointer)(uintptr_t)cmo_outcome_name((cmo_outcome)i));
-    }
-    for (unsigned i = 1; i < CMO_BYS; i++) {
-        g_ptr_array_add(names, (gpointer)(uintptr_t)cmo_by_name((cmo_by)i));
-    }
-    g_ptr_array_add(names, (gpointer)(uintptr_t) "other");
-    g_ptr_array_add(names, NULL);
-    const char *nearest =
-        typed != NULL ? lab_nearest(typed, (const char *const *)names->pdata) : NULL;
-    labi_yaml_wrong(r->reader, node, path,
-                    nearest ? "no outcome and no end is called so; did you mean %s?"
-                            : "no outcome and no end is called so; done, an end as range_below, a "
-                              "fault as no_line, or other would do%.0s",
-                    nearest ? nearest : "");
-    g_ptr_array_free(names, TRUE);
-    return false;
-}
-
-static cmo_follow *add_rule(lab_leg *leg, uint8_t on, cmo_next next) {
-    cmo_follow *rule = &leg->rule[leg->rules++];
-    *rule = (cmo_follow){.on = on, .next = (uint8_t)next};
-    return rule;
-}
-
-static bool has_rule(const lab_leg *leg, uint8_t on) {
-    for (unsigned i = 0; i < leg->rules; i++) {
-        if (leg->rule[i].on == on) {
-            return true;
-        }
-    }
-    return false;
-}
-
-// A word, or keys.
-static bool read_rule(reading *r, const yaml_node_t *node, const char *path, cmo_follow *rule) {
-    static const char *const words[] = {"go_on", "stop", "fail", NULL};
-    static const cmo_next nexts[] = {CMO_GO_ON, CMO_STOP, CMO_FAIL};
-    const char *text = labi_yaml_text(node);
-    for (unsigned i = 0; text != NULL && words[i] != NULL; i++) {
-        if (strcmp(text, words[i]) == 0) {
-            rule->next = (uint8_t)nexts[i];
-            return true;
-        }
-    }
-    staged_rule staged;
-    labi_section_clear(&labi_rule_section, &staged);
-    if (node->type != YAML_MAPPING_NODE) {
-        return labi_yaml_wrong(r->reader, node, path,
-                               "must be go_on, stop, fail, {again: 2} or {go_to: NAME}");
-    }
-    bool good = labi_yaml_section(r->reader, node, path, &labi_rule_section, &staged);
-    bool again = good && !isnan(staged.again);
-    bool times = good && !isnan(staged.times);
-    if (good && (again == (staged.go_to != NULL) || (again && times))) {
-        good = labi_yaml_wrong(r->reader, node, path,
-                               "must be one of them: {again: 2}, {go_to: NAME}, or {go_to: NAME, "
-                               "times: 2}");
-    }
-    if (good && again) {
-        rule->next = CMO_AGAIN;
-        rule->times = (uint8_t)staged.again;
-    } else if (good) {
-        rule->next = CMO_GO_TO;
-        rule->times = times ? (uint8_t)staged.times : 0;
-        const lab_leg *leg = &r->route->leg[r->route->legs];
-        pending later = {r->route->legs, (unsigned)(rule - leg->rule), g_strdup(staged.go_to),
-                         g_strdup(r->reader->file), labi_yaml_line(node)};
-        g_array_append_val(r->pending, later);
-    }
-    g_free(staged.go_to);
-    return good;
-}
-
-static bool read_follow(reading *r, const yaml_node_t *node, const char *path, lab_leg *leg) {
-    const yaml_node_t *rules = labi_yaml_find(r->reader, node, "follow");
-    if (rules == NULL) {
-        return true;
-    }
-    if (rules->type != YAML_MAPPING_NODE) {
-        char *field = g_strdup_printf("%s.follow", path);
-        labi_yaml_wrong(r->reader, rules, field,
-                        "must be outcomes with what follows, as in "
-                        "{no_line: {again: 2}}");
-        g_free(field);
-        return false;
-    }
-    bool good = true;
-    for (yaml_node_pair_t *pair = rules->data.mapping.pairs.start;
-         good && pair < rules->data.mapping.pairs.top; pair++) {
-        yaml_node_t *key = yaml_document_get_node(&r->reader->document, pair->key);
-        const char *name = labi_yaml_text(key);
-        char *field = g_strdup_printf("%s.follow.%s", path, name != NULL ? name : "?");
-        uint8_t on = name != NULL ? rule_for(name) : 0;
-        if (on == 0) {
-            good = unknown_outcome(r, key, field);
-        } else if (has_rule(leg, on)) {
-            good = labi_yaml_wrong(r->reader, key, field, "given twice");
-        } else if (leg->rules == LAB_RULES_MAX / 2) {
-            good =
-                labi_yaml_wrong(r->reader, key, field, "too many; at most %u", LAB_RULES_MAX / 2);
-        } else {
-            good = read_rule(r, yaml_document_get_node(&r->reader->document, pair->value), field,
-                             add_rule(leg, on, CMO_GO_ON));
-        }
-        g_free(field);
-    }
-    return good;
-}
-
-// A leg that has to end in one of these ways. It comes behind the leg's own rules: any other way
-// fails, unless one of those says what then.
-static bool expect_one(const reading *r, const yaml_node_t *node, const char *path, lab_leg *leg,
-                       bool *done) {
-    const char *name = labi_yaml_text(node);
-    uint8_t on = name != NULL && strcmp(name, "other") != 0 ? rule_for(name) : 0;
-    if (on == 0) {
-        return unknown_outcome(r, node, path);
-    }
-    *done = *done || on == CMO_OUTCOME_DONE;
-    if (leg->rules < LAB_RULES_MAX / 2) {
-        add_rule(leg, on, CMO_GO_ON);
-    }
-    return true;
-}
-
-static bool read_expect(const reading *r, const yaml_node_t *node, const char *path, lab_leg *leg) {
-    const yaml_node_t *expect = labi_yaml_find(r->reader, node, "expect");
-    if (expect == NULL) {
-        return true;
-    }
-    char *field = g_strdup_printf("%s.expect", path);
-    bool done = false;
-    bool good = true;
-    if (expect->type == YAML_SEQUENCE_NODE) {
-        for (yaml_node_item_t *item = expect->data.sequence.items.start;
-             good && item < expect->data.sequence.items.top; item++) {
-            good = expect_one(r, yaml_document_get_node(&r->reader->document, *item), field, leg,
-                              &done);
-        }
-    } else {
-        good = expect_one(r, expect, field, leg, &done);
-    }
-    g_free(field);
-    // An end counts as done where no rule names it, so what is left of those fails by name.
-    for (unsigned by = 1; good && done && by < CMO_BYS; by++) {
-        if (!has_rule(leg, (uint8_t)CMO_ON_BY(by)) && leg->rules < LAB_RULES_MAX) {
-            add_rule(leg, (uint8_t)CMO_ON_BY(by), CMO_FAIL);
-        }
-    }
-    if (good && !done) {
-        add_rule(leg, CMO_OUTCOME_DONE, CMO_FAIL);
-    }
-    return good;
-}
-
-// Where `go_to` leads, once all names are known.
-static bool resolve(const reading *r) {
-    for (guint i = 0; i < r->pending->len; i++) {
-        const pending *p = &g_array_index(r->pending, pending, i);
-        int leg = leg_named(r->route, p->name);
-        if (leg < 0) {
-            GPtrArray *names = g_ptr_array_new();
-            for (unsigned n = 0; n < r->route->legs; n++) {
-                if (r->route->leg[n].name != NULL) {
-                    g_ptr_array_add(names, r->route->leg[n].name);
-                }
-            }
-            g_ptr_array_add(names, NULL);
-            const char *nearest = lab_nearest(p->name, (const char *const *)names->pdata);
-            g_set_error(r->reader->error, LAB_ERROR, LAB_ERROR_WRONG,
-                        "%s:%d: legs[%u].follow: no leg is called %s%s%s%s", p->file, p->line,
-                        p->leg + 1, p->name, nearest ? "; did you mean " : "",
-                        nearest ? nearest : "; a leg gets its name by `name`", nearest ? "?" : "");
-            g_ptr_array_free(names, TRUE);
-            return false;
-        }
-        r->route->leg[p->leg].rule[p->rule].leg = (uint8_t)leg;
-    }
-    return true;
-}
-
 // ----------------------------------------------------------------------------------------- legs --
 
-static bool is_given(const reading *r, const yaml_node_t *node, const char *key) {
+static bool is_given(const labi_reading *r, const yaml_node_t *node, const char *key) {
     return labi_yaml_find(r->reader, node, key) != NULL;
 }
 
-static bool misplaced(const reading *r, const yaml_node_t *node, const char *path,
+static bool misplaced(const labi_reading *r, const yaml_node_t *node, const char *path,
                       const char *const *keys, const char *what) {
     for (; *keys != NULL; keys++) {
         const yaml_node_t *value = labi_yaml_find(r->reader, node, *keys);
@@ -291,7 +66,7 @@ static bool misplaced(const reading *r, const yaml_node_t *node, const char *pat
 }
 
 // What was reckoned in this leg goes with it, by its keys.
-static void take_reckoned(const reading *r, const char *path, lab_leg *leg) {
+static void take_reckoned(const labi_reading *r, const char *path, lab_leg *leg) {
     char *before = g_strdup_printf("%s.", path);
     GHashTableIter next;
     gpointer at, text;
@@ -309,8 +84,8 @@ static void take_reckoned(const reading *r, const char *path, lab_leg *leg) {
     g_free(before);
 }
 
-static bool read_routine(reading *r, const yaml_node_t *node, const char *path, const char *routine,
-                         staged_leg *staged) {
+static bool read_routine(labi_reading *r, const yaml_node_t *node, const char *path,
+                         const char *routine, staged_leg *staged) {
     static const char *const of_groups[] = {"legs", NULL};
     if (misplaced(r, node, path, of_groups, "is a group's; give it a repeat")) {
         return false;
@@ -330,7 +105,7 @@ static bool read_routine(reading *r, const yaml_node_t *node, const char *path, 
         g_free(field);
         return false;
     }
-    if (!read_follow(r, node, path, leg) || !read_expect(r, node, path, leg)) {
+    if (!labi_read_rules(r, node, path, leg)) {
         return false;
     }
     leg->name = g_steal_pointer(&staged->name);
@@ -340,7 +115,8 @@ static bool read_routine(reading *r, const yaml_node_t *node, const char *path, 
     return true;
 }
 
-static bool read_group(reading *r, const yaml_node_t *node, const char *path, staged_leg *staged) {
+static bool read_group(labi_reading *r, const yaml_node_t *node, const char *path,
+                       staged_leg *staged) {
     static const char *const of_legs[] = {"follow", "expect", NULL};
     const yaml_node_t *list = labi_yaml_find(r->reader, node, "legs");
     lab_route *route = r->route;
@@ -383,7 +159,7 @@ static bool read_group(reading *r, const yaml_node_t *node, const char *path, st
     return good;
 }
 
-static bool read_include(reading *r, const yaml_node_t *node, const char *path,
+static bool read_include(labi_reading *r, const yaml_node_t *node, const char *path,
                          const staged_leg *staged) {
     static const char *const none[] = {"name", "until", "follow", "expect", "legs", NULL};
     if (misplaced(r, node, path, none, "goes with a routine; what is included has its own")) {
@@ -401,7 +177,7 @@ static bool read_include(reading *r, const yaml_node_t *node, const char *path,
     bool open = good && labi_yaml_open(&inner, file, bytes, size, r->reader->error);
     if (open) {
         yaml_node_t *root = labi_yaml_root(&inner);
-        reading below = *r;
+        labi_reading below = *r;
         below.reader = &inner;
         below.source = file;
         below.includes++;
@@ -425,7 +201,7 @@ static bool read_include(reading *r, const yaml_node_t *node, const char *path,
 }
 
 // `- advance` without parameters is an easy slip; it reads as if it were `- advance: {}`.
-static bool read_leg(reading *r, const yaml_node_t *node, const char *path) {
+static bool read_leg(labi_reading *r, const yaml_node_t *node, const char *path) {
     if (node->type != YAML_MAPPING_NODE) {
         return labi_yaml_wrong(r->reader, node, path,
                                "must be a routine with its parameters, as in - advance: "
@@ -457,7 +233,7 @@ static bool read_leg(reading *r, const yaml_node_t *node, const char *path) {
     return good;
 }
 
-static bool read_list(reading *r, const yaml_node_t *list, const char *path) {
+static bool read_list(labi_reading *r, const yaml_node_t *list, const char *path) {
     if (list->type != YAML_SEQUENCE_NODE ||
         list->data.sequence.items.start == list->data.sequence.items.top) {
         return labi_yaml_wrong(r->reader, list, path,
@@ -475,11 +251,12 @@ static bool read_list(reading *r, const yaml_node_t *list, const char *path) {
 }
 
 bool labi_read_legs(yaml_reader *reader, const yaml_node_t *list, lab_route *route) {
-    reading r = {
-        .reader = reader, .route = route, .pending = g_array_new(FALSE, FALSE, sizeof(pending))};
-    bool good = read_list(&r, list, "legs") && resolve(&r);
+    labi_reading r = {.reader = reader,
+                      .route = route,
+                      .pending = g_array_new(FALSE, FALSE, sizeof(labi_pending))};
+    bool good = read_list(&r, list, "legs") && labi_resolve_rules(&r);
     for (guint i = 0; i < r.pending->len; i++) {
-        pending *p = &g_array_index(r.pending, pending, i);
+        labi_pending *p = &g_array_index(r.pending, labi_pending, i);
         g_free(p->name);
         g_free(p->file);
     }

@@ -18,6 +18,12 @@ void start_ideal(ideal *r, uint16_t traits) {
     }
 }
 
+void start_all(ideal *r) {
+    start_ideal(r, ALL_TRAITS);
+    r->paper.sample.have |= CMO_HAVE_RANGE | CMO_HAVE_TOUCH | CMO_HAVE_BUTTONS;
+    r->paper.sample.range_mm = 5000;
+}
+
 // What a spot reads whose middle is at a place.
 static uint16_t reading(const ideal *r, double place_mm) {
     double spot = (double)r->description.light[0].spot_mm;

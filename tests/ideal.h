@@ -22,6 +22,10 @@ typedef struct ideal {
 
 void start_ideal(ideal *r, uint16_t traits);
 
+// With a range sensor that sees nothing, bumpers and a start button.
+#define ALL_TRAITS (PLAIN_TRAITS | CMO_TRAIT_RANGE | CMO_TRAIT_TOUCH | CMO_TRAIT_START)
+void start_all(ideal *r);
+
 // One turn of the loop, `us` after the last one.
 cmo_outcome turn(ideal *r, uint32_t us);
 
