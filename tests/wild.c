@@ -63,24 +63,38 @@ static float within_reach(dice *d, double least, double most) {
 #define DRAW_BAND(d, name, usual, meaning)
 #define DRAW_PLACE(d, name, usual, meaning)
 
-#define START_OF(NAME, name, figures, text)                                                        \
-    static cmo_outcome start_##name(cmo_robot *robot, any_state *s, dice *d) {                     \
+#define PARAMETERS_OF(NAME, name, figures, text) cmo_##name##_parameters name;
+typedef union any_parameters {
+    CMO_EACH_ROUTINE(PARAMETERS_OF)
+} any_parameters;
+
+#define DRAW_FOR(NAME, name, figures, text)                                                        \
+    static cmo_##name##_parameters draw_##name(dice *d) {                                          \
         cmo_##name##_parameters p;                                                                 \
         memset(&p, 0, sizeof p);                                                                   \
-        CMO_##NAME##_PARAMETERS(DRAW, d) return cmo_##name##_start(robot, &s->name, &p);           \
+        CMO_##NAME##_PARAMETERS(DRAW, d) return p;                                                 \
     }
-CMO_EACH_LEG(START_OF)
+CMO_EACH_LEG(DRAW_FOR)
+
+static cmo_ends draw_ends(dice *d) {
+    cmo_ends p;
+    memset(&p, 0, sizeof p);
+    CMO_ENDS_PARAMETERS(DRAW, d)
+    p.button = p.button && dice_chance(d, 0.3); // else nearly all need one
+    return p;
+}
 
 static cmo_outcome start_any(cmo_robot *robot, any_state *s, wild *w, unsigned routine) {
 #define START_IF(NAME, name, figures, text)                                                        \
     case CMO_ROUTINE_##NAME:                                                                       \
-        return start_##name(robot, s, &w->dice);
+        p.name = draw_##name(&w->dice);                                                            \
+        return cmo_##name##_start(robot, &s->name, &p.name);
+    any_parameters p;
     switch (routine) {
         CMO_EACH_LEG(START_IF)
-    default: {
-        cmo_action_parameters p = {act, w, some_ms(&w->dice)};
-        return cmo_action_start(robot, &s->action, &p);
-    }
+    default:
+        p.action = (cmo_action_parameters){act, w, some_ms(&w->dice)};
+        return cmo_action_start(robot, &s->action, &p.action);
     }
 }
 
@@ -100,12 +114,14 @@ static void check_report(wild *w, const cmo_robot *robot) {
 
 // The routine has ended: the motors are halted, or it says that they may not be and goes on
 // halting.
-static void check_end(wild *w, cmo_robot *robot, const any_state *state) {
-    bool moving = robot->report.outcome == CMO_OUTCOME_DONE &&
-                  ((robot->report.routine == CMO_ROUTINE_ADVANCE &&
-                    state->advance.parameters.ending == CMO_END_MOVING) ||
-                   (robot->report.routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
-                    state->drive_until_line.parameters.ending == CMO_END_MOVING));
+static void check_end(wild *w, cmo_robot *robot, const any_state *state, const cmo_ends *ends) {
+    bool by = robot->report.by != CMO_BY_ITSELF;
+    bool moving = by ? ends->ending == CMO_END_MOVING
+                     : robot->report.outcome == CMO_OUTCOME_DONE &&
+                           ((robot->report.routine == CMO_ROUTINE_ADVANCE &&
+                             state->advance.parameters.ending == CMO_END_MOVING) ||
+                            (robot->report.routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
+                             state->drive_until_line.parameters.ending == CMO_END_MOVING));
     check_report(w, robot);
     for (int i = 0; i < 4 && !moving; i++) {
         bool halted = w->last_is_halt && w->last_halt_ok;
@@ -125,19 +141,9 @@ static void check_end(wild *w, cmo_robot *robot, const any_state *state) {
     }
 }
 
-static void drive_routine(wild *w, cmo_robot *robot, any_state *state, unsigned kind) {
-    unsigned drives = w->drives;
-    memset(state, 0xA5, sizeof *state);
-    cmo_outcome outcome = start_any(robot, state, w, kind);
-    if (w->drives != drives) {
-        wild_complain(w, "a drive before the first tick");
-    }
-    if (outcome != CMO_RUNNING) {
-        if (robot->field == NULL || robot->routine != NULL) {
-            wild_complain(w, "a refusal that names no field");
-        }
-        return;
-    }
+// Ticks until it ends, now and then aborted.
+static void tick_to_end(wild *w, cmo_robot *robot, any_state *state, unsigned kind) {
+    cmo_outcome outcome;
     uint32_t ticks = 0;
     double abort_at = dice_chance(&w->dice, 0.2) ? 500.0 * dice_unit(&w->dice) : -1.0;
     // The slowest clock that is not a broken one passes a tick in a thousand.
@@ -163,7 +169,110 @@ static void drive_routine(wild *w, cmo_robot *robot, any_state *state, unsigned 
     if (outcome == CMO_RUNNING) {
         wild_complain(w, "a routine without an end");
     }
-    check_end(w, robot, state);
+}
+
+static void drive_routine(wild *w, cmo_robot *robot, any_state *state, unsigned kind) {
+    unsigned drives = w->drives;
+    memset(state, 0xA5, sizeof *state);
+    cmo_ends ends = draw_ends(&w->dice);
+    static cmo_ends_state ends_state;
+    bool ended = dice_chance(&w->dice, 0.4);
+    if (ended && cmo_end_on(robot, &ends_state, &ends) != CMO_OUTCOME_DONE &&
+        robot->field == NULL) {
+        wild_complain(w, "ends that are refused and no field is named");
+    }
+    cmo_outcome outcome = start_any(robot, state, w, kind);
+    if (w->drives != drives) {
+        wild_complain(w, "a drive before the first tick");
+    }
+    if (outcome != CMO_RUNNING) {
+        if (robot->field == NULL || robot->routine != NULL) {
+            wild_complain(w, "a refusal that names no field");
+        }
+        if (ended) { // what was stated holds for the next one; this is never met
+            static const cmo_ends never = {.for_ms = 100000000};
+            cmo_end_on(robot, &ends_state, &never);
+        }
+        return;
+    }
+    tick_to_end(w, robot, state, kind);
+    check_end(w, robot, state, &ends);
+}
+
+// --------------------------------------------------------------------------------------- routes --
+
+#define LEGS 4U
+
+static cmo_leg draw_leg(wild *w, any_parameters *p) {
+#define LEG_IF(NAME, name, figures, text)                                                          \
+    case CMO_ROUTINE_##NAME:                                                                       \
+        p->name = draw_##name(&w->dice);                                                           \
+        return (cmo_leg){CMO_LEG(name, &p->name)};
+    switch (CMO_ROUTINE_ADVANCE + dice_pick(&w->dice, CMO_ROUTINES - CMO_ROUTINE_ADVANCE)) {
+        CMO_EACH_LEG(LEG_IF)
+    default:
+        p->action = (cmo_action_parameters){act, w, some_ms(&w->dice)};
+        return (cmo_leg){CMO_LEG(action, &p->action)};
+    }
+}
+
+static cmo_follow draw_rule(dice *d) {
+    return (cmo_follow){.on =
+                            (uint8_t)(dice_chance(d, 0.5)
+                                          ? (dice_chance(d, 0.5) ? CMO_ON_OTHER : CMO_OUTCOME_DONE)
+                                          : 1 + dice_pick(d, 63 + CMO_BYS)),
+                        .next = (uint8_t)dice_pick(d, CMO_NEXTS + (dice_chance(d, 0.05) ? 1U : 0U)),
+                        .leg = (uint8_t)dice_pick(d, LEGS),
+                        .times = (uint8_t)dice_pick(d, 3)};
+}
+
+// A route of such legs; much of it makes no sense, and is refused whole.
+static void drive_route(wild *w, cmo_robot *robot) {
+    static any_parameters parameters[LEGS];
+    static cmo_ends ends[LEGS + 1];
+    static cmo_follow rules[LEGS][2];
+    static cmo_leg legs[LEGS];
+    static any_state room;
+    static cmo_route_state state;
+    dice *d = &w->dice;
+    uint8_t count = (uint8_t)(1 + dice_pick(d, LEGS));
+    for (uint8_t i = 0; i < count; i++) {
+        legs[i] = draw_leg(w, &parameters[i]);
+        ends[i] = draw_ends(d);
+        legs[i].ends = dice_chance(d, 0.3) ? &ends[i] : NULL;
+        rules[i][0] = draw_rule(d);
+        rules[i][1] = draw_rule(d);
+        legs[i].rules = (uint8_t)(dice_chance(d, 0.5) ? dice_pick(d, 3) : 0);
+        legs[i].follow = rules[i];
+    }
+    ends[LEGS] = (cmo_ends){.for_ms = some_ms(d)};
+    const cmo_group group = {.first = (uint8_t)dice_pick(d, 2),
+                             .last = (uint8_t)dice_pick(d, count),
+                             .times = (uint8_t)dice_pick(d, 3),
+                             .until = dice_chance(d, 0.5) ? &ends[LEGS] : NULL};
+    const cmo_route_parameters route = {.leg = legs,
+                                        .legs = count,
+                                        CMO_ROOM(room),
+                                        .group = &group,
+                                        .groups = dice_chance(d, 0.3) ? 1 : 0};
+    memset(&room, 0xA5, sizeof room);
+    unsigned drives = w->drives;
+    cmo_outcome outcome = cmo_route_start(robot, &state, &route);
+    if (w->drives != drives) {
+        wild_complain(w, "a drive before a route's first tick");
+    }
+    if (outcome != CMO_RUNNING) {
+        if (robot->field == NULL || robot->routine != NULL) {
+            wild_complain(w, "a route that is refused and names no field");
+        }
+        return;
+    }
+    tick_to_end(w, robot, &room, CMO_ROUTINE_NONE);
+    if (robot->overseer != NULL) {
+        wild_complain(w, "a route that is over and still watches");
+    }
+    const any_state still = {0}; // whatever its last leg was asked, nothing moves behind a route
+    check_end(w, robot, &still, &(cmo_ends){0});
 }
 
 // Whatever has been, a robot in good health does what it is asked.
@@ -211,7 +320,11 @@ static const char *run(dice given) {
     for (unsigned i = 0; i < routines && w.wrong == NULL; i++) {
         unsigned kind =
             CMO_ROUTINE_ADVANCE + dice_pick(&w.dice, CMO_ROUTINES - CMO_ROUTINE_ADVANCE);
-        drive_routine(&w, &robot, &state, kind);
+        if (dice_chance(&w.dice, 0.25)) {
+            drive_route(&w, &robot);
+        } else {
+            drive_routine(&w, &robot, &state, kind);
+        }
         wild_go(&w, dice_pick(&w.dice, 5000000));
     }
     check_health(&w, &robot);

@@ -25,31 +25,6 @@ static const cmi_row rows[] CMO_FLASH = {
                     CMO_LINE_EFFORT_PARAMETER(CMI_ROW, cmo_line_parameters)
                         CMO_LINE_BEYOND_PARAMETER(CMI_ROW, cmo_line_parameters)};
 
-static cmo_outcome check_sensors(cmo_robot *robot, cmo_line_state *state) {
-    const cmo_line_parameters *p = &state->parameters;
-    static const uint8_t sensors[4] = {3, 1, 2, 3};
-    uint8_t lights = cmi_front_lights(robot->description);
-    bool enough =
-        p->sensor == CMO_SENSOR_EITHER || p->sensor == CMO_SENSOR_LEFT ? lights >= 1 : lights >= 2;
-    if (!enough) {
-        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "sensor", NAN);
-    }
-    state->watched = sensors[p->sensor];
-    for (uint8_t i = 0; i < lights; i++) {
-        if (!(state->watched & 1U << i)) {
-            continue;
-        }
-        const cmo_levels *levels = &robot->light[i].levels;
-        if (!cmo_levels_usable(levels)) {
-            return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
-        }
-        if (p->tone == CMO_TONE_VOID && !(cmo_threshold(levels, CMO_TONE_VOID) < -0.02F)) {
-            return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "tone", NAN);
-        }
-    }
-    return CMO_OUTCOME_DONE;
-}
-
 // The way between two looks must be shorter than what proves a line; and at the edge of a table the
 // robot must stand before its wheels get there.
 static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
@@ -168,7 +143,7 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
         outcome = cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "off_line", NAN);
     }
     if (outcome == CMO_OUTCOME_DONE) {
-        outcome = check_sensors(robot, state);
+        outcome = cmi_check_sensors(robot, p->sensor, p->tone, &state->watched);
     }
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;

@@ -16,32 +16,6 @@ static const cmi_row rows[] CMO_FLASH = {CMO_ENDS_PARAMETERS(CMI_ROW, cmo_ends)}
 
 // -------------------------------------------------------------------------------------- checks --
 
-static uint8_t watched(const cmo_robot *robot, cmo_sensors sensor) {
-    static const uint8_t sensors[4] = {3, 1, 2, 3};
-    uint8_t there = (uint8_t)((1U << cmi_front_lights(robot->description)) - 1U);
-    return sensors[sensor] & there;
-}
-
-static cmo_outcome check_lines(cmo_robot *robot, const cmo_ends *ends) {
-    uint8_t sensors = watched(robot, ends->sensor);
-    if (sensors == 0 || (ends->sensor == CMO_SENSOR_BOTH && sensors != 3)) {
-        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "sensor", NAN);
-    }
-    for (uint8_t i = 0; i < CMI_FRONT; i++) {
-        const cmo_levels *levels = &robot->light[i].levels;
-        if (!(sensors & 1U << i)) {
-            continue;
-        }
-        if (!cmo_levels_usable(levels)) {
-            return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
-        }
-        if (ends->tone == CMO_TONE_VOID && !(cmo_threshold(levels, CMO_TONE_VOID) < -0.02F)) {
-            return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "tone", NAN);
-        }
-    }
-    return CMO_OUTCOME_DONE;
-}
-
 cmo_outcome cmi_check_ends(cmo_robot *robot, const cmo_ends *ends) {
     uint16_t traits = robot->port->traits;
     cmo_ends checked = *ends;
@@ -58,7 +32,9 @@ cmo_outcome cmi_check_ends(cmo_robot *robot, const cmo_ends *ends) {
     if (lacks != NULL) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, lacks, NAN);
     }
-    return ends->lines != 0 ? check_lines(robot, ends) : CMO_OUTCOME_DONE;
+    uint8_t watched;
+    return ends->lines != 0 ? cmi_check_sensors(robot, ends->sensor, ends->tone, &watched)
+                            : CMO_OUTCOME_DONE;
 }
 
 bool cmi_any_way(const cmo_ends *ends) {
@@ -128,7 +104,7 @@ static bool is_on(const cmo_robot *robot, const cmo_ends *ends, uint8_t sensor, 
 
 // Counts what the sensors come onto: any of them, or all at once. True: so many.
 static bool count_lines(cmo_robot *robot, const cmo_ends *ends, cmo_ends_seen *seen) {
-    uint8_t sensors = watched(robot, ends->sensor);
+    uint8_t sensors = cmi_sensors_watched(robot, ends->sensor);
     bool on = ends->sensor == CMO_SENSOR_BOTH;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         if (!(sensors & 1U << i)) {

@@ -167,6 +167,33 @@ static void watch_health(cmo_robot *robot, uint8_t sensor, uint16_t counts, floa
 }
 #endif
 
+uint8_t cmi_sensors_watched(const cmo_robot *robot, cmo_sensors sensor) {
+    static const uint8_t sensors[4] = {3, 1, 2, 3};
+    uint8_t there = (uint8_t)((1U << cmi_front_lights(robot->description)) - 1U);
+    return sensors[sensor] & there;
+}
+
+cmo_outcome cmi_check_sensors(cmo_robot *robot, cmo_sensors sensor, cmo_tone tone,
+                              uint8_t *watched) {
+    *watched = cmi_sensors_watched(robot, sensor);
+    if (*watched == 0 || (sensor == CMO_SENSOR_BOTH && *watched != 3)) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "sensor", NAN);
+    }
+    for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        const cmo_levels *levels = &robot->light[i].levels;
+        if (!(*watched & 1U << i)) {
+            continue;
+        }
+        if (!cmo_levels_usable(levels)) {
+            return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
+        }
+        if (tone == CMO_TONE_VOID && !(cmo_threshold(levels, CMO_TONE_VOID) < -0.02F)) {
+            return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "tone", NAN);
+        }
+    }
+    return CMO_OUTCOME_DONE;
+}
+
 // Longer than this no sensor takes between two looks, and no look is late.
 #define LONGEST_INTERVAL_US 100000000U
 #define OLDEST_US           1000000U

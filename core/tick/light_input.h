@@ -4,7 +4,7 @@
 #ifndef CMI_LIGHT_INPUT_H
 #define CMI_LIGHT_INPUT_H
 
-#include <cammino/robot.h>
+#include <cammino/line_search.h>
 
 // What is given, or else a default that is at least `least`.
 static inline uint32_t cmi_age_limit(uint32_t given, uint32_t otherwise, uint32_t least) {
@@ -14,6 +14,13 @@ static inline uint32_t cmi_age_limit(uint32_t given, uint32_t otherwise, uint32_
 
 // Takes all sensors' looks and latches.
 void cmi_light_take(cmo_robot *robot, const cmo_sample *sample);
+
+// Sensors that are there of those that a search watches, bit n: sensor n.
+uint8_t cmi_sensors_watched(const cmo_robot *robot, cmo_sensors sensor);
+
+// Whether they are there, and their levels tell what is looked for.
+cmo_outcome cmi_check_sensors(cmo_robot *robot, cmo_sensors sensor, cmo_tone tone,
+                              uint8_t *watched);
 
 // Whether a sensor has given no look for longer than it may take.
 bool cmi_light_silent(const cmo_robot *robot, uint8_t sensor);
