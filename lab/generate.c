@@ -105,7 +105,12 @@ static void add_leg(GString *out, const lab_route *route, unsigned number) {
         labi_c_add(out, "static const cmo_%s_parameters %s_parameters CMO_FLASH = {", routine,
                    name);
         gsize before = out->len;
-        labi_c_parameters(out, leg);
+        lab_leg driven = *leg;
+        float over = labi_over_speed(route, number);
+        if (over > 0.0F) { // what the next leg can take
+            driven.parameters.advance.over_mm_s = over;
+        }
+        labi_c_parameters(out, &driven);
         labi_c_add(out, out->len == before ? "0};\n" : "\n};\n");
     }
     if (leg->ended) {

@@ -262,6 +262,12 @@ void labi_legs_make(labi_legs *legs, const lab_route *route) {
                                         .longest_ms = from->parameters.action.longest_ms};
             legs->leg[i].parameters = &legs->action[i];
         }
+        float over = labi_over_speed(route, i);
+        if (over > 0.0F) {
+            legs->over[i] = from->parameters.advance;
+            legs->over[i].over_mm_s = over;
+            legs->leg[i].parameters = &legs->over[i];
+        }
     }
     for (unsigned i = 0; i < route->groups; i++) {
         const lab_group *from = &route->group[i];

@@ -99,12 +99,19 @@ typedef struct labi_legs {
     cmo_leg leg[LAB_LEGS_MAX];
     cmo_group group[LAB_GROUPS_MAX];
     cmo_action_parameters action[LAB_LEGS_MAX];
+    cmo_advance_parameters over[LAB_LEGS_MAX]; // those that slow down for what follows
     labi_leg_state room;
     cmo_route_parameters route;
 } labi_legs;
 
 // The legs of a route for core; `route` must stay where it is as long.
 void labi_legs_make(labi_legs *legs, const lab_route *route);
+
+// The fastest that a leg may be entered at, and the speed that it ends at where nothing slows it;
+// and what an advance goes over into the next leg at, 0: as it is, or it does not.
+double labi_entry_speed(const lab_route *route, unsigned number);
+double labi_end_speed(const lab_route *route, unsigned number);
+float labi_over_speed(const lab_route *route, unsigned number);
 
 // Gives a robot the levels that its file has.
 void labi_set_levels(cmo_robot *robot, const lab_robot *described);

@@ -103,34 +103,6 @@ static bool takes_over(const lab_leg *leg) {
            leg->routine == CMO_ROUTINE_STAY_INSIDE;
 }
 
-// The speed that a leg ends at which goes over into the next one; 0: not known.
-static double over_speed(const lab_route *route, const lab_leg *leg) {
-    const lab_leg_parameters *p = &leg->parameters;
-    double usual = 0.5 * (double)route->robot->description.top_speed_mm_s;
-    double speed = leg->routine == CMO_ROUTINE_ADVANCE ? (double)p->advance.speed_mm_s
-                   : p->drive_until_line.creep_mm_s != 0.0F
-                       ? (double)p->drive_until_line.creep_mm_s
-                       : (double)p->drive_until_line.cruise_mm_s;
-    return speed != 0.0 ? speed : usual;
-}
-
-// How far a leg goes before it has to be slow enough, and how slow; it may be as fast as it likes
-// where it does not say.
-static double slow_after(const lab_leg *leg, double *speed_mm_s) {
-    cmo_line_parameters line;
-    *speed_mm_s = INFINITY;
-    if (leg->routine == CMO_ROUTINE_ADVANCE) {
-        bool over = leg->parameters.advance.ending == CMO_END_MOVING;
-        *speed_mm_s = over ? INFINITY : 0.0;
-        return fabs((double)leg->parameters.advance.distance_mm);
-    }
-    if (lab_leg_line(leg, &line) && line.creep_mm_s != 0.0F) {
-        *speed_mm_s = (double)line.creep_mm_s;
-        return (double)line.blind_mm;
-    }
-    return 0.0;
-}
-
 static void wrong_leg(const lab_route *route, unsigned number, GError **error, const char *format,
                       ...) G_GNUC_PRINTF(4, 5);
 static void wrong_leg(const lab_route *route, unsigned number, GError **error, const char *format,
@@ -158,16 +130,12 @@ static bool check_over(const lab_route *route, unsigned number, GError **error) 
                   cmo_routine_name(next->routine));
         return false;
     }
-    double slow;
-    double speed = over_speed(route, leg);
-    double room = slow_after(next, &slow);
-    double braking = (double)route->robot->description.braking_mm_s2;
-    double needed = (speed * speed - slow * slow) / (2.0 * braking);
-    if (speed > slow && needed > room) {
+    double speed = labi_end_speed(route, number);
+    double limit = labi_entry_speed(route, number + 1);
+    if (leg->routine != CMO_ROUTINE_ADVANCE && speed > limit) { // an advance slows down for it
         wrong_leg(route, number, error,
-                  "ends at %.4g mm/s, and %s has %.4g mm to slow down in; %.4g mm/s would do",
-                  speed, cmo_routine_name(next->routine), room,
-                  sqrt(slow * slow + 2.0 * braking * room));
+                  "ends at %.4g mm/s, and %s has no room to slow down in; %.4g mm/s would do",
+                  speed, cmo_routine_name(next->routine), limit);
         return false;
     }
     return true;

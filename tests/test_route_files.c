@@ -213,12 +213,9 @@ START_TEST(a_route_is_checked_whole_before_it_moves) {
          "legs[1].follow.until: counts ways or turns of a group"},
         {"legs:\n  - advance: {distance_mm: 90, ending: moving}\n  - turn: {angle_deg: 9}\n",
          "legs[1]: ends moving, and turn begins at a standstill"},
-        {"legs:\n  - advance: {distance_mm: 90, speed_mm_s: 600, ending: moving}\n"
+        {"legs:\n  - drive_until_line: {cruise_mm_s: 500, ending: moving}\n"
          "  - advance: {distance_mm: 20}\n",
-         "legs[1]: ends at 600 mm/s, and advance has 20 mm to slow down in; 346.4 mm/s would do"},
-        {"legs:\n  - advance: {distance_mm: 90, speed_mm_s: 400, ending: moving}\n"
-         "  - stop_on_line: {creep_mm_s: 100, blind_mm: 20}\n",
-         "legs[1]: ends at 400 mm/s, and stop_on_line has 20 mm to slow down in"},
+         "legs[1]: ends at 500 mm/s, and advance has no room to slow down in; 346.4 mm/s would do"},
         {"legs:\n  - turn: {angle_deg: 90}\n  - advance: {distance_mm: 500}\n",
          "legs[2]: advance ends at (150, 1080), which is not on the mat; x 0 to 1800, y 0 to 1000"},
         {"legs:\n  - turn: {angle_deg: 9}\n  - advance: {distance_mm: 90, speed_mm_s: 2000}\n",
@@ -322,6 +319,34 @@ START_TEST(a_search_starts_clear_of_the_last_line) {
 }
 END_TEST
 
+// An advance looks ahead: it is as slow at its end as what follows needs.
+START_TEST(an_advance_slows_down_for_what_follows) {
+    JsonParser *parser = json_parser_new();
+    write_file("r.yaml", DEMO "legs:\n"
+                              "  - advance: {distance_mm: 150, speed_mm_s: 600, ending: moving}\n"
+                              "  - advance: {distance_mm: 60, speed_mm_s: 300, ending: moving}\n"
+                              "  - advance: {distance_mm: 6}\n");
+    ck_assert_int_eq(CALL("drive %s/r.yaml --json"), 0);
+    JsonArray *legs = legs_of(parser);
+    double way = 0.0;
+    for (guint i = 0; i < 3; i++) {
+        JsonObject *leg = json_array_get_object_element(legs, i);
+        JsonObject *truth = json_object_get_object_member(leg, "truth");
+        JsonObject *robot = json_object_get_object_member(leg, "robot");
+        way += json_object_get_double_member(robot, "travelled_mm");
+        if (i == 2) { // it had 6 mm, and was not too fast for them
+            ck_assert_double_lt(json_object_get_double_member(truth, "overshoot_mm"), 8);
+            ck_assert_double_lt(json_object_get_double_member(truth, "top_speed_mm_s"), 240);
+        }
+    }
+    ck_assert_double_eq_tol(way, 216, 10); // less what it goes between two legs
+    g_object_unref(parser);
+    ck_assert_int_eq(CALL("generate %s/r.yaml"), 0);
+    ck_assert_ptr_nonnull(strstr(out, ".over_mm_s = "));
+    drop_file("r.yaml");
+}
+END_TEST
+
 START_TEST(a_run_that_is_not_as_expected_says_so) {
     write_file("r.yaml", DEMO "legs:\n  - advance: {distance_mm: 90}\n"
                               "    until: {range_below_mm: 30}\n    expect: range_below\n"
@@ -344,6 +369,7 @@ int main(void) {
                                   a_route_is_checked_whole_before_it_moves,
                                   the_demos_run_goes_round_ends_by_range_and_tries_again,
                                   a_search_starts_clear_of_the_last_line,
+                                  an_advance_slows_down_for_what_follows,
                                   a_run_that_is_not_as_expected_says_so,
                                   NULL};
     int status = run_suite("route_files", tests);

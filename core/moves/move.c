@@ -52,6 +52,12 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         return;
     }
     if (robot->stage == CMO_STAGE_MOVE) {
+        if (p->ending == CMO_END_MOVING && p->over_mm_s != 0.0F) { // slow enough by its end
+            float left = fabsf(p->distance_mm) - motion->place_mm;
+            float over =
+                sqrtf(p->over_mm_s * p->over_mm_s + 2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
+            motion->top_mm_s = fminf(p->speed_mm_s, over);
+        }
         cmi_motion_follow(motion, robot);
         float beyond = cmi_motion_way(motion, robot) - fabsf(p->distance_mm);
         if (p->ending == CMO_END_MOVING && beyond >= 0.0F) {

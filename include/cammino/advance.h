@@ -25,7 +25,9 @@ extern "C" {
     P(X, TIME, longest_ms, longest_s, 0.01, "twice what the way takes, plus 2", "give up after this time") \
     P(X, HALT, halt, "what the motors do at the end")                                               \
     P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",    \
-      "moving: go over into the next leg without a halt")
+      "moving: go over into the next leg without a halt")                                           \
+    P(X, SPEED, over_mm_s, "in a file what the next leg can take; else speed_mm_s",                 \
+      "with ending: moving, the speed to go over at")
 // clang-format on
 
 typedef struct cmo_advance_parameters {
