@@ -76,6 +76,11 @@ static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot
     bool whole = text->len > 0;
     if (!whole && outcome == CMO_OUTCOME_NOT_SUPPORTED) {
         g_string_append(text, "the robot does not have this");
+    } else if (outcome == CMO_OUTCOME_TOO_FAST) {
+        g_string_append_printf(text,
+                               "too fast: a line could be missed, or a table's edge overrun; %.4g "
+                               "would do, or too_fast: slow",
+                               floor(limit));
     } else if (!whole && isnan(limit)) {
         g_string_append(text, "makes no sense");
     } else if (!whole) {
@@ -205,6 +210,26 @@ static bool check_in_turn(const lab_route *route, GError **error) {
     return true;
 }
 
+// Speeds of searches against their budgets, which hang on the description alone. A fleet's robots
+// differ: there each says so by itself. What a patrol needs is told better when it is refused.
+static bool check_speeds(const lab_route *route, cmo_robot *robot, labi_legs *legs,
+                         GError **error) {
+    cmo_line_parameters line;
+    for (unsigned i = 0; i < route->legs && route->fleet == NULL; i++) {
+        if (!lab_leg_line(&route->leg[i], &line)) {
+            continue;
+        }
+        cmo_left_over none = {0.0F, 0.0F};
+        robot->routine = NULL;
+        const cmo_leg *leg = &legs->leg[i];
+        if (leg->start(robot, legs->route.room, leg->parameters, &none) == CMO_OUTCOME_TOO_FAST) {
+            refuse_leg(route, i, robot, CMO_OUTCOME_TOO_FAST, error);
+            return false;
+        }
+    }
+    return true;
+}
+
 bool lab_check(const lab_route *route, GError **error) {
     const lab_robot *described = route->robot;
     cmo_port port = {NULL, described->traits, no_clock, NULL, no_sample, no_drive, no_halt, NULL};
@@ -236,9 +261,11 @@ bool lab_check(const lab_route *route, GError **error) {
     cmo_route_state state;
     labi_legs_make(legs, route);
     cmo_outcome outcome = cmo_route_start(&robot, &state, &legs->route);
-    if (outcome != CMO_RUNNING) {
+    bool good = outcome == CMO_RUNNING;
+    if (!good) {
         refuse_leg(route, state.leg, &robot, outcome, error);
     }
+    good = good && check_speeds(route, &robot, legs, error);
     g_free(legs);
-    return outcome == CMO_RUNNING && check_in_turn(route, error);
+    return good && check_in_turn(route, error);
 }

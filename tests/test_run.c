@@ -223,14 +223,22 @@ START_TEST(a_failed_leg_ends_the_run_and_unmeasured_figures_are_null) {
 END_TEST
 
 START_TEST(a_leg_too_fast_for_its_line_is_refused_with_the_highest_speed) {
-    lab_run *run = run_on(DECK "<rect class='line' x='900' width='20' height='300' "
-                               "fill='#000'/></svg>",
-                          "  - stop_on_line: {cruise_mm_s: 600, least_width_mm: 6}\n", 150);
+    GError *error = NULL;
+    lab_route *route = make_route(
+        NULL, DECK "<rect class='line' x='900' width='20' height='300' fill='#000'/></svg>",
+        "  - stop_on_line: {cruise_mm_s: 600, least_width_mm: 6}\n", 150);
+    ck_assert(!lab_check(route, &error)); // before anything moves
+    ck_assert_str_eq(error->message,
+                     "x.yaml:5: legs[1].stop_on_line.creep_mm_s: too fast: a line could be missed, "
+                     "or a table's edge overrun; 480 would do, or too_fast: slow");
+    g_clear_error(&error);
+    lab_run *run = lab_drive(route, 3); // and by the leg itself
     const lab_leg_result *leg = leg_of(run, 1);
     ck_assert_int_eq(leg->outcome, CMO_OUTCOME_TOO_FAST);
     ck_assert_str_eq(leg->field, "creep_mm_s");
     ck_assert_double_eq_tol(leg->limit, 480, 0.1);
     lab_run_free(run);
+    lab_route_free(route);
 }
 END_TEST
 
