@@ -74,10 +74,9 @@ static void compare_route(const char *path, cmo_outcome (*start)(cmo_robot *, co
 #define SEEDS 20
 #endif
 
-// A minute's patrol has as many ticks as twenty other runs.
 #define COMPARE(name, path)                                                                        \
     START_TEST(name##_as_c) {                                                                      \
-        compare_route(path, name##_start, strcmp(#name, "patrol") == 0 ? SEEDS / 5 + 1 : SEEDS);   \
+        compare_route(path, name##_start, SEEDS);                                                  \
     }                                                                                              \
     END_TEST
 EACH_ROUTE(COMPARE)

@@ -141,6 +141,7 @@ typedef struct cmo_pose {
  *  - light[i].reflectance, light[i].counts: the newest look of sensor i
  *  - light[i].unfit: its levels no longer fit the floor
  *  - stage: what the routine is at (cmo_stage)
+ *  - elapsed_ms: since it started
  *  - sample: during a tick, all inputs
  */
 typedef struct cmo_robot cmo_robot;
