@@ -125,6 +125,27 @@ START_TEST(a_line_is_counted_when_a_sensor_comes_onto_it) {
 }
 END_TEST
 
+START_TEST(a_button_that_is_held_from_before_counts_once_it_has_been_let_go) {
+    ideal r;
+    cmo_ends_state state;
+    cmo_advance_state advance;
+    const cmo_ends ends = {.button = true};
+    start_all(&r);
+    r.paper.sample.start = true;
+    ck_assert_int_eq(cmo_end_on(&r.robot, &state, &ends), CMO_OUTCOME_DONE);
+    ck_assert_int_eq(cmo_advance_start(&r.robot, &advance, &far), CMO_RUNNING);
+    for (int i = 0; i < 50; i++) {
+        ck_assert_int_eq(turn(&r, 10000), CMO_RUNNING);
+        ck_assert_int_eq(r.robot.report.by, CMO_BY_ITSELF);
+    }
+    r.paper.sample.start = false;
+    turn(&r, 10000);
+    r.paper.sample.start = true;
+    ck_assert_int_eq(run_ideal(&r, CMO_RUNNING, 100), CMO_OUTCOME_DONE);
+    ck_assert_int_eq(r.robot.report.by, CMO_BY_BUTTON);
+}
+END_TEST
+
 START_TEST(an_end_can_go_over_into_the_next_routine_at_speed) {
     ideal r;
     drive_until(&r, &(cmo_ends){.way_mm = 200, .ending = CMO_END_MOVING}, NULL);
@@ -186,6 +207,7 @@ int main(void) {
     const TTest *const tests[] = {each_end_ends_a_routine_and_says_which_it_was,
                                   range_above_and_turn_end_a_turn,
                                   a_line_is_counted_when_a_sensor_comes_onto_it,
+                                  a_button_that_is_held_from_before_counts_once_it_has_been_let_go,
                                   an_end_can_go_over_into_the_next_routine_at_speed,
                                   ends_that_make_no_sense_are_refused,
                                   a_sensor_that_is_to_count_and_is_silent_is_a_fault,

@@ -81,6 +81,22 @@ START_TEST(legs_follow_each_other) {
 }
 END_TEST
 
+// What one leg has counted is not the next one's.
+START_TEST(each_leg_counts_its_own_lines) {
+    ideal r;
+    cmo_route_state state;
+    start_all(&r);
+    r.line_mm = 600;
+    const cmo_advance_parameters on = {.distance_mm = 300, .speed_mm_s = 300};
+    const cmo_ends one = {.lines = 1};
+    const cmo_leg legs[] = {{CMO_LEG(advance, &far), .ends = &one},
+                            {CMO_LEG(advance, &on), .ends = &one}};
+    ck_assert_int_eq(GO(&r, &state, legs), CMO_OUTCOME_DONE);
+    ck_assert_int_eq(r.robot.report.by, CMO_BY_ITSELF);
+    ck_assert_double_gt(r.left_mm, 820);
+}
+END_TEST
+
 START_TEST(what_follows_on_an_outcome) {
     ideal r;
     cmo_route_state state;
@@ -413,6 +429,7 @@ END_TEST
 int main(void) {
     const TTest *const tests[] = {
         legs_follow_each_other,
+        each_leg_counts_its_own_lines,
         what_follows_on_an_outcome,
         groups_come_round,
         what_ends_a_group_goes_on_behind_it,

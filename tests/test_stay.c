@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stay inside, its budget, its ends and its refusals, against the truth.
-#include "ideal.h"
 #include "room.h"
 
 #include <math.h>
@@ -68,91 +67,6 @@ START_TEST(it_ends_by_whatever_is_asked_for) {
                      CMO_OUTCOME_DONE);
     ck_assert_double_le(cmo_sim_range(p.bench.sim), 3);
     end_patrol(&p);
-}
-END_TEST
-
-// A crate that the left corner meets, going on past it: felt, it is pushed out; else it is left.
-START_TEST(it_pushes_what_its_bumpers_feel) {
-    for (int feels = 1; feels >= 0; feels--) {
-        patrol p;
-        cmo_sim_setup extra = {
-            .objects = 1,
-            .object = {
-                {.x_mm = 505, .y_mm = 420, .radius_mm = 30, .mass_kg = 0.2, .friction_n = 0.6}}};
-        cmo_sim_faults_none(&extra.faults);
-        start_patrol(&p, &dark_room, 64, CMO_TRAIT_TOUCH, &extra);
-        cmo_stay_inside_parameters parameters = {
-            .convex = true, .charge_touch = feels ? 3 : 0, .rebounds = 1};
-        ck_assert_int_eq(run_patrol(&p, &parameters, 20000), CMO_OUTCOME_DONE);
-        ck_assert(!feels || p.stages & 1U << CMO_STAGE_CHARGE);
-        double x, y;
-        cmo_sim_object_now(p.bench.sim, 0, &x, &y);
-        bool out = x > RIGHT || y > HIGH;
-        ck_assert_msg(out == (feels == 1), "%.0f, %.0f", x, y);
-        ck_assert_double_gt(p.least_mm, 0);
-        end_patrol(&p);
-    }
-}
-END_TEST
-
-// One that stands fast is given up: by the counts of wheels that stand, or after its longest way,
-// for tyres may slide; and it goes on.
-START_TEST(a_push_that_gets_nowhere_is_given_up) {
-    for (int slides = 0; slides < 2; slides++) {
-        patrol p;
-        cmo_sim_setup extra = {
-            .objects = 1,
-            .object = {
-                {.x_mm = 560, .y_mm = 358, .radius_mm = 40, .mass_kg = 50, .friction_n = 500}}};
-        cmo_sim_faults_none(&extra.faults);
-        start_patrol(&p, &dark_room, 64, CMO_TRAIT_TOUCH, &extra);
-        cmo_stay_inside_parameters parameters = {.convex = true,
-                                                 .charge_touch = 3,
-                                                 .push_ms = slides ? 3600000 : 300,
-                                                 .push_longest_mm = 300,
-                                                 .rebounds = 3};
-        if (!slides) {
-            parameters.charge_mm_s = 40;
-            parameters.push_longest_mm = 20000;
-            cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
-            setup.traits = (uint16_t)(setup.traits | CMO_TRAIT_TOUCH);
-            setup.objects = 1;
-            setup.object[0] = extra.object[0];
-            setup.plant.grip_m_s2 = 40; // its tyres hold, and its motors do not
-            start_again(&p, &setup);
-        }
-        ck_assert_int_eq(run_patrol(&p, &parameters, 30000), CMO_OUTCOME_DONE);
-        ck_assert(p.stages & 1U << CMO_STAGE_CHARGE);
-        ck_assert(p.stages & 1U << CMO_STAGE_BACK);
-        end_patrol(&p);
-    }
-}
-END_TEST
-
-// Something stands beside the robot: it goes round the other way, to the same heading.
-START_TEST(a_turn_that_is_blocked_goes_the_other_way) {
-    ideal r;
-    cmo_stay_inside_state state;
-    start_ideal(&r, PLAIN_TRAITS);
-    r.line_mm = 600;
-    r.width_mm = 1000;
-    cmo_stay_inside_parameters parameters = {
-        .convex = true, .leave = CMO_LEAVE_BY_ANGLE, .rebounds = 1, .for_ms = 20000};
-    ck_assert_int_eq(cmo_stay_inside_start(&r.robot, &state, &parameters), CMO_RUNNING);
-    cmo_outcome outcome = CMO_RUNNING;
-    int blocked = 0; // 1: to the left, -1: to the right
-    double turned = 0.0;
-    for (int i = 0; i < 3000 && outcome == CMO_RUNNING && -blocked * turned < 100.0; i++) {
-        bool turns = r.robot.stage == CMO_STAGE_TURN;
-        int way = r.paper.right > r.paper.left ? 1 : -1;
-        blocked = turns && blocked == 0 ? way : blocked;
-        r.fastest_mm_s = turns && way == blocked ? 1e-9 : 0.0;
-        outcome = turn(&r, 10000);
-        turned = (r.right_mm - r.left_mm) / 110 * 57.29578;
-    }
-    ck_assert_int_eq(outcome, CMO_RUNNING);
-    ck_assert_int_ne(blocked, 0);
-    ck_assert_double_ge(-blocked * turned, 100.0);
 }
 END_TEST
 
@@ -399,9 +313,6 @@ END_TEST
 int main(void) {
     const TTest *const tests[] = {no_wheel_goes_over_a_boundary_of_any_kind,
                                   it_ends_by_whatever_is_asked_for,
-                                  it_pushes_what_its_bumpers_feel,
-                                  a_push_that_gets_nowhere_is_given_up,
-                                  a_turn_that_is_blocked_goes_the_other_way,
                                   it_charges_what_is_in_range_but_the_rim_goes_first,
                                   a_fault_halts_it_wherever_it_is,
                                   without_levels_nothing_moves,
