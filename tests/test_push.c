@@ -74,6 +74,7 @@ START_TEST(what_is_lost_is_looked_for_on_its_side) {
                                              .grazing = CMO_GRAZING_ACCEPT,
                                              .too_fast = CMO_TOO_FAST_ACCEPT,
                                              .cruise_mm_s = 400,
+                                             .charge_mm_s = 400,
                                              .charge_touch = 3,
                                              .for_ms = 20000};
     ck_assert_int_eq(cmo_stay_inside_start(&r.robot, &state, &parameters), CMO_RUNNING);
