@@ -100,7 +100,7 @@ static bool ends_moving(const lab_leg *leg) {
             p->drive_until_line.ending == CMO_END_MOVING);
 }
 
-// Goes ahead from whatever speed it has at its start.
+// Goes ahead: from whatever speed it has at its start, and with one at its end.
 static bool takes_over(const lab_leg *leg) {
     return (leg->routine == CMO_ROUTINE_ADVANCE && leg->parameters.advance.distance_mm > 0.0F) ||
            leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE ||
@@ -129,7 +129,15 @@ static bool check_over(const lab_route *route, unsigned number, GError **error) 
     if (!ends_moving(leg)) {
         return true;
     }
-    if (!takes_over(next)) {
+    bool backward = leg->routine == CMO_ROUTINE_ADVANCE && next->routine == CMO_ROUTINE_ADVANCE &&
+                    leg->parameters.advance.distance_mm < 0.0F &&
+                    next->parameters.advance.distance_mm < 0.0F;
+    if (!takes_over(leg) && !backward) {
+        wrong_leg(route, number, error, "%s ends at a standstill; ending: halted would do",
+                  cmo_routine_name(leg->routine));
+        return false;
+    }
+    if (!takes_over(next) && !backward) {
         wrong_leg(route, number, error,
                   "ends moving, and %s begins at a standstill; ending: halted would do",
                   cmo_routine_name(next->routine));

@@ -64,12 +64,16 @@ double labi_entry_speed(const lab_route *route, unsigned number) {
 }
 
 double labi_end_speed(const lab_route *route, unsigned number) {
-    const lab_leg_parameters *p = &route->leg[number].parameters;
-    const cmo_line_parameters *line = &p->drive_until_line;
-    bool moves = route->leg[number].routine == CMO_ROUTINE_ADVANCE;
-    return or_usual(route, (double)(moves                      ? p->advance.speed_mm_s
-                                    : line->creep_mm_s != 0.0F ? line->creep_mm_s
-                                                               : line->cruise_mm_s));
+    const lab_leg *leg = &route->leg[number];
+    cmo_line_parameters line;
+    if (leg->routine == CMO_ROUTINE_ADVANCE) {
+        return or_usual(route, (double)leg->parameters.advance.speed_mm_s);
+    }
+    if (lab_leg_line(leg, &line)) {
+        return or_usual(route,
+                        (double)(line.creep_mm_s != 0.0F ? line.creep_mm_s : line.cruise_mm_s));
+    }
+    return 0.0;
 }
 
 float labi_over_speed(const lab_route *route, unsigned number) {

@@ -216,6 +216,9 @@ START_TEST(a_route_is_checked_whole_before_it_moves) {
         {"legs:\n  - drive_until_line: {cruise_mm_s: 500, ending: moving}\n"
          "  - advance: {distance_mm: 20}\n",
          "legs[1]: ends at 500 mm/s, and advance has no room to slow down in; 346.4 mm/s would do"},
+        {"legs:\n  - turn: {angle_deg: 90}\n    until: {turn_deg: 45, ending: moving}\n"
+         "  - advance: {distance_mm: 50}\n",
+         "legs[1]: turn ends at a standstill; ending: halted would do"},
         {"legs:\n  - turn: {angle_deg: 9}\n  - stop_on_line: {cruise_mm_s: 600, least_width_mm: "
          "3}\n",
          "legs[2].stop_on_line.creep_mm_s: too fast: a line could be missed"},

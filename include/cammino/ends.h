@@ -65,7 +65,8 @@ typedef struct cmo_ends_state {
 
 /**
  * States what may end the next routine besides itself. It then ends with done, and
- * robot->report.by says what it was. The state must live as long.
+ * robot->report.by says what it was. The state must live as long. A routine that is refused does
+ * not use it up: it holds for the next one that begins. A route's legs have their own.
  * @return CMO_OUTCOME_DONE, or CMO_OUTCOME_BAD_PARAMETER, _NOT_SUPPORTED or _LOW_CONTRAST with
  * robot->field set
  */
