@@ -27,15 +27,16 @@ static bool lift(cmo_robot *robot, void *context) {
     return move_tool(robot, context);
 }
 
-static const cmo_line_parameters to_line = {.blind_mm = 250,
-                                            .cruise_mm_s = 400,
-                                            .creep_mm_s = 150,
-                                            .least_width_mm = 15,
-                                            .rest = CMO_REST_CENTRE,
-                                            .beyond_mm = 50}; // the tool is 20 mm before the axle
-static const cmo_action_parameters down = {.function = lower, .context = &arm};
-static const cmo_action_parameters up = {.function = lift, .context = &arm};
-static const cmo_leg legs[] = {
+static const cmo_line_parameters to_line CMO_FLASH = {.blind_mm = 250,
+                                                      .cruise_mm_s = 400,
+                                                      .creep_mm_s = 150,
+                                                      .least_width_mm = 15,
+                                                      .rest = CMO_REST_CENTRE,
+                                                      .beyond_mm =
+                                                          50}; // the tool is 20 mm before the axle
+static const cmo_action_parameters down CMO_FLASH = {.function = lower, .context = &arm};
+static const cmo_action_parameters up CMO_FLASH = {.function = lift, .context = &arm};
+static const cmo_leg legs[] CMO_FLASH = {
     {CMO_LEG(stop_on_line, &to_line)}, {CMO_LEG(action, &down)}, {CMO_LEG(action, &up)}};
 
 int main(void) {

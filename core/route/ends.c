@@ -210,14 +210,12 @@ void cmi_end_by(cmo_robot *robot, const cmo_ends *ends, cmo_by by, cmo_routine *
 
 static void watch(cmo_robot *robot, cmo_overseer *overseer) {
     cmo_ends_state *state = (cmo_ends_state *)overseer;
-    cmo_ends ends;
     if (robot->routine == &state->stop) {
         return;
     }
-    CMO_READ_FLASH(&ends, state->ends, sizeof ends);
-    cmo_by by = cmi_end_met(robot, &ends, &state->seen, robot->elapsed_ms, true);
+    cmo_by by = cmi_end_met(robot, &state->ends, &state->seen, robot->elapsed_ms, true);
     if (by != CMO_BY_ITSELF && robot->routine != NULL) {
-        cmi_end_by(robot, &ends, by, &state->stop);
+        cmi_end_by(robot, &state->ends, by, &state->stop);
     }
 }
 
@@ -230,11 +228,9 @@ cmo_outcome cmo_end_on(cmo_robot *robot, cmo_ends_state *state, const cmo_ends *
     if (!cmi_may_begin(robot)) {
         return CMO_OUTCOME_BAD_PARAMETER;
     }
-    cmo_ends read;
-    CMO_READ_FLASH(&read, ends, sizeof read);
-    cmo_outcome outcome = cmi_check_ends(robot, &read);
+    cmo_outcome outcome = cmi_check_ends(robot, ends);
     if (outcome == CMO_OUTCOME_DONE) {
-        *state = (cmo_ends_state){.overseer = {watch, over}, .ends = ends};
+        *state = (cmo_ends_state){.overseer = {watch, over}, .ends = *ends};
         cmi_oversee(robot, &state->overseer);
     }
     return outcome;

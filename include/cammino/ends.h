@@ -43,7 +43,7 @@ extern "C" {
       "moving: go over into the next leg without a halt")
 // clang-format on
 
-/** Zero: none of it. Constant; it may live in flash, and must outlive the routine. */
+/** Zero: none of it. */
 typedef struct cmo_ends {
     CMO_ENDS_PARAMETERS(CMO_FIELD, )
 } cmo_ends;
@@ -59,14 +59,14 @@ typedef struct cmo_ends_seen {
 typedef struct cmo_ends_state {
     cmo_overseer overseer;
     cmo_routine stop; /**< brings the robot to a stand */
-    const cmo_ends *ends;
+    cmo_ends ends;
     cmo_ends_seen seen;
 } cmo_ends_state;
 
 /**
- * States what may end the next routine besides itself. It then ends with done, and
- * robot->report.by says what it was. The state must live as long. A routine that is refused does
- * not use it up: it holds for the next one that begins. A route's legs have their own.
+ * States what may end the next routine besides itself; the ends are copied. It then ends with done,
+ * and robot->report.by says what it was. The state must live as long. A routine that is refused
+ * does not use it up: it holds for the next one that begins. A route's legs have their own.
  * @return CMO_OUTCOME_DONE, or CMO_OUTCOME_BAD_PARAMETER, _NOT_SUPPORTED or _LOW_CONTRAST with
  * robot->field set
  */

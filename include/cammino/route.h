@@ -2,7 +2,9 @@
 /**
  * @file route.h
  * A route: legs that follow each other, each a routine with its parameters, with ends, groups, and
- * what follows on which outcome. It is constant, needs no strings, and may live in flash.
+ * what follows on which outcome. It is constant and needs no strings. Legs, parameters, ends,
+ * rules, groups and places stand where CMO_FLASH puts them: in flash where constants would take
+ * RAM, and there nowhere else.
  *
  *     static const cmo_line_parameters to_line CMO_FLASH = {.cruise_mm_s = 400, .rest = ...};
  *     static const cmo_advance_parameters ahead CMO_FLASH = {.distance_mm = 600};
