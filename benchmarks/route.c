@@ -68,7 +68,7 @@ static const cmo_follow rules[] = {{CMO_OUTCOME_NO_LINE, CMO_AGAIN, 0, 2}};
 static const cmo_leg plain_leg[] = {{CMO_LEG(drive_until_line, &seek)}};
 static const cmo_leg full_leg[] = {
     {CMO_LEG(drive_until_line, &seek), .ends = &ends, CMO_FOLLOW(rules)}};
-static const cmo_group group[] = {{.first = 0, .last = 0, .times = 2, .until = &ends}};
+static const cmo_group group[] = {{.first = 0, .last = 0, .rounds = 2, .ends = &ends}};
 static cmo_line_state room;
 static const cmo_route_parameters plain = {CMO_LEGS(plain_leg), CMO_ROOM(room)};
 static const cmo_route_parameters full = {CMO_LEGS(full_leg), CMO_ROOM(room), CMO_GROUPS(group)};

@@ -131,6 +131,10 @@ bool cli_draw_run(const lab_route *route, const lab_run *run, const cli_picture 
 bool cli_plot(const char *script, const char *path, GError **error);
 char *cli_plot_quoted(const char *text); // for a string in single quotes
 
+// Adds a line to a script, and to a line of its data a number and a space.
+void cli_plot_line(GString *script, const char *format, ...) G_GNUC_PRINTF(2, 3);
+void cli_plot_cell(GString *script, double value);
+
 // Histograms of readings, one a sensor, with levels and thresholds.
 bool cli_draw_levels(const char *title, const lab_floor *floor, const lab_sensor_levels *sensors,
                      unsigned lights, const char *path, GError **error);

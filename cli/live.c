@@ -1,9 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A route in the terminal, as fast as it goes or slower: readings, speeds, and a small map.
-#include "cli.h"
+#include "live.h"
 
-#define NCURSES_WIDECHAR 1
-#include <curses.h>
 #include <math.h>
 #include <signal.h>
 #include <string.h>
@@ -11,7 +9,7 @@
 
 #define COLUMNS_NEEDED 80
 #define LINES_NEEDED   24
-#define MAP_LEFT       41
+#define MAP_LEFT       (LIVE_LEGS_COLUMNS + 2)
 #define MAP_TOP        3
 #define MAP_COLUMNS    38
 #define MAP_LINES      17
@@ -28,8 +26,6 @@ static const GOptionEntry options[] = {
      "How fast time goes, 0.05 to 50 times as fast as in truth (default 1)", "X"},
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot, and which noise (default 1)", "N"},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
-
-enum { PAINT_PLAIN, PAINT_GOOD, PAINT_BAD, PAINT_LINE, PAINT_VOID, PAINT_ROBOT, PAINT_BAR };
 
 typedef struct view {
     lab_route *route;
@@ -179,94 +175,13 @@ static void draw_readings(const view *v, const cmo_trace_row *row) {
     }
 }
 
-#define LEGS_TOP    15
-#define LEGS_COLUMN (MAP_LEFT - 2)
-
-// How many legs are over by now.
-static guint legs_over(const view *v) {
-    guint over = 0;
-    while (over < v->run->legs->len &&
-           g_array_index(v->run->legs, lab_leg_result, over).end_ms <= 1000.0 * v->now_s + 0.5) {
-        over++;
-    }
-    return over;
-}
-
-static void draw_leg_over(const lab_route *route, const lab_leg_result *leg, int line) {
-    bool done = leg->outcome == CMO_OUTCOME_DONE;
-    bool by = done && leg->report.by != CMO_BY_ITSELF;
-    mvprintw(line, 1, "%2u %-14.14s ", leg->number, lab_leg_called(&route->leg[leg->number - 1]));
-    attron(COLOR_PAIR(done ? PAINT_GOOD : PAINT_BAD));
-    printw("%-11.11s", by ? cmo_by_name((cmo_by)leg->report.by) : cmo_outcome_name(leg->outcome));
-    attroff(COLOR_PAIR(done ? PAINT_GOOD : PAINT_BAD));
-    if (leg->truth.known & CMO_FIGURE_BIT(CMO_REST_ERROR_MM)) {
-        printw(" %.1f mm", leg->truth.value[CMO_REST_ERROR_MM]);
-    }
-}
-
-// The group that a leg stands in, the innermost; NULL: none.
-static const lab_group *group_of(const lab_route *route, unsigned leg) {
-    for (unsigned i = 0; i < route->groups; i++) {
-        if (leg >= route->group[i].first && leg <= route->group[i].last) {
-            return &route->group[i];
-        }
-    }
-    return NULL;
-}
-
-// The legs that are over, and the one that runs: its round, what may end it, what follows.
-static void draw_legs(const view *v, const lab_row *row) {
-    const lab_route *route = v->route;
-    guint over = legs_over(v);
-    guint shown = MIN(over, 3);
-    for (guint i = 0; i < shown; i++) {
-        draw_leg_over(route, &g_array_index(v->run->legs, lab_leg_result, over - shown + i),
-                      LEGS_TOP + (int)i);
-    }
-    if (over == v->run->legs->len || row->leg == 0 || row->leg > route->legs) {
-        return;
-    }
-    const lab_leg *leg = &route->leg[row->leg - 1];
-    const lab_leg_result *runs = &g_array_index(v->run->legs, lab_leg_result, over);
-    int line = LEGS_TOP + (int)shown;
-    attron(A_BOLD);
-    mvprintw(line++, 1, "%2u %-14.14s", row->leg, lab_leg_called(leg));
-    attroff(A_BOLD);
-    const lab_group *group = group_of(route, row->leg - 1);
-    if (group != NULL && group->times != 0) {
-        printw(" round %u of %u", runs->round, group->times);
-    } else if (group != NULL) {
-        printw(" round %u", runs->round);
-    }
-    char *ends = lab_ends_text(&leg->ends);
-    char *until = group != NULL ? lab_ends_text(&group->until) : g_strdup("");
-    char *follow = lab_follow_text(route, row->leg - 1);
-    // The line below all this says how the run goes.
-    if (*ends != '\0') {
-        mvprintw(line++, 4, "until %.*s", LEGS_COLUMN - 10, ends);
-    }
-    if (*until != '\0' && line < 21) {
-        mvprintw(line++, 4, "group until %.*s", LEGS_COLUMN - 16, until);
-    }
-    if (*follow != '\0' && line < 22) {
-        mvprintw(line++, 4, "%.*s", LEGS_COLUMN - 4, follow);
-    }
-    if (row->leg < route->legs && line < 22) {
-        mvprintw(line, 4, "then %u %.*s", row->leg + 1, LEGS_COLUMN - 12,
-                 lab_leg_called(&route->leg[row->leg]));
-    }
-    g_free(follow);
-    g_free(until);
-    g_free(ends);
-}
-
 static void draw_place(const view *v, const lab_row *row) {
     mvprintw(12, 1, "%-12s%8s%8s%9s", "pose", "x mm", "y mm", "heading");
     mvprintw(13, 1, "%-12s%8.1f%8.1f%9.1f", "robot", (double)row->robot.x_mm,
              (double)row->robot.y_mm, (double)row->robot.heading_deg);
     mvprintw(14, 1, "%-12s%8.1f%8.1f%9.1f", "truth", row->true_x_mm, row->true_y_mm,
              row->true_heading_deg);
-    draw_legs(v, row);
+    cli_live_legs(v->route, v->run, row, v->now_s);
 }
 
 static void draw(const view *v) {

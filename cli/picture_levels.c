@@ -7,15 +7,6 @@
 static const char *const colours[] = {"#2c4a6e", "#d9883b", "#5b8c5a", "#8a6bb1",
                                       "#b0544f", "#4f9aa8", "#9a8f3c", "#777777"};
 
-static void put(GString *out, const char *format, ...) G_GNUC_PRINTF(2, 3);
-static void put(GString *out, const char *format, ...) {
-    va_list arguments;
-    va_start(arguments, format);
-    g_string_append_vprintf(out, format, arguments);
-    va_end(arguments);
-    g_string_append_c(out, '\n');
-}
-
 static void find_range(const lab_floor *floor, unsigned lights, double *low, double *high) {
     *low = INFINITY;
     *high = -INFINITY;
@@ -41,28 +32,31 @@ static void put_data(GString *out, const lab_floor *floor, unsigned sensor, doub
             double counts = g_array_index(surface->counts[sensor], double, k);
             bins[CLAMP((int)((counts - low) / width), 0, 63)]++;
         }
-        put(out, "$s%u_%u << EOD", sensor, i);
+        cli_plot_line(out, "$s%u_%u << EOD", sensor, i);
         for (unsigned b = 0; b < 64; b++) {
-            put(out, "%.3f %u", low + (b + 0.5) * width, bins[b]);
+            cli_plot_line(out, "%.3f %u", low + (b + 0.5) * width, bins[b]);
         }
-        put(out, "EOD");
+        cli_plot_line(out, "EOD");
     }
 }
 
 static void put_mark(GString *out, double counts, const char *name, const char *colour,
                      double height) {
-    put(out,
+    cli_plot_line(
+        out,
         "set arrow from first %.2f, graph 0 to first %.2f, graph 1 nohead front linecolor rgb "
         "'%s' linewidth 1.6",
         counts, counts, colour);
-    put(out, "set label '%s %.0f' at first %.2f, graph %.3f offset 0.6,0 front textcolor rgb '%s'",
+    cli_plot_line(
+        out, "set label '%s %.0f' at first %.2f, graph %.3f offset 0.6,0 front textcolor rgb '%s'",
         name, counts, counts, height, colour);
 }
 
 static void put_levels(GString *out, const lab_sensor_levels *sensor) {
     const cmo_levels *levels = &sensor->levels;
     if (sensor->fault != CMO_LEVELS_GOOD) {
-        put(out,
+        cli_plot_line(
+            out,
             "set label 'refused: %s' at graph 0.5, graph 0.5 center front textcolor rgb '#b00020'",
             cmo_levels_fault_name(sensor->fault));
         return;
@@ -73,7 +67,8 @@ static void put_levels(GString *out, const lab_sensor_levels *sensor) {
     cmo_edge_start(&edge, levels, tone, 0.0F);
     double threshold = levels->dark + contrast * (double)cmo_threshold(levels, tone);
     double half = fabs(contrast) * (double)edge.hysteresis;
-    put(out,
+    cli_plot_line(
+        out,
         "set object rectangle from %.2f, graph 0 to %.2f, graph 1 behind fillcolor rgb '#fff3cd' "
         "fillstyle solid noborder",
         threshold - half, threshold + half);
@@ -87,10 +82,10 @@ static void put_levels(GString *out, const lab_sensor_levels *sensor) {
 
 static void put_sensor(GString *out, const lab_floor *floor, const lab_sensor_levels *sensor,
                        unsigned number, double width) {
-    put(out, "unset label; unset arrow; unset object");
+    cli_plot_line(out, "unset label; unset arrow; unset object");
     put_levels(out, sensor);
-    put(out, "set title 'light sensor %s'  offset 0,-0.6 font 'DejaVu Sans Bold,12'",
-        cli_side(number));
+    cli_plot_line(out, "set title 'light sensor %s'  offset 0,-0.6 font 'DejaVu Sans Bold,12'",
+                  cli_side(number));
     g_string_append(out, "plot ");
     for (guint i = 0; i < floor->surfaces->len; i++) {
         const lab_surface *surface = g_ptr_array_index(floor->surfaces, i);
@@ -102,7 +97,7 @@ static void put_sensor(GString *out, const lab_floor *floor, const lab_sensor_le
             i > 0 ? ", " : "", number, i, 0.9 * width, colours[i % G_N_ELEMENTS(colours)], name);
         g_free(name);
     }
-    put(out, "%s", "");
+    cli_plot_line(out, "%s", "");
 }
 
 bool cli_draw_levels(const char *title, const lab_floor *floor, const lab_sensor_levels *sensors,
@@ -120,17 +115,19 @@ bool cli_draw_levels(const char *title, const lab_floor *floor, const lab_sensor
     for (unsigned n = 0; n < lights; n++) {
         put_data(out, floor, n, low, width);
     }
-    put(out, "set multiplot layout %u,1 title '%s' font 'DejaVu Sans Bold,13' offset 0,-0.3",
-        lights, heading);
-    put(out, "set xrange [%.2f:%.2f]; set yrange [0:*]; set offsets graph 0, 0, 0.22, 0",
-        low - 2.0 * width, high + 6.0 * width);
-    put(out, "set ylabel 'readings'; set lmargin 9; set rmargin %d", floor->named ? 21 : 3);
-    put(out, floor->named ? "set key outside right top Left reverse" : "unset key");
+    cli_plot_line(out,
+                  "set multiplot layout %u,1 title '%s' font 'DejaVu Sans Bold,13' offset 0,-0.3",
+                  lights, heading);
+    cli_plot_line(out, "set xrange [%.2f:%.2f]; set yrange [0:*]; set offsets graph 0, 0, 0.22, 0",
+                  low - 2.0 * width, high + 6.0 * width);
+    cli_plot_line(out, "set ylabel 'readings'; set lmargin 9; set rmargin %d",
+                  floor->named ? 21 : 3);
+    cli_plot_line(out, floor->named ? "set key outside right top Left reverse" : "unset key");
     for (unsigned n = 0; n < lights; n++) {
-        put(out, n + 1 == lights ? "set xlabel 'reading, counts'" : "unset xlabel");
+        cli_plot_line(out, n + 1 == lights ? "set xlabel 'reading, counts'" : "unset xlabel");
         put_sensor(out, floor, &sensors[n], n, width);
     }
-    put(out, "unset multiplot");
+    cli_plot_line(out, "unset multiplot");
     bool good = cli_plot(out->str, path, error);
     g_free(heading);
     g_string_free(out, TRUE);

@@ -62,45 +62,29 @@ static void find_crossing(strip *s) {
 
 // ------------------------------------------------------------------------------------- script --
 
-static void put(strip *s, const char *format, ...) G_GNUC_PRINTF(2, 3);
-static void put(strip *s, const char *format, ...) {
-    va_list arguments;
-    va_start(arguments, format);
-    g_string_append_vprintf(s->out, format, arguments);
-    va_end(arguments);
-    g_string_append_c(s->out, '\n');
-}
-
-static void put_cell(strip *s, double value) {
-    if (isfinite(value)) {
-        g_string_append_printf(s->out, "%.4f ", value);
-    } else {
-        g_string_append(s->out, "NaN ");
-    }
-}
-
 static void put_data(strip *s) {
-    put(s, "$rows << EOD");
+    cli_plot_line(s->out, "$rows << EOD");
     for (guint i = s->start; i < s->end; i++) {
         const cmo_trace_row *r = &row_at(s, i)->robot;
-        put_cell(s, along(s, i));
-        put_cell(s, (double)r->reflectance[0]);
-        put_cell(s, CMO_LIGHTS_MAX > 1 ? (double)r->reflectance[CMO_LIGHTS_MAX > 1] : NAN);
-        put_cell(s, (double)r->left_mm_s);
-        put_cell(s, (double)r->right_mm_s);
-        put_cell(s, r->halted ? NAN : (double)r->left_command_mm_s);
-        put_cell(s, r->halted ? NAN : (double)r->right_command_mm_s);
-        put_cell(s, 1000.0 * (seconds(s, i) - s->crossing_s));
-        put_cell(s, way(s, i) - s->crossing_mm);
-        put(s, "%s", "");
+        cli_plot_cell(s->out, along(s, i));
+        cli_plot_cell(s->out, (double)r->reflectance[0]);
+        cli_plot_cell(s->out,
+                      CMO_LIGHTS_MAX > 1 ? (double)r->reflectance[CMO_LIGHTS_MAX > 1] : NAN);
+        cli_plot_cell(s->out, (double)r->left_mm_s);
+        cli_plot_cell(s->out, (double)r->right_mm_s);
+        cli_plot_cell(s->out, r->halted ? NAN : (double)r->left_command_mm_s);
+        cli_plot_cell(s->out, r->halted ? NAN : (double)r->right_command_mm_s);
+        cli_plot_cell(s->out, 1000.0 * (seconds(s, i) - s->crossing_s));
+        cli_plot_cell(s->out, way(s, i) - s->crossing_mm);
+        cli_plot_line(s->out, "%s", "");
     }
-    put(s, "EOD");
+    cli_plot_line(s->out, "EOD");
 }
 
 // Stages as shaded bands behind the curves. With `names`, each is named where there is room.
 static void put_stages(strip *s, bool names) {
     double whole = along(s, s->end - 1) - along(s, s->start);
-    put(s, "unset object; unset label; unset arrow");
+    cli_plot_line(s->out, "unset object; unset label; unset arrow");
     double last_label = -INFINITY;
     for (guint i = s->start, end; i < s->end; i = end) {
         uint8_t stage = row_at(s, i)->robot.stage;
@@ -112,7 +96,8 @@ static void put_stages(strip *s, bool names) {
         }
         double from = along(s, i);
         double to = along(s, MIN(end, s->end - 1));
-        put(s,
+        cli_plot_line(
+            s->out,
             "set object rectangle from %.4f, graph 0 to %.4f, graph 1 behind fillcolor rgb '%s' "
             "fillstyle solid noborder",
             MIN(from, to), MAX(from, to), cli_stage_colour(stage, false));
@@ -120,21 +105,23 @@ static void put_stages(strip *s, bool names) {
         const char *name = cmo_stage_name((cmo_stage)stage);
         double room = 0.018 * whole * (double)strlen(name);
         if (names && fabs(to - from) > room && middle - last_label > room) {
-            put(s, "set label '%s' at %.4f, graph 0.945 center textcolor rgb '#555555' front", name,
-                middle);
+            cli_plot_line(
+                s->out, "set label '%s' at %.4f, graph 0.945 center textcolor rgb '#555555' front",
+                name, middle);
             last_label = middle;
         }
     }
 }
 
 static void put_marker(strip *s, double at, const char *text, const char *colour, double height) {
-    put(s,
+    cli_plot_line(
+        s->out,
         "set arrow from %.4f, graph 0 to %.4f, graph 1 nohead linecolor rgb '%s' linewidth 1.3 "
         "dashtype 2 front",
         at, at, colour);
     if (text != NULL) {
-        put(s, "set label '%s ' at %.4f, graph %.3f right textcolor rgb '%s' front", text, at,
-            height, colour);
+        cli_plot_line(s->out, "set label '%s ' at %.4f, graph %.3f right textcolor rgb '%s' front",
+                      text, at, height, colour);
     }
 }
 
@@ -176,24 +163,28 @@ static void put_reflectance(strip *s, double right) {
     const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
     put_stages(s, true);
     put_markers(s, false);
-    put(s, "set label '%s' at graph 0, graph 1.065 left font ',13'", s->heading);
+    cli_plot_line(s->out, "set label '%s' at graph 0, graph 1.065 left font ',13'", s->heading);
     if (isfinite((double)last->band_low)) {
-        put(s,
+        cli_plot_line(
+            s->out,
             "set object rectangle from graph 0, first %.4f to graph 1, first %.4f fillcolor rgb "
             "'#888888' fillstyle transparent solid 0.22 noborder",
             (double)last->band_low, (double)last->band_high);
-        put(s,
+        cli_plot_line(
+            s->out,
             "set label ' threshold band' at graph 0, first %.4f left textcolor rgb '#444444' front",
             0.5 * ((double)last->band_low + (double)last->band_high));
     }
-    put(s, "set lmargin at screen 0.066; set rmargin at screen %.3f", right);
-    put(s, "set bmargin at screen 0.53; set tmargin at screen 0.905");
-    put(s, "set yrange [%.3f:%.3f]; set ylabel 'reflectance (0 dark, 1 light)'",
-        row_extreme(s, false), row_extreme(s, true));
-    put(s, "set format x ''; set xlabel ''; set key at graph 1, graph 1.01 right bottom "
-           "horizontal");
-    put(s, "plot $rows using 1:2 with lines linecolor rgb '#00548f' linewidth 2 title 'left', "
-           "$rows using 1:3 with lines linecolor rgb '#c75400' linewidth 2 title 'right'");
+    cli_plot_line(s->out, "set lmargin at screen 0.066; set rmargin at screen %.3f", right);
+    cli_plot_line(s->out, "set bmargin at screen 0.53; set tmargin at screen 0.905");
+    cli_plot_line(s->out, "set yrange [%.3f:%.3f]; set ylabel 'reflectance (0 dark, 1 light)'",
+                  row_extreme(s, false), row_extreme(s, true));
+    cli_plot_line(s->out,
+                  "set format x ''; set xlabel ''; set key at graph 1, graph 1.01 right bottom "
+                  "horizontal");
+    cli_plot_line(
+        s->out, "plot $rows using 1:2 with lines linecolor rgb '#00548f' linewidth 2 title 'left', "
+                "$rows using 1:3 with lines linecolor rgb '#c75400' linewidth 2 title 'right'");
 }
 
 static void speed_range(const strip *s, double *low, double *high) {
@@ -215,16 +206,18 @@ static void speed_range(const strip *s, double *low, double *high) {
 static void put_speed(strip *s, double right) {
     put_stages(s, false);
     put_markers(s, true);
-    put(s, "set lmargin at screen 0.066; set rmargin at screen %.3f", right);
-    put(s, "set bmargin at screen 0.10; set tmargin at screen 0.48");
+    cli_plot_line(s->out, "set lmargin at screen 0.066; set rmargin at screen %.3f", right);
+    cli_plot_line(s->out, "set bmargin at screen 0.10; set tmargin at screen 0.48");
     double low, high;
     speed_range(s, &low, &high);
-    put(s, "set yrange [%.1f:%.1f]; set ylabel 'speed (mm/s)'", low - 0.05 * (high - low),
-        high + 0.22 * (high - low));
-    put(s, "set format x '%%g'; set xlabel '%s'",
-        s->over_time ? "time from the start of the leg (s)" : "way from the start of the leg (mm)");
-    put(s, "set key at graph 1, graph 1.01 right bottom horizontal");
-    put(s,
+    cli_plot_line(s->out, "set yrange [%.1f:%.1f]; set ylabel 'speed (mm/s)'",
+                  low - 0.05 * (high - low), high + 0.22 * (high - low));
+    cli_plot_line(s->out, "set format x '%%g'; set xlabel '%s'",
+                  s->over_time ? "time from the start of the leg (s)"
+                               : "way from the start of the leg (mm)");
+    cli_plot_line(s->out, "set key at graph 1, graph 1.01 right bottom horizontal");
+    cli_plot_line(
+        s->out,
         "plot $rows using 1:6 with steps linecolor rgb '#888888' linewidth 1.2 title 'commanded', "
         "$rows using 1:7 with steps linecolor rgb '#888888' linewidth 1.2 notitle, "
         "$rows using 1:4 with lines linecolor rgb '#00548f' linewidth 2 title 'left wheel', "
@@ -248,42 +241,58 @@ static void put_stop(strip *s) {
     double end_ms = 1000.0 * (seconds(s, s->end - 1) - s->crossing_s);
     double from_ms = -0.35 * end_ms;
     double top = MAX(furthest, 1.0) * 1.45;
-    put(s, "unset object; unset label; unset arrow");
-    put(s, "set title 'The stop' offset 0,-0.6");
-    put(s, "set lmargin at screen 0.735; set rmargin at screen 0.985");
-    put(s, "set bmargin at screen 0.10; set tmargin at screen 0.905");
-    put(s, "set xrange [%.2f:%.2f]; set yrange [%.3f:%.3f]", from_ms, end_ms, -0.35 * top, top);
-    put(s, "set object rectangle from graph 0, first 0 to graph 1, graph 1 behind fillcolor rgb "
-           "'#e9e9e9' fillstyle solid noborder");
-    put(s, "set label ' beyond the edge' at graph 0, graph 0.965 left textcolor rgb '#555555'");
-    put(s, "set arrow from graph 0, first 0 to graph 1, first 0 nohead linecolor rgb '#b00020' "
-           "linewidth 1.8 front");
-    put(s, "set label ' near edge' at graph 0, first 0 left offset 0,-0.7 textcolor rgb '#b00020'");
+    cli_plot_line(s->out, "unset object; unset label; unset arrow");
+    cli_plot_line(s->out, "set title 'The stop' offset 0,-0.6");
+    cli_plot_line(s->out, "set lmargin at screen 0.735; set rmargin at screen 0.985");
+    cli_plot_line(s->out, "set bmargin at screen 0.10; set tmargin at screen 0.905");
+    cli_plot_line(s->out, "set xrange [%.2f:%.2f]; set yrange [%.3f:%.3f]", from_ms, end_ms,
+                  -0.35 * top, top);
+    cli_plot_line(
+        s->out,
+        "set object rectangle from graph 0, first 0 to graph 1, graph 1 behind fillcolor rgb "
+        "'#e9e9e9' fillstyle solid noborder");
+    cli_plot_line(
+        s->out,
+        "set label ' beyond the edge' at graph 0, graph 0.965 left textcolor rgb '#555555'");
+    cli_plot_line(
+        s->out,
+        "set arrow from graph 0, first 0 to graph 1, first 0 nohead linecolor rgb '#b00020' "
+        "linewidth 1.8 front");
+    cli_plot_line(
+        s->out,
+        "set label ' near edge' at graph 0, first 0 left offset 0,-0.7 textcolor rgb '#b00020'");
     double at_ms = 0.5 * end_ms;
-    put(s,
+    cli_plot_line(
+        s->out,
         "set arrow from %.2f, 0 to %.2f, %.4f heads filled size screen 0.006,18 linecolor rgb "
         "'#111111' linewidth 1.2 front",
         at_ms, at_ms, furthest);
-    put(s,
+    cli_plot_line(
+        s->out,
         "set arrow from %.2f, first %.4f to %.2f, first %.4f nohead linecolor rgb '#111111' "
         "linewidth 0.7 front",
         0.2 * end_ms, furthest, end_ms, furthest);
-    put(s, "set label ' %.1f mm over' at %.2f, %.4f left textcolor rgb '#111111' front", furthest,
-        at_ms, (rest > 0.05 * furthest && rest < 0.5 * furthest ? 0.7 : 0.25) * furthest);
-    put(s,
+    cli_plot_line(
+        s->out, "set label ' %.1f mm over' at %.2f, %.4f left textcolor rgb '#111111' front",
+        furthest, at_ms, (rest > 0.05 * furthest && rest < 0.5 * furthest ? 0.7 : 0.25) * furthest);
+    cli_plot_line(
+        s->out,
         "set label 'rests at %.1f mm ' at graph 1, first %.4f right offset 0,%s textcolor rgb "
         "'#111111' front",
         fabs(rest) < 0.05 ? 0.0 : rest, rest, rest < 0.0 ? "-0.9" : "0.9");
-    put(s, "set xlabel 'time from the crossing (ms)'; set ylabel 'way beyond the crossing (mm)' "
-           "offset 1.2,0");
+    cli_plot_line(
+        s->out,
+        "set xlabel 'time from the crossing (ms)'; set ylabel 'way beyond the crossing (mm)' "
+        "offset 1.2,0");
     static const double steps[] = {10, 20, 50, 100, 200, 500, 1000, 2000};
     double step = steps[0];
     for (size_t i = 0; i < G_N_ELEMENTS(steps) && (end_ms - from_ms) / step > 6.0; i++) {
         step = steps[i];
     }
-    put(s, "set xtics %g", step);
-    put(s, "unset key; set format x '%%g'");
-    put(s,
+    cli_plot_line(s->out, "set xtics %g", step);
+    cli_plot_line(s->out, "unset key; set format x '%%g'");
+    cli_plot_line(
+        s->out,
         "plot $rows using 8:9 with linespoints pointtype 7 pointsize 0.35 linecolor rgb '#00548f' "
         "linewidth 2");
 }
@@ -294,21 +303,21 @@ static void put_script(strip *s, const char *title) {
     bool stop = isfinite(s->crossing_s) && last->halted && furthest_mm(s) > 0.2;
     double right = stop ? 0.675 : 0.985;
     put_data(s);
-    put(s, "set multiplot");
+    cli_plot_line(s->out, "set multiplot");
     double low = along(s, s->start);
     double high = low + 0.001;
     for (guint i = s->start; i < s->end; i++) {
         low = MIN(low, along(s, i));
         high = MAX(high, along(s, i));
     }
-    put(s, "set xrange [%.4f:%.4f]", low, high);
+    cli_plot_line(s->out, "set xrange [%.4f:%.4f]", low, high);
     s->heading = heading;
     put_reflectance(s, right);
     put_speed(s, right);
     if (stop) {
         put_stop(s);
     }
-    put(s, "unset multiplot");
+    cli_plot_line(s->out, "unset multiplot");
     g_free(heading);
 }
 

@@ -34,15 +34,6 @@ static double seconds(const timeline *t, guint i) {
     return row_at(t, i)->run_us / 1e6;
 }
 
-static void put(timeline *t, const char *format, ...) G_GNUC_PRINTF(2, 3);
-static void put(timeline *t, const char *format, ...) {
-    va_list arguments;
-    va_start(arguments, format);
-    g_string_append_vprintf(t->out, format, arguments);
-    va_end(arguments);
-    g_string_append_c(t->out, '\n');
-}
-
 static void find_visits(timeline *t) {
     for (guint i = 0; i < t->rows->len;) {
         visit v = {.start = i, .leg = leg_at(t, i)};
@@ -56,8 +47,7 @@ static void find_visits(timeline *t) {
     }
 }
 
-// ----------------------------------------------------------------------------------------- lanes
-// --
+// ------------------------------------------------------------------------------------ lanes --
 
 // Middle of a leg's lane; the first one is on top.
 static double lane(const timeline *t, unsigned leg) {
@@ -67,7 +57,7 @@ static double lane(const timeline *t, unsigned leg) {
 // What a leg's name, its routine without one, stands beside its lane as.
 static void put_names(timeline *t) {
     bool named[LAB_LEGS_MAX + 1] = {false};
-    put(t, "unset ytics");
+    cli_plot_line(t->out, "unset ytics");
     for (guint i = 0; i < t->visits->len; i++) {
         const visit *v = &g_array_index(t->visits, visit, i);
         if (v->leg == 0 || v->leg > LAB_LEGS_MAX || named[v->leg]) {
@@ -77,14 +67,15 @@ static void put_names(timeline *t) {
         bool called = v->result != NULL && v->result->name != NULL;
         const char *name = called ? v->result->name
                                   : cmo_routine_name((cmo_routine_id)row_at(t, v->start)->routine);
-        put(t, "set label '%u  %s ' at graph 0, first %.2f right noenhanced", v->leg, name,
-            lane(t, v->leg));
+        cli_plot_line(t->out, "set label '%u  %s ' at graph 0, first %.2f right noenhanced", v->leg,
+                      name, lane(t, v->leg));
     }
 }
 
 static void put_box(timeline *t, double from, double to, double low, double high,
                     const char *colour) {
-    put(t,
+    cli_plot_line(
+        t->out,
         "set object rectangle from %.4f, %.3f to %.4f, %.3f fillcolor rgb '%s' fillstyle solid "
         "noborder",
         from, low, to, high, colour);
@@ -109,8 +100,8 @@ static void put_stages(timeline *t, const visit *v) {
         double room = 0.0075 * t->end_s * (double)strlen(name);
         if (to - from > room && 0.5 * (from + to) - last_name > room) {
             last_name = 0.5 * (from + to);
-            put(t, "set label '%s' at %.4f, %.3f center font ',8' noenhanced front", name,
-                last_name, y);
+            cli_plot_line(t->out, "set label '%s' at %.4f, %.3f center font ',8' noenhanced front",
+                          name, last_name, y);
         }
     }
     for (guint i = v->start, end; i < v->end; i = end + 1) {
@@ -130,7 +121,8 @@ static void put_ends(timeline *t, const visit *v) {
     for (guint i = v->start + 1; i < v->end; i++) {
         double crossing = (double)row_at(t, i)->crossing_mm;
         if (isfinite(crossing) && crossing != (double)row_at(t, i - 1)->crossing_mm) {
-            put(t,
+            cli_plot_line(
+                t->out,
                 "set arrow from %.4f, %.3f to %.4f, %.3f nohead linecolor rgb '#b00020' linewidth "
                 "2.5 front",
                 seconds(t, i), y - 0.36, seconds(t, i), y + 0.36);
@@ -152,7 +144,9 @@ static void put_ends(timeline *t, const visit *v) {
     double end = v->end < t->rows->len ? seconds(t, v->end) : t->end_s;
     bool late = end > 0.86 * t->end_s; // there is no room to its right
     if (text->len > 0) {
-        put(t, "set label '%s%s%s' at %.4f, %.3f %s font ',9' noenhanced textcolor rgb '%s' front",
+        cli_plot_line(
+            t->out,
+            "set label '%s%s%s' at %.4f, %.3f %s font ',9' noenhanced textcolor rgb '%s' front",
             late ? "" : " ", text->str, late ? " " : "", late ? seconds(t, v->start) : end, y,
             late ? "right" : "left", leg->outcome == CMO_OUTCOME_DONE ? "#444444" : "#b00020");
     }
@@ -167,7 +161,8 @@ static double lanes_bottom(const timeline *t) {
 static void put_lanes(timeline *t) {
     put_names(t);
     for (unsigned leg = 1; leg <= t->legs; leg++) {
-        put(t,
+        cli_plot_line(
+            t->out,
             "set arrow from graph 0, first %.2f to graph 1, first %.2f nohead linecolor rgb "
             "'#e4e4e4' back",
             lane(t, leg) - 0.5, lane(t, leg) - 0.5);
@@ -177,11 +172,13 @@ static void put_lanes(timeline *t) {
         put_stages(t, v);
         put_ends(t, v);
     }
-    put(t, "set yrange [0.4:%.1f]; set format x ''; set ylabel ''", t->legs + 0.6);
-    put(t, "set tmargin at screen 0.92; set bmargin at screen %.3f", lanes_bottom(t));
-    put(t, "set key at graph 1, graph 1.02 right bottom horizontal");
-    put(t, "plot NaN with lines linecolor rgb '#b00020' linewidth 2.5 title 'crossing', "
-           "NaN with lines linecolor rgb '#333333' linewidth 3 title 'halted'");
+    cli_plot_line(t->out, "set yrange [0.4:%.1f]; set format x ''; set ylabel ''", t->legs + 0.6);
+    cli_plot_line(t->out, "set tmargin at screen 0.92; set bmargin at screen %.3f",
+                  lanes_bottom(t));
+    cli_plot_line(t->out, "set key at graph 1, graph 1.02 right bottom horizontal");
+    cli_plot_line(t->out,
+                  "plot NaN with lines linecolor rgb '#b00020' linewidth 2.5 title 'crossing', "
+                  "NaN with lines linecolor rgb '#333333' linewidth 3 title 'halted'");
 }
 
 // The colours of the stages that there are, below everything.
@@ -197,57 +194,56 @@ static void put_stage_key(timeline *t) {
             continue;
         }
         const char *name = cmo_stage_name((cmo_stage)stage);
-        put(t,
+        cli_plot_line(
+            t->out,
             "set object rectangle from screen %.4f, screen 0.012 to screen %.4f, screen 0.034 "
             "fillcolor rgb '%s' fillstyle solid noborder",
             x, x + 0.014, cli_stage_colour((uint8_t)stage, true));
-        put(t, "set label '%s' at screen %.4f, screen 0.023 left font ',9' noenhanced", name,
-            x + 0.018);
+        cli_plot_line(t->out,
+                      "set label '%s' at screen %.4f, screen 0.023 left font ',9' noenhanced", name,
+                      x + 0.018);
         x += 0.030 + 0.0068 * (double)strlen(name);
     }
 }
 
-// ---------------------------------------------------------------------------------------- curves
-// --
-
-static void put_cell(timeline *t, double value) {
-    if (isfinite(value)) {
-        g_string_append_printf(t->out, "%.4f ", value);
-    } else {
-        g_string_append(t->out, "NaN ");
-    }
-}
+// ----------------------------------------------------------------------------------- curves --
 
 static void put_data(timeline *t) {
-    put(t, "$rows << EOD");
+    cli_plot_line(t->out, "$rows << EOD");
     for (guint i = 0; i < t->rows->len; i++) {
         const cmo_trace_row *r = row_at(t, i);
-        put_cell(t, seconds(t, i));
-        put_cell(t, (double)r->reflectance[0]);
-        put_cell(t, CMO_LIGHTS_MAX > 1 ? (double)r->reflectance[CMO_LIGHTS_MAX > 1] : NAN);
-        put_cell(t, (double)r->left_mm_s);
-        put_cell(t, (double)r->right_mm_s);
-        put(t, "%s", "");
+        cli_plot_cell(t->out, seconds(t, i));
+        cli_plot_cell(t->out, (double)r->reflectance[0]);
+        cli_plot_cell(t->out,
+                      CMO_LIGHTS_MAX > 1 ? (double)r->reflectance[CMO_LIGHTS_MAX > 1] : NAN);
+        cli_plot_cell(t->out, (double)r->left_mm_s);
+        cli_plot_cell(t->out, (double)r->right_mm_s);
+        cli_plot_line(t->out, "%s", "");
     }
-    put(t, "EOD");
+    cli_plot_line(t->out, "EOD");
 }
 
 static void put_curves(timeline *t) {
-    put(t, "unset object; unset label; unset arrow; set ytics; set yrange [-0.2:*]");
+    cli_plot_line(t->out, "unset object; unset label; unset arrow; set ytics; set yrange [-0.2:*]");
     double room = lanes_bottom(t) - 0.035 - 0.12;
-    put(t, "set tmargin at screen %.3f; set bmargin at screen %.3f", 0.12 + room,
-        0.12 + 0.57 * room);
-    put(t, "set ylabel 'reflectance'; set ytics 0.5; set grid xtics");
-    put(t, "set key at graph 1, graph 0.99 right bottom horizontal");
-    put(t, "plot $rows using 1:2 with points pointtype 7 pointsize 0.22 linecolor rgb '#00548f' "
-           "title 'left looks', $rows using 1:3 with points pointtype 7 pointsize 0.22 linecolor "
-           "rgb '#c75400' title 'right looks'");
-    put(t, "set tmargin at screen %.3f; set bmargin at screen 0.12", 0.12 + 0.44 * room);
-    put(t, "set yrange [*:*]; set ytics 250; set ylabel 'speed (mm/s)'");
-    put(t, "set format x '%%g'; set xlabel 'time (s)' offset 0,0.6");
-    put(t, "plot $rows using 1:4 with lines linecolor rgb '#00548f' linewidth 1.4 title 'left "
-           "wheel', $rows using 1:5 with lines linecolor rgb '#c75400' linewidth 1.4 title 'right "
-           "wheel'");
+    cli_plot_line(t->out, "set tmargin at screen %.3f; set bmargin at screen %.3f", 0.12 + room,
+                  0.12 + 0.57 * room);
+    cli_plot_line(t->out, "set ylabel 'reflectance'; set ytics 0.5; set grid xtics");
+    cli_plot_line(t->out, "set key at graph 1, graph 0.99 right bottom horizontal");
+    cli_plot_line(
+        t->out,
+        "plot $rows using 1:2 with points pointtype 7 pointsize 0.22 linecolor rgb '#00548f' "
+        "title 'left looks', $rows using 1:3 with points pointtype 7 pointsize 0.22 linecolor "
+        "rgb '#c75400' title 'right looks'");
+    cli_plot_line(t->out, "set tmargin at screen %.3f; set bmargin at screen 0.12",
+                  0.12 + 0.44 * room);
+    cli_plot_line(t->out, "set yrange [*:*]; set ytics 250; set ylabel 'speed (mm/s)'");
+    cli_plot_line(t->out, "set format x '%%g'; set xlabel 'time (s)' offset 0,0.6");
+    cli_plot_line(
+        t->out,
+        "plot $rows using 1:4 with lines linecolor rgb '#00548f' linewidth 1.4 title 'left "
+        "wheel', $rows using 1:5 with lines linecolor rgb '#c75400' linewidth 1.4 title 'right "
+        "wheel'");
 }
 
 bool cli_draw_timeline(const char *title, const GArray *rows, const lab_run *run,
@@ -269,14 +265,15 @@ bool cli_draw_timeline(const char *title, const GArray *rows, const lab_run *run
                              : g_strdup_printf("%s (from its trace)", name);
     char *heading = cli_plot_quoted(text);
     put_data(&t);
-    put(&t, "set multiplot");
-    put(&t, "set xrange [%.4f:%.4f]", seconds(&t, 0), t.end_s);
-    put(&t, "set lmargin at screen 0.155; set rmargin at screen 0.985");
-    put(&t, "set label '%s' at screen 0.02, screen 0.965 left font ',13' noenhanced", heading);
+    cli_plot_line(t.out, "set multiplot");
+    cli_plot_line(t.out, "set xrange [%.4f:%.4f]", seconds(&t, 0), t.end_s);
+    cli_plot_line(t.out, "set lmargin at screen 0.155; set rmargin at screen 0.985");
+    cli_plot_line(t.out, "set label '%s' at screen 0.02, screen 0.965 left font ',13' noenhanced",
+                  heading);
     put_stage_key(&t);
     put_lanes(&t);
     put_curves(&t);
-    put(&t, "unset multiplot");
+    cli_plot_line(t.out, "unset multiplot");
     bool good = cli_plot(t.out->str, picture->path, error);
     g_free(heading);
     g_free(text);

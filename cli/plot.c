@@ -3,6 +3,8 @@
 #include "cli.h"
 
 #include <gio/gio.h>
+#include <math.h>
+#include <stdarg.h>
 #include <string.h>
 
 // A quote is doubled; nothing else means anything within single quotes but the end of the line.
@@ -67,6 +69,22 @@ static GBytes *run_gnuplot(const char *script, const char *path, GError **error)
     g_bytes_unref(input);
     g_object_unref(gnuplot);
     return picture;
+}
+
+void cli_plot_line(GString *script, const char *format, ...) {
+    va_list arguments;
+    va_start(arguments, format);
+    g_string_append_vprintf(script, format, arguments);
+    va_end(arguments);
+    g_string_append_c(script, '\n');
+}
+
+void cli_plot_cell(GString *script, double value) {
+    if (isfinite(value)) {
+        g_string_append_printf(script, "%.4f ", value);
+    } else {
+        g_string_append(script, "NaN ");
+    }
 }
 
 bool cli_plot(const char *script, const char *path, GError **error) {

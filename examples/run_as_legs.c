@@ -27,7 +27,7 @@ static const cmo_leg legs[] CMO_FLASH = {
     {CMO_LEG(turn, &to_lane)},
     {CMO_LEG(advance, &far), .ends = &lane_edge, CMO_FOLLOW(must)},
 };
-static const cmo_group groups[] CMO_FLASH = {{.first = 1, .last = 2, .times = 2}};
+static const cmo_group groups[] CMO_FLASH = {{.first = 1, .last = 2, .rounds = 2}};
 
 static void tell(void *context, cmo_robot *robot, uint8_t leg) {
     (void)context;

@@ -160,7 +160,7 @@ static void add_groups(GString *out, const lab_route *route, const char *of) {
     for (unsigned i = 0; i < route->groups; i++) {
         if (route->group[i].ended) {
             char *name = g_strdup_printf("group_%u", i + 1);
-            labi_c_ends(out, name, "until", &route->group[i].until, NULL);
+            labi_c_ends(out, name, "ends", &route->group[i].ends, NULL);
             g_free(name);
         }
     }
@@ -173,11 +173,11 @@ static void add_groups(GString *out, const lab_route *route, const char *of) {
         char *first = leg_constant(route, group->first);
         char *last = leg_constant(route, group->last);
         labi_c_add(out, "    {.first = %s, .last = %s", first, last);
-        if (group->times != 0) {
-            labi_c_add(out, ", .times = %u", group->times);
+        if (group->rounds != 0) {
+            labi_c_add(out, ", .rounds = %u", group->rounds);
         }
         if (group->ended) {
-            labi_c_add(out, ", .until = &group_%u_until", i + 1);
+            labi_c_add(out, ", .ends = &group_%u_ends", i + 1);
         }
         labi_c_add(out, "},%s%s\n", group->name != NULL ? " // " : "",
                    group->name != NULL ? group->name : "");

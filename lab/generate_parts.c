@@ -213,7 +213,7 @@ void labi_c_parameters(GString *out, const lab_leg *leg) {
 
 void labi_c_ends(GString *out, const char *name, const char *what, const cmo_ends *p,
                  const lab_leg *leg) {
-    row_of of = {out, leg, "until"}, *r = &of;
+    row_of of = {out, leg, "ends"}, *r = &of;
     labi_c_add(out, "static const cmo_ends %s_%s CMO_FLASH = {", name, what);
     CMO_ENDS_PARAMETERS(EMIT, )
     labi_c_add(out, "\n};\n");

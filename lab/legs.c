@@ -78,19 +78,20 @@ static const lab_section place_section = {"legs[].place",
     static const lab_section name##_section = {#name, text, name##_keys};
 LABI_EACH_LEG(KEYS_OF_LEG)
 
-static const lab_key until_keys[] = {CMO_ENDS_PARAMETERS(KEY_OF, until) KEY_END};
-static const lab_section until_section = {
-    "legs[].until",
+static const lab_key ends_keys[] = {CMO_ENDS_PARAMETERS(KEY_OF, ends) KEY_END};
+static const lab_section ends_section = {
+    "legs[].ends",
     "What else may end a leg, whichever comes first; ways, turn and time count from its start. A "
     "group takes all but ways and turn; its time counts over all rounds.",
-    until_keys};
+    ends_keys};
 
-static const lab_key repeat_keys[] = {
-    {"times", LAB_WHOLE, 0, 1, 65535, "", "until its end", "how many rounds", NULL, NULL, 0, 0, 0},
+static const lab_key group_keys[] = {
+    {"rounds", LAB_WHOLE, 0, 1, 65535, "", "until its end", "how often", NULL, NULL, 0, 0, 0},
     KEY_END};
-static const lab_section repeat_section = {
-    "legs[].repeat", "A group: its `legs` are repeated together, so many times or `until` its end.",
-    repeat_keys};
+static const lab_section group_section = {
+    "legs[].group",
+    "A group: its `legs` are repeated together, so many rounds, or until one of its `ends`.",
+    group_keys};
 
 static const lab_key rule_keys[] = {
     KEY_WHOLE(staged_rule, again, "again", 1, 255, "", "no",
@@ -114,13 +115,13 @@ static const lab_key leg_keys[] = {
     LABI_EACH_LEG(KEY_OF_LEG)
     // Beside a routine, or in its place; their owner reads what has no section here.
     KEY_TEXT(staged_leg, name, "name", "none", "what `go_to`, tables and pictures call it"),
-    KEY_SECTION(staged_leg, until, "until", &until_section, "none", "what else may end it"),
+    KEY_SECTION(staged_leg, ends, "ends", &ends_section, "none", "what else may end it"),
     {"follow", LAB_SECTION, 0, 0, 0, "", "as it says there", "what follows on which outcome", NULL,
      NULL, 0, 0, 0},
     {"expect", LAB_LIST, 0, 0, 0, "", "anything",
      "how it has to end: done, or ends by name; else the run has failed, as unexpected", NULL, NULL,
      0, 0, 0},
-    KEY_SECTION(staged_leg, repeat, "repeat", &repeat_section, "",
+    KEY_SECTION(staged_leg, group, "group", &group_section, "",
                 "a group in the place of a routine"),
     {"legs", LAB_LIST, 0, 0, 0, "", "", "of a group: its legs", NULL, NULL, 0, 0, 0},
     KEY_TEXT(staged_leg, include, "include", "",
@@ -134,8 +135,8 @@ const lab_section labi_leg_section = {
 
 #define SECTION_OF_LEG(NAME, name, figures, text) &name##_section,
 const lab_section *const labi_leg_sections[] = {&labi_leg_section,
-                                                LABI_EACH_LEG(SECTION_OF_LEG) & until_section,
-                                                &repeat_section,
+                                                LABI_EACH_LEG(SECTION_OF_LEG) & ends_section,
+                                                &group_section,
                                                 &labi_rule_section,
                                                 &band_section,
                                                 &place_section,
@@ -215,11 +216,11 @@ void labi_leg_finish(lab_leg *leg, const char *name, const staged_leg *staged) {
 
 cmo_ends labi_ends_finish(const staged_ends *from) {
     struct {
-        cmo_ends until;
-    } ends = {0}, *to = &ends;
-    const struct { staged_ends until; } copy = {*from}, *staged = &copy;
-    CMO_ENDS_PARAMETERS(FINISH, until)
-    return ends.until;
+        cmo_ends ends;
+    } finished = {0}, *to = &finished;
+    const struct { staged_ends ends; } copy = {*from}, *staged = &copy;
+    CMO_ENDS_PARAMETERS(FINISH, ends)
+    return finished.ends;
 }
 
 // --------------------------------------------------------------------------------------- start --
@@ -272,7 +273,7 @@ void labi_legs_make(labi_legs *legs, const lab_route *route) {
     for (unsigned i = 0; i < route->groups; i++) {
         const lab_group *from = &route->group[i];
         legs->group[i] =
-            (cmo_group){from->first, from->last, from->times, from->ended ? &from->until : NULL};
+            (cmo_group){from->first, from->last, from->rounds, from->ended ? &from->ends : NULL};
     }
     legs->route = (cmo_route_parameters){.leg = legs->leg,
                                          .legs = (uint8_t)route->legs,
@@ -343,6 +344,15 @@ char *lab_ends_text(const cmo_ends *ends) {
 #define TELL_BAND(name, ...)
     CMO_ENDS_PARAMETERS(TELL, )
     return g_string_free(text, FALSE);
+}
+
+const lab_group *lab_group_of(const lab_route *route, unsigned leg) {
+    for (unsigned i = 0; i < route->groups; i++) { // the innermost comes first
+        if (leg >= route->group[i].first && leg <= route->group[i].last) {
+            return &route->group[i];
+        }
+    }
+    return NULL;
 }
 
 const char *lab_leg_called(const lab_leg *leg) {

@@ -58,10 +58,10 @@ typedef struct staged_leg {
     LABI_EACH_LEG(STAGED_LEG)
     // And what stands beside the routine, or in its place.
     char *name, *include;
-    staged_ends until;
+    staged_ends ends;
     struct {
-        double times;
-    } repeat;
+        double rounds;
+    } group;
 } staged_leg;
 
 // What follows on one outcome.

@@ -40,20 +40,42 @@ static cmo_status no_halt(void *context, cmo_halt how) {
     return CMO_OK;
 }
 
-// What core answers about the route as a whole, in a route file's words.
-static const char *whole_text(const char *field) {
-    static const struct {
-        const char *field, *text;
-    } texts[] = {
-        {"times", "has no end: say how many times, or until when"},
-        {"go_to", "leads into a group; its first leg or its name would do"},
-        {"until",
+// What is wrong with a leg, or with a key of it; "" for the leg itself.
+static void wrong_leg(const lab_route *route, unsigned number, const char *key, GError **error,
+                      const char *format, ...) G_GNUC_PRINTF(5, 6);
+static void wrong_leg(const lab_route *route, unsigned number, const char *key, GError **error,
+                      const char *format, ...) {
+    const lab_leg *leg = &route->leg[number];
+    va_list arguments;
+    va_start(arguments, format);
+    char *text = g_strdup_vprintf(format, arguments);
+    va_end(arguments);
+    g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: legs[%u]%s%s: %s",
+                leg->file != NULL ? leg->file : route->path, leg->line, number + 1,
+                *key != '\0' ? "." : "", key, text);
+    g_free(text);
+}
+
+// What core answers about the route as a whole: where that stands in a route file, and in its
+// words.
+typedef struct whole_answer {
+    const char *field, *where, *text;
+} whole_answer;
+
+static const whole_answer *whole_answer_to(const char *field) {
+    static const whole_answer answers[] = {
+        {"times", "follow.times", "has no end: say how many times"},
+        {"rounds", "group.rounds", "has no end: say how many, or give the group ends"},
+        {"go_to", "follow.go_to", "leads into a group; its first leg or its name would do"},
+        {"ends", "group.ends",
          "counts ways or turns of a group; of a group time, range, touch, button and lines"},
-        {"follow", "too many rules with a number of times in the route; 8 at most"},
+        {"follow", "follow",
+         "too many rules with a number of times in the route; " G_STRINGIFY(
+             CMO_COUNTED_RULES) " at most"},
     };
-    for (size_t i = 0; i < G_N_ELEMENTS(texts); i++) {
-        if (g_strcmp0(field, texts[i].field) == 0) {
-            return texts[i].text;
+    for (size_t i = 0; i < G_N_ELEMENTS(answers); i++) {
+        if (g_strcmp0(field, answers[i].field) == 0) {
+            return &answers[i];
         }
     }
     return NULL;
@@ -64,7 +86,7 @@ static const char *owner_of(const lab_leg *leg, cmo_robot *robot, const char *fi
     cmo_ends_state state;
     bool of_ends = leg->ended && cmo_end_on(robot, &state, &leg->ends) != CMO_OUTCOME_DONE &&
                    g_strcmp0(robot->field, field) == 0;
-    return of_ends ? "until" : cmo_routine_name(leg->routine);
+    return of_ends ? "ends" : cmo_routine_name(leg->routine);
 }
 
 static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot,
@@ -72,24 +94,26 @@ static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot
     const lab_leg *leg = &route->leg[number];
     const char *field = robot->field;
     double limit = (double)robot->limit;
-    GString *text = g_string_new(whole_text(field));
-    bool whole = text->len > 0;
-    if (!whole && outcome == CMO_OUTCOME_NOT_SUPPORTED) {
-        g_string_append(text, "the robot does not have this");
-    } else if (outcome == CMO_OUTCOME_TOO_FAST) {
-        g_string_append_printf(text,
-                               "too fast: a line could be missed, or a table's edge overrun; %.4g "
-                               "would do, or too_fast: slow",
-                               floor(limit));
-    } else if (!whole && isnan(limit)) {
-        g_string_append(text, "makes no sense");
-    } else if (!whole) {
-        g_string_append_printf(text, "makes no sense for this robot; %.4g would do", limit);
+    const whole_answer *whole = whole_answer_to(field);
+    if (whole != NULL) {
+        wrong_leg(route, number, whole->where, error, "%s", whole->text);
+        return;
     }
-    g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: legs[%u].%s.%s: %s",
-                leg->file != NULL ? leg->file : route->path, leg->line, number + 1,
-                whole ? "follow" : owner_of(leg, robot, field), field, text->str);
-    g_string_free(text, TRUE);
+    char *where = g_strdup_printf("%s.%s", owner_of(leg, robot, field), field);
+    if (outcome == CMO_OUTCOME_NOT_SUPPORTED) {
+        wrong_leg(route, number, where, error, "the robot does not have this");
+    } else if (outcome == CMO_OUTCOME_TOO_FAST) {
+        wrong_leg(route, number, where, error,
+                  "too fast: a line could be missed, or a table's edge overrun; %.4g would do, or "
+                  "too_fast: slow",
+                  floor(limit));
+    } else if (isnan(limit)) {
+        wrong_leg(route, number, where, error, "makes no sense");
+    } else {
+        wrong_leg(route, number, where, error, "makes no sense for this robot; %.4g would do",
+                  limit);
+    }
+    g_free(where);
 }
 
 static bool ends_moving(const lab_leg *leg) {
@@ -108,20 +132,6 @@ static bool takes_over(const lab_leg *leg) {
            leg->routine == CMO_ROUTINE_STAY_INSIDE;
 }
 
-static void wrong_leg(const lab_route *route, unsigned number, GError **error, const char *format,
-                      ...) G_GNUC_PRINTF(4, 5);
-static void wrong_leg(const lab_route *route, unsigned number, GError **error, const char *format,
-                      ...) {
-    const lab_leg *leg = &route->leg[number];
-    va_list arguments;
-    va_start(arguments, format);
-    char *text = g_strdup_vprintf(format, arguments);
-    va_end(arguments);
-    g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: legs[%u]: %s",
-                leg->file != NULL ? leg->file : route->path, leg->line, number + 1, text);
-    g_free(text);
-}
-
 // What ends moving needs a leg behind it that goes on, and has the room to slow down in.
 static bool check_over(const lab_route *route, unsigned number, GError **error) {
     const lab_leg *leg = &route->leg[number];
@@ -133,12 +143,12 @@ static bool check_over(const lab_route *route, unsigned number, GError **error) 
                     leg->parameters.advance.distance_mm < 0.0F &&
                     next->parameters.advance.distance_mm < 0.0F;
     if (!takes_over(leg) && !backward) {
-        wrong_leg(route, number, error, "%s ends at a standstill; ending: halted would do",
+        wrong_leg(route, number, "", error, "%s ends at a standstill; ending: halted would do",
                   cmo_routine_name(leg->routine));
         return false;
     }
     if (!takes_over(next) && !backward) {
-        wrong_leg(route, number, error,
+        wrong_leg(route, number, "", error,
                   "ends moving, and %s begins at a standstill; ending: halted would do",
                   cmo_routine_name(next->routine));
         return false;
@@ -146,7 +156,7 @@ static bool check_over(const lab_route *route, unsigned number, GError **error) 
     double speed = labi_end_speed(route, number);
     double limit = labi_entry_speed(route, number + 1);
     if (leg->routine != CMO_ROUTINE_ADVANCE && speed > limit) { // an advance slows down for it
-        wrong_leg(route, number, error,
+        wrong_leg(route, number, "", error,
                   "ends at %.4g mm/s, and %s has no room to slow down in; %.4g mm/s would do",
                   speed, cmo_routine_name(next->routine), limit);
         return false;
@@ -194,7 +204,7 @@ static bool check_place(const lab_route *route, unsigned number, const reckoning
     bool good = !at->known ||
                 (at->x_mm >= 0.0 && at->x_mm <= width && at->y_mm >= 0.0 && at->y_mm <= height);
     if (!good) {
-        wrong_leg(route, number, error,
+        wrong_leg(route, number, "", error,
                   "%s ends at (%.4g, %.4g), which is not on the mat; x 0 to %.6g, y 0 to %.6g mm",
                   cmo_routine_name(route->leg[number].routine), at->x_mm, at->y_mm, width, height);
     }

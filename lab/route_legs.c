@@ -87,7 +87,7 @@ static void take_reckoned(const labi_reading *r, const char *path, lab_leg *leg)
 static bool read_routine(labi_reading *r, const yaml_node_t *node, const char *path,
                          const char *routine, staged_leg *staged) {
     static const char *const of_groups[] = {"legs", NULL};
-    if (misplaced(r, node, path, of_groups, "is a group's; give it a repeat")) {
+    if (misplaced(r, node, path, of_groups, "is a group's; name that beside it")) {
         return false;
     }
     if (r->route->legs == LAB_LEGS_MAX) {
@@ -96,8 +96,8 @@ static bool read_routine(labi_reading *r, const yaml_node_t *node, const char *p
     lab_leg *leg = &r->route->leg[r->route->legs];
     leg->line = labi_yaml_line(node);
     labi_leg_finish(leg, routine, staged);
-    leg->ended = is_given(r, node, "until");
-    leg->ends = labi_ends_finish(&staged->until);
+    leg->ended = is_given(r, node, "ends");
+    leg->ends = labi_ends_finish(&staged->ends);
     if ((leg->routine == CMO_ROUTINE_ADVANCE && leg->parameters.advance.distance_mm == 0.0F) ||
         (leg->routine == CMO_ROUTINE_TURN && leg->parameters.turn.angle_deg == 0.0F)) {
         char *field = g_strdup_printf("%s.%s", path, routine);
@@ -126,9 +126,9 @@ static bool read_group(labi_reading *r, const yaml_node_t *node, const char *pat
     if (list == NULL) {
         return labi_yaml_wrong(r->reader, node, path, "a group has legs: the list of them");
     }
-    if (isnan(staged->repeat.times) && !is_given(r, node, "until")) {
-        char *field = g_strdup_printf("%s.repeat.times", path);
-        labi_yaml_wrong(r->reader, node, field, "must be given, or an until beside it");
+    if (isnan(staged->group.rounds) && !is_given(r, node, "ends")) {
+        char *field = g_strdup_printf("%s.group.rounds", path);
+        labi_yaml_wrong(r->reader, node, field, "must be given, or ends beside it");
         g_free(field);
         return false;
     }
@@ -152,16 +152,16 @@ static bool read_group(labi_reading *r, const yaml_node_t *node, const char *pat
                         .line = labi_yaml_line(node),
                         .first = (uint8_t)first,
                         .last = (uint8_t)(route->legs - 1U),
-                        .times = isnan(staged->repeat.times) ? 0 : (uint16_t)staged->repeat.times,
-                        .ended = is_given(r, node, "until"),
-                        .until = labi_ends_finish(&staged->until)};
+                        .rounds = isnan(staged->group.rounds) ? 0 : (uint16_t)staged->group.rounds,
+                        .ended = is_given(r, node, "ends"),
+                        .ends = labi_ends_finish(&staged->ends)};
     }
     return good;
 }
 
 static bool read_include(labi_reading *r, const yaml_node_t *node, const char *path,
                          const staged_leg *staged) {
-    static const char *const none[] = {"name", "until", "follow", "expect", "legs", NULL};
+    static const char *const none[] = {"name", "ends", "follow", "expect", "legs", NULL};
     if (misplaced(r, node, path, none, "goes with a routine; what is included has its own")) {
         return false;
     }
@@ -211,7 +211,7 @@ static bool read_leg(labi_reading *r, const yaml_node_t *node, const char *path)
     labi_section_clear(&labi_leg_section, &staged);
     bool good = labi_yaml_section(r->reader, node, path, &labi_leg_section, &staged);
     const char *routine = NULL;
-    unsigned whats = is_given(r, node, "repeat") + is_given(r, node, "include");
+    unsigned whats = is_given(r, node, "group") + is_given(r, node, "include");
     for (yaml_node_pair_t *pair = node->data.mapping.pairs.start;
          pair < node->data.mapping.pairs.top; pair++) {
         const char *key = labi_yaml_text(yaml_document_get_node(&r->reader->document, pair->key));
@@ -225,9 +225,9 @@ static bool read_leg(labi_reading *r, const yaml_node_t *node, const char *path)
                                "must name exactly one routine; begin another leg with '- '");
     }
     good = good && check_name(r, node, path, staged.name) &&
-           (routine != NULL               ? read_routine(r, node, path, routine, &staged)
-            : is_given(r, node, "repeat") ? read_group(r, node, path, &staged)
-                                          : read_include(r, node, path, &staged));
+           (routine != NULL              ? read_routine(r, node, path, routine, &staged)
+            : is_given(r, node, "group") ? read_group(r, node, path, &staged)
+                                         : read_include(r, node, path, &staged));
     g_free(staged.name);
     g_free(staged.include);
     return good;

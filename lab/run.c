@@ -126,13 +126,12 @@ static lab_leg as_begun(const recorder *r) {
 }
 
 static unsigned round_of(const recorder *r) {
-    for (uint8_t i = 0; i < r->route->groups; i++) { // the innermost comes first
-        const lab_group *group = &r->route->group[i];
-        if (r->state.leg >= group->first && r->state.leg <= group->last) {
-            return r->state.group[cmo_group_depth(&r->legs.route, i)].round + 1U;
-        }
+    const lab_group *group = lab_group_of(r->route, r->state.leg);
+    if (group == NULL) {
+        return 0;
     }
-    return 0;
+    uint8_t depth = cmo_group_depth(&r->legs.route, (uint8_t)(group - r->route->group));
+    return r->state.group[depth].round + 1U;
 }
 
 static void take_leg(void *context, cmo_robot *robot, uint8_t number) {

@@ -127,13 +127,14 @@ static bool is_of(const work *w, const choice *of, unsigned trial) {
            lab_fleet_kind_of(w->route->fleet, of->part, w->seed + trial) == of->kind;
 }
 
-// A figure of a leg, over all trials and rounds. `values` has room for them all.
+// A figure of a leg, over all trials and rounds; `values` is used for that.
 static lab_statistics column(const work *w, const choice *of, unsigned leg, cmo_figure figure,
                              bool truth, GArray *values) {
     g_array_set_size(values, 0);
     for (unsigned trial = 0; trial < w->trials; trial++) {
         const trial_rows *rows = &w->rows[trial];
-        for (unsigned i = 0; i < rows->count && is_of(w, of, trial); i++) {
+        unsigned count = is_of(w, of, trial) ? rows->count : 0;
+        for (unsigned i = 0; i < count; i++) {
             const lab_figures *figures = truth ? &rows->row[i].truth : &rows->row[i].robot;
             if (rows->row[i].leg == leg && figures->known & CMO_FIGURE_BIT(figure)) {
                 g_array_append_val(values, figures->value[figure]);

@@ -171,16 +171,16 @@ START_TEST(groups_come_round) {
                             {CMO_LEG(action, &brief)},
                             {CMO_LEG(action, &brief)},
                             {CMO_LEG(action, &brief)}};
-    const cmo_group nested[] = {{.first = 1, .last = 2, .times = 2},
-                                {.first = 0, .last = 2, .times = 3}};
+    const cmo_group nested[] = {{.first = 1, .last = 2, .rounds = 2},
+                                {.first = 0, .last = 2, .rounds = 3}};
     ck_assert_int_eq(GO_IN_GROUPS(&r, &state, legs, nested), CMO_OUTCOME_DONE);
     ck_assert_str_eq(visited, "abcbcabcbcabcbcd");
-    const cmo_group same[] = {{.first = 1, .last = 1, .times = 2},
-                              {.first = 1, .last = 1, .times = 2}};
+    const cmo_group same[] = {{.first = 1, .last = 1, .rounds = 2},
+                              {.first = 1, .last = 1, .rounds = 2}};
     start_all(&r);
     ck_assert_int_eq(GO_IN_GROUPS(&r, &state, legs, same), CMO_OUTCOME_DONE);
     ck_assert_str_eq(visited, "abbbbcd");
-    const cmo_group whole[] = {{.first = 0, .last = 3, .times = 2}};
+    const cmo_group whole[] = {{.first = 0, .last = 3, .rounds = 2}};
     start_all(&r);
     ck_assert_int_eq(GO_IN_GROUPS(&r, &state, legs, whole), CMO_OUTCOME_DONE);
     ck_assert_str_eq(visited, "abcdabcd");
@@ -196,21 +196,21 @@ START_TEST(what_ends_a_group_goes_on_behind_it) {
                             {CMO_LEG(action, &waits)},
                             {CMO_LEG(action, &brief)}};
     const cmo_ends second = {.for_ms = 1000};
-    const cmo_group until[] = {{.first = 0, .last = 1, .until = &second},
-                               {.first = 0, .last = 2, .until = &second}};
+    const cmo_group until[] = {{.first = 0, .last = 1, .ends = &second},
+                               {.first = 0, .last = 2, .ends = &second}};
     ck_assert_int_eq(GO_IN_GROUPS(&r, &state, legs, until), CMO_OUTCOME_DONE);
     ck_assert_msg(g_regex_match_simple("^(ab){2,}a?cd$", visited, 0, 0), "%s", visited);
     // Its end is the inner one's and not that of the leg, whose rules do not apply.
     const cmo_follow fails[] = {{CMO_ON_BY(CMO_BY_TIME), CMO_FAIL, 0, 0}};
     const cmo_leg ruled[] = {{CMO_LEG(action, &waits), CMO_FOLLOW(fails)},
                              {CMO_LEG(action, &brief)}};
-    const cmo_group one[] = {{.first = 0, .last = 0, .until = &second}};
+    const cmo_group one[] = {{.first = 0, .last = 0, .ends = &second}};
     start_all(&r);
     ck_assert_int_eq(GO_IN_GROUPS(&r, &state, ruled, one), CMO_OUTCOME_DONE);
     ck_assert_str_eq(visited, "ab");
     // An outer one comes round, and the inner one's time starts anew.
-    const cmo_group outer[] = {{.first = 0, .last = 0, .until = &second},
-                               {.first = 0, .last = 1, .times = 2}};
+    const cmo_group outer[] = {{.first = 0, .last = 0, .ends = &second},
+                               {.first = 0, .last = 1, .rounds = 2}};
     start_all(&r);
     uint32_t from = r.paper.clock_us;
     ck_assert_int_eq(GO_IN_GROUPS(&r, &state, ruled, outer), CMO_OUTCOME_DONE);
@@ -244,17 +244,17 @@ START_TEST(routes_without_an_end_or_sense_are_refused) {
                              {CMO_LEG(action, &brief)},
                              {CMO_LEG(action, &brief)}};
     const cmo_group endless[] = {{.first = 0, .last = 1}};
-    const cmo_group ended[] = {{.first = 0, .last = 1, .until = &no_end}};
-    const cmo_group ways[] = {{.first = 0, .last = 1, .until = &way}};
-    const cmo_group beyond[] = {{.first = 0, .last = 2, .times = 2}};
-    const cmo_group across[] = {{.first = 0, .last = 1, .times = 2},
-                                {.first = 1, .last = 2, .times = 2}};
-    const cmo_group outer_first[] = {{.first = 0, .last = 2, .times = 2},
-                                     {.first = 1, .last = 2, .times = 2}};
-    const cmo_group deep[] = {{.first = 0, .last = 0, .times = 2},
-                              {.first = 0, .last = 1, .times = 2},
-                              {.first = 0, .last = 2, .times = 2}};
-    const cmo_group second[] = {{.first = 1, .last = 2, .times = 2}};
+    const cmo_group ended[] = {{.first = 0, .last = 1, .ends = &no_end}};
+    const cmo_group ways[] = {{.first = 0, .last = 1, .ends = &way}};
+    const cmo_group beyond[] = {{.first = 0, .last = 2, .rounds = 2}};
+    const cmo_group across[] = {{.first = 0, .last = 1, .rounds = 2},
+                                {.first = 1, .last = 2, .rounds = 2}};
+    const cmo_group outer_first[] = {{.first = 0, .last = 2, .rounds = 2},
+                                     {.first = 1, .last = 2, .rounds = 2}};
+    const cmo_group deep[] = {{.first = 0, .last = 0, .rounds = 2},
+                              {.first = 0, .last = 1, .rounds = 2},
+                              {.first = 0, .last = 2, .rounds = 2}};
+    const cmo_group second[] = {{.first = 1, .last = 2, .rounds = 2}};
     const struct {
         cmo_route_parameters route;
         const char *field;
@@ -270,9 +270,9 @@ START_TEST(routes_without_an_end_or_sense_are_refused) {
         {{.leg = &ruled[3], .legs = 1, CMO_ROOM(room)}, "on", 0},
         {{.leg = &ruled[4], .legs = 1, CMO_ROOM(room)}, "next", 0},
         {{CMO_LEGS(jumps), CMO_ROOM(room), CMO_GROUPS(second)}, "go_to", 0},
-        {{CMO_LEGS(legs), CMO_ROOM(room), CMO_GROUPS(endless)}, "times", 0},
-        {{CMO_LEGS(legs), CMO_ROOM(room), CMO_GROUPS(ended)}, "times", 0},
-        {{CMO_LEGS(legs), CMO_ROOM(room), CMO_GROUPS(ways)}, "until", 0},
+        {{CMO_LEGS(legs), CMO_ROOM(room), CMO_GROUPS(endless)}, "rounds", 0},
+        {{CMO_LEGS(legs), CMO_ROOM(room), CMO_GROUPS(ended)}, "rounds", 0},
+        {{CMO_LEGS(legs), CMO_ROOM(room), CMO_GROUPS(ways)}, "ends", 0},
         {{CMO_LEGS(legs), CMO_ROOM(room), CMO_GROUPS(beyond)}, "group", 0},
         {{.leg = &jumps[1], .legs = 2, CMO_ROOM(room), CMO_GROUPS(across)}, "group", 1},
         {{.leg = ruled, .legs = 0, CMO_ROOM(room), CMO_GROUPS(across)}, "legs", 0},

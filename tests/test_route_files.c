@@ -21,8 +21,8 @@ START_TEST(numbers_are_reckoned_wherever_one_stands) {
                   "numbers: {edge: 30, wide: edge / 2 - 3, _n2: 2e1, all: (edge + wide) * 2 - -1}\n"
                   "longest_s: wide\n"
                   "legs:\n  - advance: {distance_mm: all, speed_mm_s: edge*edge/ 3}\n"
-                  "    until: {for_s: _n2 / 8, lines: 1 + 1}\n"
-                  "  - repeat: {times: wide / 4}\n    legs:\n      - turn: {angle_deg: -edge}\n");
+                  "    ends: {for_s: _n2 / 8, lines: 1 + 1}\n"
+                  "  - group: {rounds: wide / 4}\n    legs:\n      - turn: {angle_deg: -edge}\n");
     ck_assert_double_eq(route->x_mm, 60);
     ck_assert_double_eq(route->y_mm, -7);
     ck_assert_double_eq(route->longest_s, 12);
@@ -30,7 +30,7 @@ START_TEST(numbers_are_reckoned_wherever_one_stands) {
     ck_assert_float_eq(route->leg[0].parameters.advance.speed_mm_s, 300);
     ck_assert_uint_eq(route->leg[0].ends.for_ms, 2500);
     ck_assert_uint_eq(route->leg[0].ends.lines, 2);
-    ck_assert_uint_eq(route->group[0].times, 3);
+    ck_assert_uint_eq(route->group[0].rounds, 3);
     ck_assert_float_eq(route->leg[1].parameters.turn.angle_deg, -30);
     lab_route_free(route);
 }
@@ -41,22 +41,22 @@ START_TEST(legs_have_names_ends_groups_and_what_follows) {
         read_text(HEAD "legs:\n"
                        "  - advance: {distance_mm: 9}\n"
                        "    name: first\n"
-                       "    until: {touch: [left, back], ending: moving}\n"
+                       "    ends: {touch: [left, back], ending: moving}\n"
                        "    expect: [touch, no_line]\n"
                        "    follow: {stalled: {again: 2}, other: {go_to: last}}\n"
-                       "  - repeat: {times: 4}\n"
+                       "  - group: {rounds: 4}\n"
                        "    name: both\n"
-                       "    until: {button: true}\n"
+                       "    ends: {button: true}\n"
                        "    legs:\n"
                        "      - turn: {angle_deg: 5}\n"
                        "        follow: {done: {go_to: both, times: 3}, time: fail}\n"
-                       "      - repeat: {times: 2}\n"
+                       "      - group: {rounds: 2}\n"
                        "        legs:\n"
                        "          - action: {takes_s: 1.5}\n"
                        "  - stop_on_line: {}\n"
                        "    name: last\n"
                        "    expect: done\n"
-                       "    until: {for_s: 3}\n");
+                       "    ends: {for_s: 3}\n");
     ck_assert_uint_eq(route->legs, 4);
     const lab_leg *first = &route->leg[0];
     ck_assert_str_eq(first->name, "first");
@@ -72,11 +72,11 @@ START_TEST(legs_have_names_ends_groups_and_what_follows) {
     ck_assert_uint_eq(route->groups, 2); // the inner one first
     ck_assert_uint_eq(route->group[0].first, 2);
     ck_assert_uint_eq(route->group[0].last, 2);
-    ck_assert_uint_eq(route->group[0].times, 2);
+    ck_assert_uint_eq(route->group[0].rounds, 2);
     ck_assert_uint_eq(route->group[1].first, 1);
     ck_assert_uint_eq(route->group[1].last, 2);
     ck_assert_str_eq(route->group[1].name, "both");
-    ck_assert(route->group[1].until.button);
+    ck_assert(route->group[1].ends.button);
     ck_assert_int_eq(route->leg[1].rule[0].next, CMO_GO_TO);
     ck_assert_uint_eq(route->leg[1].rule[0].leg, 1);
     ck_assert_uint_eq(route->leg[1].rule[0].times, 3);
@@ -121,15 +121,15 @@ START_TEST(what_is_wrong_is_said_with_line_and_field) {
          "b.yaml:6: legs[1].follow: no leg is called hom; did you mean home?"},
         {"legs:\n  - turn: {angle_deg: 5}\n    expect: other\n", "legs[1].expect: no outcome"},
         {"legs:\n  - turn: {angle_deg: 5}\n    legs: []\n", "legs[1].legs: is a group's"},
-        {"legs:\n  - repeat: {times: 2}\n", "a group has legs"},
-        {"legs:\n  - repeat: {}\n    legs: [{turn: {angle_deg: 5}}]\n",
-         "legs[1].repeat.times: must be given, or an until beside it"},
-        {"legs:\n  - repeat: {times: 2}\n    expect: done\n    legs: [{turn: {angle_deg: 5}}]\n",
+        {"legs:\n  - group: {rounds: 2}\n", "a group has legs"},
+        {"legs:\n  - group: {}\n    legs: [{turn: {angle_deg: 5}}]\n",
+         "legs[1].group.rounds: must be given, or ends beside it"},
+        {"legs:\n  - group: {rounds: 2}\n    expect: done\n    legs: [{turn: {angle_deg: 5}}]\n",
          "is of a routine's leg, not of a group"},
-        {"legs:\n  - repeat: {times: 2}\n    legs:\n      - repeat: {times: 2}\n        legs:\n"
-         "          - repeat: {times: 2}\n            legs: [{turn: {angle_deg: 5}}]\n",
+        {"legs:\n  - group: {rounds: 2}\n    legs:\n      - group: {rounds: 2}\n        legs:\n"
+         "          - group: {rounds: 2}\n            legs: [{turn: {angle_deg: 5}}]\n",
          "legs[1].legs[1].legs[1]: groups stand in each other 2 deep at most"},
-        {"legs:\n  - turn: {angle_deg: 5}\n    repeat: {times: 2}\n",
+        {"legs:\n  - turn: {angle_deg: 5}\n    group: {rounds: 2}\n",
          "must name exactly one routine"},
         {"legs:\n  - name: a\n", "must name exactly one routine"},
         {"legs:\n  - include: none.yaml\n", "a/none.yaml: the route cannot be read"},
@@ -205,18 +205,18 @@ START_TEST(a_route_is_checked_whole_before_it_moves) {
         {"legs:\n  - advance: {distance_mm: 9}\n    follow: {other: {go_to: a}}\n    name: a\n",
          "legs[1].follow.times: has no end: say how many times"},
         {"legs:\n  - turn: {angle_deg: 9}\n    follow: {other: {go_to: b}}\n"
-         "  - repeat: {times: 2}\n    legs:\n      - turn: {angle_deg: 9}\n"
+         "  - group: {rounds: 2}\n    legs:\n      - turn: {angle_deg: 9}\n"
          "      - turn: {angle_deg: 9}\n        name: b\n",
          "legs[1].follow.go_to: leads into a group"},
-        {"legs:\n  - repeat: {times: 2}\n    until: {way_mm: 9}\n    legs: [{turn: {angle_deg: "
+        {"legs:\n  - group: {rounds: 2}\n    ends: {way_mm: 9}\n    legs: [{turn: {angle_deg: "
          "9}}]\n",
-         "legs[1].follow.until: counts ways or turns of a group"},
+         "legs[1].group.ends: counts ways or turns of a group"},
         {"legs:\n  - advance: {distance_mm: 90, ending: moving}\n  - turn: {angle_deg: 9}\n",
          "legs[1]: ends moving, and turn begins at a standstill"},
         {"legs:\n  - drive_until_line: {cruise_mm_s: 500, ending: moving}\n"
          "  - advance: {distance_mm: 20}\n",
          "legs[1]: ends at 500 mm/s, and advance has no room to slow down in; 346.4 mm/s would do"},
-        {"legs:\n  - turn: {angle_deg: 90}\n    until: {turn_deg: 45, ending: moving}\n"
+        {"legs:\n  - turn: {angle_deg: 90}\n    ends: {turn_deg: 45, ending: moving}\n"
          "  - advance: {distance_mm: 50}\n",
          "legs[1]: turn ends at a standstill; ending: halted would do"},
         {"legs:\n  - turn: {angle_deg: 9}\n  - stop_on_line: {cruise_mm_s: 600, least_width_mm: "
@@ -226,8 +226,8 @@ START_TEST(a_route_is_checked_whole_before_it_moves) {
          "legs[2]: advance ends at (150, 1080), which is not on the mat; x 0 to 1800, y 0 to 1000"},
         {"legs:\n  - turn: {angle_deg: 9}\n  - advance: {distance_mm: 90, speed_mm_s: 2000}\n",
          "legs[2].advance.speed_mm_s: makes no sense for this robot; 700 would do"},
-        {"legs:\n  - turn: {angle_deg: 9}\n    until: {lines: 1, band: {low: 0.6, high: 0.4}}\n",
-         "legs[1].until.band: makes no sense"},
+        {"legs:\n  - turn: {angle_deg: 9}\n    ends: {lines: 1, band: {low: 0.6, high: 0.4}}\n",
+         "legs[1].ends.band: makes no sense"},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         char *text = g_strconcat(DEMO, cases[i].legs, NULL);
@@ -355,7 +355,7 @@ END_TEST
 
 START_TEST(a_run_that_is_not_as_expected_says_so) {
     write_file("r.yaml", DEMO "legs:\n  - advance: {distance_mm: 90}\n"
-                              "    until: {range_below_mm: 30}\n    expect: range_below\n"
+                              "    ends: {range_below_mm: 30}\n    expect: range_below\n"
                               "  - turn: {angle_deg: 9}\n");
     ck_assert_int_eq(CALL("drive %s/r.yaml"), 1);
     ck_assert_ptr_nonnull(strstr(out, "run: unexpected after"));

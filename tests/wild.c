@@ -248,8 +248,8 @@ static void drive_route(wild *w, cmo_robot *robot) {
     ends[LEGS] = (cmo_ends){.for_ms = some_ms(d)};
     const cmo_group group = {.first = (uint8_t)dice_pick(d, 2),
                              .last = (uint8_t)dice_pick(d, count),
-                             .times = (uint8_t)dice_pick(d, 3),
-                             .until = dice_chance(d, 0.5) ? &ends[LEGS] : NULL};
+                             .rounds = (uint8_t)dice_pick(d, 3),
+                             .ends = dice_chance(d, 0.5) ? &ends[LEGS] : NULL};
     const cmo_route_parameters route = {.leg = legs,
                                         .legs = count,
                                         CMO_ROOM(room),

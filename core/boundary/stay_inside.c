@@ -210,8 +210,9 @@ static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
     }
     bool seen = felt || in_range(robot, p->charge_mm);
     if (seen && robot->stage == CMO_STAGE_PATROL) {
-        state->course.heading_rad =
-            felt ? state->course.heading_rad : robot->odometer.pose.heading_rad;
+        if (!felt) {
+            state->course.heading_rad = robot->odometer.pose.heading_rad;
+        }
         cmi_enter(robot, CMO_STAGE_CHARGE);
     }
     state->unseen = (uint8_t)(seen ? 0 : state->unseen < 255 ? state->unseen + 1 : 255);

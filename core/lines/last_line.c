@@ -20,6 +20,32 @@ void cmi_last_line_keep(cmo_robot *robot, float angle_rad, float axle_mm, float 
     line->known = true;
 }
 
+void cmi_last_line_met(cmo_robot *robot, const cmo_line_state *state, uint8_t sensor, bool both,
+                       float entry_rad) {
+    const cmo_light_description *d = robot->description->light;
+    float beyond = cmi_way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
+    float ahead = d[sensor].ahead_mm;
+    float left = d[sensor].left_mm;
+    if (both) {
+        uint8_t other = (uint8_t)(1U - sensor);
+        beyond = 0.5F * (beyond + cmi_way_now(robot, other) - state->candidate[other].near.way_mm);
+        ahead = 0.5F * (ahead + d[other].ahead_mm);
+        left = 0.5F * (left + d[other].left_mm);
+    }
+    float sine, cosine, entry_sine, entry_cosine;
+    float now_rad = entry_rad + cmo_turned_rad(robot) - state->candidate[sensor].turn_rad;
+    cmi_sin_cos(now_rad, &sine, &cosine);
+    cmi_sin_cos(entry_rad, &entry_sine, &entry_cosine);
+    cmi_last_line_keep(robot, now_rad, beyond * entry_cosine - (ahead * cosine - left * sine),
+                       cmi_line_width_mm(state, entry_rad));
+}
+
+void cmi_last_line_state(cmo_robot *robot, float normal_rad, float offset_mm) {
+    cmo_last_line *line = &robot->last_line;
+    line->normal_rad = normal_rad;
+    line->offset_mm = offset_mm;
+}
+
 // Nearer to its direction than this, driving on leads along the line and not off it.
 #define ALONG_COS 0.2F
 

@@ -5,11 +5,54 @@
 
 #include <cammino/line_search.h>
 
+#if CMO_LAST_LINE
+
 // Keeps it: the robot is turned to the left of its normal by an angle, and its axle is so far
 // beyond its near edge.
 void cmi_last_line_keep(cmo_robot *robot, float angle_rad, float axle_mm, float width_mm);
 
+// The same of a search that has met it: by both sensors, or by one, to which the line is thought to
+// be square.
+void cmi_last_line_met(cmo_robot *robot, const cmo_line_state *state, uint8_t sensor, bool both,
+                       float entry_rad);
+
+// It is the one that is stated: its normal, and its near edge's distance along that.
+void cmi_last_line_state(cmo_robot *robot, float normal_rad, float offset_mm);
+
 // The way ahead after which none of the watched sensors (bit n: sensor n) can meet it any more.
 float cmi_last_line_clear_mm(const cmo_robot *robot, uint8_t watched);
+
+#else // none is remembered
+
+static inline void cmi_last_line_keep(cmo_robot *robot, float angle_rad, float axle_mm,
+                                      float width_mm) {
+    (void)robot;
+    (void)angle_rad;
+    (void)axle_mm;
+    (void)width_mm;
+}
+
+static inline void cmi_last_line_met(cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                                     bool both, float entry_rad) {
+    (void)robot;
+    (void)state;
+    (void)sensor;
+    (void)both;
+    (void)entry_rad;
+}
+
+static inline void cmi_last_line_state(cmo_robot *robot, float normal_rad, float offset_mm) {
+    (void)robot;
+    (void)normal_rad;
+    (void)offset_mm;
+}
+
+static inline float cmi_last_line_clear_mm(const cmo_robot *robot, uint8_t watched) {
+    (void)robot;
+    (void)watched;
+    return 0.0F;
+}
+
+#endif
 
 #endif

@@ -4,6 +4,7 @@
 
 #include "../shared/description.h"
 #include "../shared/routine.h"
+#include "../shared/trig.h"
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
 
@@ -325,4 +326,19 @@ bool cmi_line_met(const cmo_line_state *state, bool accepted) {
         }
     }
     return state->parameters.sensor == CMO_SENSOR_BOTH ? met == state->watched : met != 0;
+}
+
+float cmi_line_width_mm(const cmo_line_state *state, float entry_rad) {
+    float sum = 0.0F;
+    uint8_t count = 0;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        if (candidate->accepted && candidate->passed) {
+            sum += candidate->far_mm - candidate->near.way_mm;
+            count++;
+        }
+    }
+    float sine, cosine;
+    cmi_sin_cos(entry_rad, &sine, &cosine);
+    return count > 0 ? sum / (float)count * cosine : 0.0F;
 }

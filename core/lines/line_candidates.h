@@ -47,6 +47,9 @@ static inline bool cmi_line_needs_far(const cmo_line_state *state) {
     return state->parameters.rest == CMO_REST_CENTRE || state->parameters.rest == CMO_REST_FAR_EDGE;
 }
 
+// Width of the line across it, by the sensors that have gone over both its edges; 0: none has.
+float cmi_line_width_mm(const cmo_line_state *state, float entry_rad);
+
 // All edges are elsewhere by the encoders, by as much.
 void cmi_line_shift(cmo_line_state *state, float by_mm);
 

@@ -64,45 +64,6 @@ void cmi_line_write_settling(cmo_robot *robot, const cmo_line_state *state) {
     }
 }
 
-// Width of the line across it, by the sensors that have gone over both its edges.
-float cmi_line_width_mm(const cmo_line_state *state, float entry_rad) {
-    float sum = 0.0F;
-    uint8_t count = 0;
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        const cmo_candidate *candidate = &state->candidate[i];
-        if (candidate->accepted && candidate->passed) {
-            sum += candidate->far_mm - candidate->near.way_mm;
-            count++;
-        }
-    }
-    float sine, cosine;
-    cmi_sin_cos(entry_rad, &sine, &cosine);
-    return count > 0 ? sum / (float)count * cosine : 0.0F;
-}
-
-#if CMO_LAST_LINE
-// Where the line is that was met: by both sensors, or by one, which thinks it square to its way.
-static void keep_line(cmo_robot *robot, const cmo_line_state *state, uint8_t sensor, bool angled,
-                      float angle_rad) {
-    const cmo_light_description *d = robot->description->light;
-    float beyond = cmi_way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
-    float ahead = d[sensor].ahead_mm;
-    float left = d[sensor].left_mm;
-    if (angled) {
-        uint8_t other = (uint8_t)(1U - sensor);
-        beyond = 0.5F * (beyond + cmi_way_now(robot, other) - state->candidate[other].near.way_mm);
-        ahead = 0.5F * (ahead + d[other].ahead_mm);
-        left = 0.5F * (left + d[other].left_mm);
-    }
-    float sine, cosine, entry_sine, entry_cosine;
-    float now_rad = angle_rad + cmo_turned_rad(robot) - state->candidate[sensor].turn_rad;
-    cmi_sin_cos(now_rad, &sine, &cosine);
-    cmi_sin_cos(angle_rad, &entry_sine, &entry_cosine);
-    cmi_last_line_keep(robot, now_rad, beyond * entry_cosine - (ahead * cosine - left * sine),
-                       cmi_line_width_mm(state, angle_rad));
-}
-#endif
-
 void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_target target_of) {
     uint8_t sensor = cmi_line_first(robot, state);
     const cmo_candidate *candidate = &state->candidate[sensor];
@@ -131,9 +92,7 @@ void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_target target_
             cmi_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmi_degrees(angle + turned));
         }
     }
-#if CMO_LAST_LINE
-    keep_line(robot, state, sensor, angled, angle);
-#endif
+    cmi_last_line_met(robot, state, sensor, angled, angle);
     if (CMO_SLIDING && state->slid) {
         robot->report.estimated |=
             robot->report.present &

@@ -8,9 +8,6 @@
 // Writes the figures of the looks, the crossing speed, and the time to settle.
 void cmi_line_write_settling(cmo_robot *robot, const cmo_line_state *state);
 
-// Width of the line across it, by the sensors that have gone over both its edges; 0: none has.
-float cmi_line_width_mm(const cmo_line_state *state, float entry_rad);
-
 // Where the rest is, beyond the near edge, when the sensors stand so far beyond it.
 typedef float (*cmi_target)(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm);
 

@@ -92,20 +92,15 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
 
 // Off the line that was met last: the rest of the way counts from there. Returns the way to it.
 static float start_clear(const cmo_robot *robot, cmo_line_state *state) {
-    float clear = 0.0F;
-#if CMO_LAST_LINE
     cmo_line_parameters *p = &state->parameters;
-    clear = p->off_line ? cmi_last_line_clear_mm(robot, state->watched) : 0.0F;
-    if (clear > p->blind_mm) {
-        uint32_t longer_ms = (uint32_t)(2000.0F * (clear - p->blind_mm) / p->cruise_mm_s);
-        p->longest_mm += clear - p->blind_mm;
+    float clear = p->off_line ? cmi_last_line_clear_mm(robot, state->watched) : 0.0F;
+    float further = clear - p->blind_mm;
+    if (further > 0.0F) {
+        uint32_t longer_ms = (uint32_t)(2000.0F * further / p->cruise_mm_s);
+        p->longest_mm += further;
         p->longest_ms += longer_ms < CMO_NO_END - p->longest_ms ? longer_ms : 0U;
         p->blind_mm = clear;
     }
-#else
-    (void)robot;
-    (void)state;
-#endif
     return clear;
 }
 

@@ -4,7 +4,8 @@
 #include "../shared/description.h"
 #include "../shared/trig.h"
 #include "../tick/odometer.h"
-#include "line_figures.h"
+#include "last_line.h"
+#include "line_candidates.h"
 
 #include <math.h>
 #include <stddef.h>
@@ -71,11 +72,7 @@ bool cmo_take_pose(cmo_robot *robot, const cmo_line_state *state, const cmo_stat
     float along = (pose->y_mm - line->y_mm) * nx - (pose->x_mm - line->x_mm) * ny;
     pose->x_mm = line->x_mm + across * nx - along * ny;
     pose->y_mm = line->y_mm + across * ny + along * nx;
-#if CMO_LAST_LINE
-    cmo_last_line *last = &robot->last_line;
-    last->normal_rad = square;
-    last->offset_mm = line->x_mm * nx + line->y_mm * ny;
-#endif
+    cmi_last_line_state(robot, square, line->x_mm * nx + line->y_mm * ny);
     if (left_over != NULL) {
         *left_over =
             (cmo_left_over){state->parameters.rest != CMO_REST_HALTED ? error : 0.0F, residual_deg};

@@ -10,7 +10,6 @@
 #include "../tick/light_input.h"
 
 #include <math.h>
-#include <string.h>
 
 static const cmi_row rows[] CMO_FLASH = {CMO_ENDS_PARAMETERS(CMI_ROW, cmo_ends)};
 
@@ -125,14 +124,14 @@ static bool count_lines(cmo_robot *robot, const cmo_ends *ends, cmo_ends_seen *s
     return seen->lines >= ends->lines;
 }
 
+// One that is held from before has to be let go first.
 static bool is_pressed(const cmo_robot *robot, cmo_ends_seen *seen) {
-    bool pressed = seen->let_go;
-    if (robot->sample->have & CMO_HAVE_BUTTONS) {
-        pressed = seen->let_go && robot->sample->start;
-        seen->let_go = seen->let_go || !robot->sample->start;
-        return pressed;
+    if (!(robot->sample->have & CMO_HAVE_BUTTONS)) {
+        return false;
     }
-    return false;
+    bool pressed = seen->let_go && robot->sample->start;
+    seen->let_go = seen->let_go || !robot->sample->start;
+    return pressed;
 }
 
 cmo_by cmi_end_met(cmo_robot *robot, const cmo_ends *ends, cmo_ends_seen *seen, uint32_t time_ms,
@@ -160,8 +159,7 @@ cmo_by cmi_end_met(cmo_robot *robot, const cmo_ends *ends, cmo_ends_seen *seen, 
     return by;
 }
 
-// ---------------------------------------------------------------------------------- and is ended
-// --
+// ------------------------------------------------------------------------------- how it ends --
 
 // What is pushed never stands.
 #define PATIENCE_MS 3000U
@@ -205,8 +203,7 @@ void cmi_end_by(cmo_robot *robot, const cmo_ends *ends, cmo_by by, cmo_routine *
     cmi_take_over(robot, stop, come_to_a_stand, 2U * PATIENCE_MS);
 }
 
-// --------------------------------------------------------------------------------- by themselves
-// --
+// -------------------------------------------------------------------------------- by itself --
 
 static void watch(cmo_robot *robot, cmo_overseer *overseer) {
     cmo_ends_state *state = (cmo_ends_state *)overseer;

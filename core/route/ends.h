@@ -5,7 +5,7 @@
 
 #include <cammino/ends.h>
 
-// Whether they make sense on this robot; `cut` reads them from where they stand.
+// Whether they make sense on this robot.
 cmo_outcome cmi_check_ends(cmo_robot *robot, const cmo_ends *ends);
 
 // Whether any of them is stated, and any that counts from the routine's start.

@@ -104,7 +104,7 @@ static void go_on(cmo_robot *robot, cmo_route_state *state, uint8_t left) {
         }
         cmo_group_state *at = &state->group[cmo_group_depth(route, i)];
         at->round++;
-        if (group.times == 0 || at->round < group.times) {
+        if (group.rounds == 0 || at->round < group.rounds) {
             enter(robot, state, from, group.first, i);
             return;
         }
@@ -189,8 +189,7 @@ static void follow(cmo_robot *robot, cmo_route_state *state, const cmo_leg *leg)
     }
 }
 
-// ---------------------------------------------------------------------------------- tick by tick
-// --
+// ------------------------------------------------------------------------------ tick by tick --
 
 // One end; true: it is met.
 static bool check_end(cmo_robot *robot, cmo_route_state *state, const cmo_ends *at,
@@ -217,11 +216,11 @@ static void watch(cmo_robot *robot, cmo_overseer *overseer) {
     }
     for (uint8_t i = 0; i < route->groups; i++) {
         cmo_group group = cmi_group_of(route, i);
-        if (group.until == NULL || !cmi_leg_within(&group, state->leg)) {
+        if (group.ends == NULL || !cmi_leg_within(&group, state->leg)) {
             continue;
         }
         cmo_group_state *at = &state->group[cmo_group_depth(route, i)];
-        if (check_end(robot, state, group.until, &at->seen, robot->run_ms - at->since_ms, false)) {
+        if (check_end(robot, state, group.ends, &at->seen, robot->run_ms - at->since_ms, false)) {
             state->leaving = (uint8_t)(i + 1U);
             return;
         }

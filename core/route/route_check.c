@@ -52,18 +52,18 @@ static cmo_outcome check_group(cmo_robot *robot, const cmo_route_parameters *rou
     if (cmo_group_depth(route, number) >= CMO_GROUPS_DEEP) {
         return wrong(robot, "groups", (float)CMO_GROUPS_DEEP);
     }
-    cmo_ends until = {0};
-    if (group.until != NULL) {
-        CMO_READ_FLASH(&until, group.until, sizeof until);
-        cmo_outcome outcome = cmi_check_ends(robot, &until);
+    cmo_ends ends = {0};
+    if (group.ends != NULL) {
+        CMO_READ_FLASH(&ends, group.ends, sizeof ends);
+        cmo_outcome outcome = cmi_check_ends(robot, &ends);
         if (is_refused(outcome)) {
             return outcome;
         }
     }
-    if (group.times == 0 && !cmi_any_end(&until)) {
-        return wrong(robot, "times", 1.0F);
+    if (group.rounds == 0 && !cmi_any_end(&ends)) {
+        return wrong(robot, "rounds", 1.0F);
     }
-    return cmi_any_way(&until) ? wrong(robot, "until", NAN) : CMO_OUTCOME_DONE;
+    return cmi_any_way(&ends) ? wrong(robot, "ends", NAN) : CMO_OUTCOME_DONE;
 }
 
 // ----------------------------------------------------------------------------------------- legs --

@@ -91,9 +91,9 @@ typedef struct cmo_leg {
 /** Legs that are repeated together. What ends a group ends the leg that runs, and goes on behind
  *  the group. */
 typedef struct cmo_group {
-    uint8_t first, last;   /**< its legs, from 0 */
-    uint16_t times;        /**< 0: until its end */
-    const cmo_ends *until; /**< NULL: none. Its time counts over all rounds; no way and no turn */
+    uint8_t first, last;  /**< its legs, from 0 */
+    uint16_t rounds;      /**< 0: until its end */
+    const cmo_ends *ends; /**< NULL: none. Its time counts over all rounds; no way and no turn */
 } cmo_group;
 
 typedef struct cmo_route_parameters {

@@ -127,9 +127,9 @@ typedef struct lab_group {
     char *name; /**< NULL: none */
     int line;
     uint8_t first, last; /**< from 0 */
-    uint16_t times;      /**< 0: until its end */
+    uint16_t rounds;     /**< 0: until its end */
     bool ended;
-    cmo_ends until;
+    cmo_ends ends;
 } lab_group;
 #define LAB_GROUPS_MAX 50
 
@@ -191,6 +191,9 @@ char *lab_ends_text(const cmo_ends *ends);
 /** A leg's rules, as "no_line: again 2, other: go_to home"; "" for none. To be freed with g_free().
  */
 char *lab_follow_text(const lab_route *route, unsigned leg);
+
+/** The innermost group that a leg (from 0) stands in; NULL: none. */
+const lab_group *lab_group_of(const lab_route *route, unsigned leg);
 
 /** Its name, or its routine's. */
 const char *lab_leg_called(const lab_leg *leg);

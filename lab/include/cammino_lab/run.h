@@ -51,7 +51,7 @@ typedef struct lab_heat {
 typedef struct lab_leg_result {
     unsigned number;  /**< in the route, from 1 */
     unsigned round;   /**< of the innermost group that it stands in, from 1; 0: it stands in none */
-    const char *name; /**< the route's; NULL: none */
+    const char *name; /**< the route's, and no longer there than that; NULL: none */
     cmo_routine_id routine;
     cmo_outcome outcome;
     cmo_report report;
