@@ -131,7 +131,7 @@ static bool in_range(const cmo_robot *robot, float range_mm) {
 static bool is_over(const cmo_robot *robot, const cmo_stay_inside_state *state) {
     const cmo_stay_inside_parameters *p = &state->parameters;
     const cmo_sample *sample = robot->sample;
-    float way = cmo_way_mm(robot) - 0.5F * (robot->start_left_mm + robot->start_right_mm);
+    float way = cmi_gone_mm(robot);
     bool drives_on = robot->stage == CMO_STAGE_PATROL || robot->stage == CMO_STAGE_CHARGE;
     return state->ending || (p->for_ms != CMO_NO_END && robot->elapsed_ms >= p->for_ms) ||
            (sample->have & CMO_HAVE_TOUCH && sample->touch & p->touch) ||

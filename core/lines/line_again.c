@@ -128,6 +128,9 @@ static void look_again(cmo_line_state *state, uint8_t sensor, const cmo_crossing
 void cmi_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                          const cmo_crossing *crossing, bool far) {
     cmo_candidate *candidate = &state->candidate[sensor];
+    if (CMO_TWO_SIDED && candidate->worn) {
+        return;
+    }
     if (CMO_SLIDING && state->looks_again) {
         if (candidate->open) {
             look_again(state, sensor, crossing, far);
@@ -174,9 +177,11 @@ bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
     int wrong = state->parameters.rest == CMO_REST_FAR_EDGE ? -1 : 1;
     int least = 1;
     int most = -1;
+    bool all = true;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];
-        if (candidate->accepted) {
+        all = all && !(CMO_TWO_SIDED && candidate->worn);
+        if (cmi_line_tells(candidate)) {
             if (!centre && has_slid_across(robot, state, i)) {
                 return true;
             }
@@ -189,9 +194,10 @@ bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
         }
     }
     if (centre) {
-        return least == most && least != 0;
+        return all && least == most && least != 0;
     }
-    return least == most && (least == wrong || state->rounds >= 2);
+    // Where one of them cannot tell, the other one may well stand off it, at a slant.
+    return all && least == most && (least == wrong || state->rounds >= 2);
 }
 
 float cmi_line_to_search(const cmo_robot *robot, const cmo_line_state *state) {

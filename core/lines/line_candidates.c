@@ -11,10 +11,6 @@
 #include <math.h>
 #include <stddef.h>
 
-// Where one sensor has proved a line, the other one need not have measured it as wide: its tyre may
-// slide, and the spots may differ. Wider than the longest decoration it must be.
-#define LESSER_PROOF 0.65F
-
 // The tangent of the entry angle from which on it must have the whole: sensors that meet something
 // far apart may have met two things.
 #define SURE_TANGENT 0.25F
@@ -61,15 +57,11 @@ static void accept(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     }
 }
 
-static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm,
-                      cmo_passed_reason reason) {
+void cmi_line_note_passed(cmo_robot *robot, uint8_t sensor, float way_mm, float width_mm,
+                          cmo_passed_reason reason) {
     cmo_report *report = &robot->report;
     float count = cmo_figure_or(report, CMO_PASSED_OVER, 0.0F) + 1.0F;
-    cmo_candidate *candidate = &state->candidate[sensor];
-    candidate->open = false;
-    candidate->met = CMO_TWO_SIDED && reason == CMO_PASSED_TOO_NARROW &&
-                     width_mm >= LESSER_PROOF * least_mm(state);
-    report->passed_at_mm = candidate->near.way_mm - cmi_start_way(robot, sensor);
+    report->passed_at_mm = way_mm - cmi_start_way(robot, sensor);
     report->passed_width_mm = width_mm;
     report->passed_reason = (uint8_t)reason;
     report->passed_sensor = sensor;
@@ -77,8 +69,13 @@ static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, f
     cmi_notify(robot, CMO_EVENT_PASSED_OVER, (int)count);
 }
 
-static bool is_settling(const cmo_robot *robot) {
-    return robot->stage == CMO_STAGE_RETURN || robot->stage == CMO_STAGE_SETTLE;
+static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float width_mm,
+                      cmo_passed_reason reason) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    candidate->open = false;
+    candidate->met = CMO_TWO_SIDED && reason == CMO_PASSED_TOO_NARROW &&
+                     width_mm >= CMI_LINE_LESSER_PROOF * least_mm(state);
+    cmi_line_note_passed(robot, sensor, candidate->near.way_mm, width_mm, reason);
 }
 
 // By the wheels it is too narrow. But braking they may have slid: no robot is faster then than it
@@ -102,15 +99,22 @@ static uint8_t beside(uint8_t sensor) {
     return (uint8_t)(CMI_FRONT - 1 - sensor);
 }
 
-// Where a sensor has met what it is on, ahead of where the axle started.
-static float met_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
-    return state->candidate[sensor].near.way_mm - cmi_start_way(robot, sensor) +
-           robot->description->light[sensor].ahead_mm;
+// By how much further on than the other sensor this one meets lines here, where that is known.
+static float usual_mm(const cmo_line_state *state, uint8_t sensor) {
+    return sensor == 0 ? state->skew_mm : -state->skew_mm;
 }
 
-// By how much further on than the other sensor this one has met what it is on.
+// By how much further on than that it has met what it is on.
 static float later_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
-    return met_mm(robot, state, sensor) - met_mm(robot, state, beside(sensor));
+    float left = state->candidate[0].near.way_mm;
+    float right = state->candidate[CMI_FRONT - 1].near.way_mm;
+    float later = cmi_line_later_mm(robot, left, right);
+    return (sensor == 0 ? later : -later) - usual_mm(state, sensor);
+}
+
+// How far a sensor goes on until the other one should have met what it has.
+static float wait_mm(const cmo_line_state *state, uint8_t sensor) {
+    return state->window_mm + fmaxf(-usual_mm(state, sensor), 0.0F);
 }
 
 // The other sensor has stood on something since before the search, or since it passed it over: now
@@ -131,6 +135,23 @@ static bool is_known(const cmo_robot *robot, const cmo_candidate *candidate, uin
     return candidate->known && from < cmi_line_slack_mm(robot, sensor);
 }
 
+// How far a sensor has come over its candidate: to the far edge, or to its newest look.
+static float shown_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float to = candidate->passed ? candidate->far_mm : robot->light[sensor].way_mm;
+    return fabsf(to - candidate->near.way_mm);
+}
+
+void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_crossing *crossing) {
+    candidate->near = *crossing;
+    candidate->speed_mm_s = fabsf(cmo_speed_mm_s(robot));
+    cmo_moment moment = cmi_odometer_at(&robot->odometer, crossing->time_us);
+    candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
+    candidate->met = candidate->open = true;
+    candidate->known = candidate->passed = candidate->corrected = candidate->doubted = false;
+    candidate->accepted = candidate->worn = false;
+}
+
 static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                   const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
@@ -138,21 +159,22 @@ static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     if (candidate->accepted || (CMO_SLIDING && is_known(robot, candidate, sensor, crossing))) {
         return;
     }
+    float on = crossing->way_mm - candidate->near.way_mm;
+    if (CMO_TWO_SIDED && state->parallel && candidate->open && candidate->passed &&
+        shown_mm(robot, state, sensor) >= CMI_LINE_LESSER_PROOF * least_mm(state) &&
+        on <= wait_mm(state, sensor)) {
+        return; // of dense lines at a slant, the next one: the other sensor has yet to meet this
+    }
     if (cmi_line_pairs(state) && candidate->open && !candidate->doubted) {
         // Met too early for a line that begins here.
         float width = candidate->far_mm - candidate->near.way_mm;
         pass_over(robot, state, sensor, width, CMO_PASSED_ONE_SIDED);
     }
-    candidate->near = *crossing;
-    candidate->speed_mm_s = fabsf(cmo_speed_mm_s(robot));
-    cmo_moment moment = cmi_odometer_at(&robot->odometer, crossing->time_us);
-    candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
-    candidate->met = true;
+    cmi_line_mark(robot, candidate, crossing);
     candidate->open = !blind;
     if (cmi_line_pairs(state)) {
         count_in(robot, state, sensor);
     }
-    candidate->known = candidate->passed = candidate->corrected = candidate->doubted = false;
 }
 
 static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
@@ -181,10 +203,10 @@ static bool leaves_ahead(const cmo_robot *robot, const cmo_candidate *candidate,
     return speed > 0.0F;
 }
 
-static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
-                          const cmo_crossing *crossing) {
+void cmi_line_take(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                   const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
-    bool settles = is_settling(robot);
+    bool settles = cmi_line_settles(robot);
     bool far = crossing->entering ? candidate->side > 0
                                   : !settles || leaves_ahead(robot, candidate, crossing->way_mm);
     candidate->side = (int8_t)(crossing->entering ? 0 : far ? 1 : -1);
@@ -197,13 +219,6 @@ static void take_crossing(cmo_robot *robot, cmo_line_state *state, uint8_t senso
     } else {
         leave(robot, state, sensor, crossing);
     }
-}
-
-// How far a sensor has come over its candidate: to the far edge, or to its newest look.
-static float shown_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
-    const cmo_candidate *candidate = &state->candidate[sensor];
-    float to = candidate->passed ? candidate->far_mm : robot->light[sensor].way_mm;
-    return fabsf(to - candidate->near.way_mm);
 }
 
 // It has lasted for so long: in passing, or while it stands or drives on it.
@@ -219,7 +234,7 @@ static bool has_shown(const cmo_robot *robot, const cmo_line_state *state, uint8
 static float proof_mm(const cmo_robot *robot, const cmo_line_state *state) {
     bool locks = cmi_line_pairs(state) && robot->stage == CMO_STAGE_HALT &&
                  state->parameters.rest == CMO_REST_HALTED;
-    return (locks ? LESSER_PROOF : CMO_PROOF_SHARE) * least_mm(state);
+    return (locks ? CMI_LINE_LESSER_PROOF : CMO_PROOF_SHARE) * least_mm(state);
 }
 
 // It has left what was too narrow for a line.
@@ -235,11 +250,12 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
     // The tangent of the entry angle is `later` over the sensors' distance, so a line that is w
     // wide lasts for w sqrt(1 + tan^2) along the way.
     uint8_t other = beside(sensor);
-    float tangent = later / fmaxf(fabsf(cmi_across_mm(robot->description)), 1.0F);
+    float tangent =
+        (later + usual_mm(state, sensor)) / fmaxf(fabsf(cmi_across_mm(robot->description)), 1.0F);
     float slant = sqrtf(1.0F + tangent * tangent);
     float proof = proof_mm(robot, state) * slant;
     float sure = fminf(fabsf(tangent) / SURE_TANGENT, 1.0F);
-    float lesser = sure * proof + (1.0F - sure) * LESSER_PROOF * least_mm(state) * slant;
+    float lesser = sure * proof + (1.0F - sure) * CMI_LINE_LESSER_PROOF * least_mm(state) * slant;
     if (!state->candidate[other].open) {
         return has_shown(robot, state, sensor, proof);
     }
@@ -251,7 +267,8 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
 static void judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
     // Coming back, it drives over what it has left.
-    if (!candidate->open || candidate->accepted || (is_settling(robot) && !candidate->passed)) {
+    if (!candidate->open || candidate->accepted ||
+        (cmi_line_settles(robot) && !candidate->passed)) {
         return;
     }
     float shown = shown_mm(robot, state, sensor);
@@ -284,8 +301,8 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     } else if (is_narrow(robot, state, sensor) &&
                (!shares || second->accepted || is_narrow(robot, state, other))) {
         pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_TOO_NARROW);
-    } else if (!is_settling(robot) && !within && !candidate->doubted &&
-               cmi_way_now(robot, sensor) - candidate->near.way_mm > state->window_mm) {
+    } else if (!cmi_line_settles(robot) && !within && !candidate->doubted &&
+               cmi_way_now(robot, sensor) - candidate->near.way_mm > wait_mm(state, sensor)) {
         pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_ONE_SIDED);
     }
 }
@@ -293,8 +310,12 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
 void cmi_line_look(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         const cmo_light *light = &robot->light[i];
-        for (uint8_t n = 0; n < light->crossings && state->watched & 1U << i; n++) {
-            take_crossing(robot, state, i, &light->crossing[n]);
+        bool watched = state->watched & 1U << i;
+        if (watched && state->take != NULL) {
+            state->take(robot, state, i);
+        }
+        for (uint8_t n = 0; n < light->crossings && watched && state->take == NULL; n++) {
+            cmi_line_take(robot, state, i, &light->crossing[n]);
         }
         if (!cmi_line_pairs(state)) {
             judge(robot, state, i);

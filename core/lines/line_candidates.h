@@ -6,11 +6,16 @@
 #include <cammino/budget.h>
 #include <cammino/line_search.h>
 
+#include "../shared/description.h"
 #include "../tick/odometer.h"
 
 // Whatever tyres and floor: a robot that slides is thought to brake with no less than this share of
 // what is stated of it.
 #define CMI_LINE_LEAST_BRAKING 0.2F
+
+// Where one sensor has proved a line, the other one need not have measured it as wide: its tyre may
+// slide, and the spots may differ. Wider than the longest decoration it must be.
+#define CMI_LINE_LESSER_PROOF 0.65F
 
 // Two places of one thing differ by no more: each is known to within a part of the spot, and the
 // way to within some counts.
@@ -28,7 +33,34 @@ static inline float cmi_way_now(const cmo_robot *robot, uint8_t sensor) {
                           robot->odometer.right_mm);
 }
 
-// Takes this tick's crossings into the candidates.
+// Where a place on its way lies ahead of where the axle started.
+static inline float cmi_line_ahead_mm(const cmo_robot *robot, uint8_t sensor, float way_mm) {
+    return way_mm - cmi_start_way(robot, sensor) + robot->description->light[sensor].ahead_mm;
+}
+
+// By how much further on than the right one the left sensor has met something; both ways count from
+// where the routine started, for before it the robot may have turned.
+static inline float cmi_line_later_mm(const cmo_robot *robot, float left_way_mm,
+                                      float right_way_mm) {
+    return cmi_line_ahead_mm(robot, 0, left_way_mm) -
+           cmi_line_ahead_mm(robot, CMI_FRONT - 1, right_way_mm);
+}
+
+// A candidate begins with this crossing.
+void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_crossing *crossing);
+
+// Reports what was no line, and where the sensor was on its way when it met that.
+void cmi_line_note_passed(cmo_robot *robot, uint8_t sensor, float way_mm, float width_mm,
+                          cmo_passed_reason reason);
+
+// It comes back or settles: edges are met again, and nothing new is.
+static inline bool cmi_line_settles(const cmo_robot *robot) {
+    return robot->stage == CMO_STAGE_RETURN || robot->stage == CMO_STAGE_SETTLE;
+}
+
+// Takes a crossing into the candidates; and this tick's.
+void cmi_line_take(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                   const cmo_crossing *crossing);
 void cmi_line_look(cmo_robot *robot, cmo_line_state *state);
 
 // Whether a line must be met by both sensors.
@@ -41,6 +73,11 @@ uint8_t cmi_line_first(const cmo_robot *robot, const cmo_line_state *state);
 
 // The sensors asked for stand on a candidate; with `accepted`, on a line that has proved itself.
 bool cmi_line_met(const cmo_line_state *state, bool accepted);
+
+// Whether a sensor says where the line is: not where it is worn.
+static inline bool cmi_line_tells(const cmo_candidate *candidate) {
+    return candidate->accepted && !(CMO_TWO_SIDED && candidate->worn);
+}
 
 // Whether the rest asks for the far edge too.
 static inline bool cmi_line_needs_far(const cmo_line_state *state) {

@@ -11,7 +11,7 @@
 #include <math.h>
 #include <stddef.h>
 
-static void write_look_figures(cmo_robot *robot, const cmo_line_state *state) {
+void cmi_line_write_looks(cmo_robot *robot, const cmo_line_state *state) {
     uint32_t sum_us = 0;
     uint32_t worst_us = 0;
     uint32_t count = 0;
@@ -32,31 +32,32 @@ static void write_look_figures(cmo_robot *robot, const cmo_line_state *state) {
     }
 }
 
-// The angle to the perpendicular of the line through both crossing points. When the robot's
-// heading is to the left of the perpendicular, the right sensor crosses first:
-// tan(angle) = (left way - right way) / (left place - right place).
-static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, float *angle_rad) {
+// When the robot's heading is to the left of the perpendicular, the right sensor crosses first:
+// tan(angle) = (left way - right way) / (left place - right place). That is to the heading at the
+// start; what it has turned since comes to it.
+float cmi_line_entry_rad(const cmo_robot *robot, float later_mm, float turn_rad) {
+    float start = (robot->start_right_mm - robot->start_left_mm) / robot->description->track_mm;
+    return cmi_atan(later_mm / cmi_across_mm(robot->description)) + turn_rad - start;
+}
+
+// That of the line through both crossing points.
+static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, uint8_t first,
+                        float *angle_rad) {
     const cmo_candidate *left = &state->candidate[0];
-    const cmo_candidate *right = &state->candidate[CMO_LIGHTS_MAX > 1];
-    if (CMO_LIGHTS_MAX < 2 || !left->open || !right->open) {
-        return false;
+    const cmo_candidate *right = &state->candidate[CMI_FRONT - 1];
+    bool both = CMI_FRONT > 1 && left->open && right->open &&
+                fabsf(cmi_across_mm(robot->description)) >= 1.0F;
+    if (both) {
+        *angle_rad = cmi_line_entry_rad(
+            robot, cmi_line_later_mm(robot, left->near.way_mm, right->near.way_mm),
+            state->candidate[first].turn_rad);
     }
-    const cmo_light_description *l = &robot->description->light[0];
-    const cmo_light_description *r = &robot->description->light[CMO_LIGHTS_MAX > 1];
-    // Both ways from where the routine started: before it the robot may have turned.
-    float along = (left->near.way_mm - cmi_start_way(robot, 0) + l->ahead_mm) -
-                  (right->near.way_mm - cmi_start_way(robot, 1) + r->ahead_mm);
-    float across = l->left_mm - r->left_mm;
-    if (fabsf(across) < 1.0F) {
-        return false;
-    }
-    *angle_rad = cmi_atan(along / across);
-    return true;
+    return both;
 }
 
 void cmi_line_write_settling(cmo_robot *robot, const cmo_line_state *state) {
     const cmo_candidate *candidate = &state->candidate[cmi_line_first(robot, state)];
-    write_look_figures(robot, state);
+    cmi_line_write_looks(robot, state);
     cmi_set_figure(robot, CMO_CROSSING_SPEED_MM_S, candidate->speed_mm_s);
     if (state->stood) {
         int32_t settled_us = (int32_t)(robot->clock_us - robot->still_us - state->stood_us);
@@ -69,7 +70,7 @@ void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_target target_
     const cmo_candidate *candidate = &state->candidate[sensor];
     cmi_line_write_settling(robot, state);
     float angle = 0.0F;
-    bool angled = entry_angle(robot, state, &angle);
+    bool angled = entry_angle(robot, state, sensor, &angle);
     if (angled) {
         cmi_set_figure(robot, CMO_ENTRY_ANGLE_DEG, cmi_degrees(angle));
     }

@@ -5,7 +5,14 @@
 
 #include <cammino/line_search.h>
 
-// Writes the figures of the looks, the crossing speed, and the time to settle.
+// The angle to the perpendicular of a line that the left sensor has met by so much further on, when
+// the wheels had turned the robot by `turn_rad` since they were started.
+float cmi_line_entry_rad(const cmo_robot *robot, float later_mm, float turn_rad);
+
+// Writes the figures of the looks.
+void cmi_line_write_looks(cmo_robot *robot, const cmo_line_state *state);
+
+// The same, the crossing speed, and the time to settle.
 void cmi_line_write_settling(cmo_robot *robot, const cmo_line_state *state);
 
 // Where the rest is, beyond the near edge, when the sensors stand so far beyond it.

@@ -84,7 +84,7 @@ static float edge_off(const cmo_robot *robot, const cmo_line_state *state, bool 
     float missed[2] = {0.0F, 0.0F}; // by sensors that see the edge; by others
     uint8_t counts[2] = {0, 0};
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        if (!state->candidate[i].accepted) {
+        if (!cmi_line_tells(&state->candidate[i])) {
             continue;
         }
         // Each sensor that sees the edge says by how much the encoders are off; one that is past it
@@ -97,7 +97,11 @@ static float edge_off(const cmo_robot *robot, const cmo_line_state *state, bool 
         sees = sees && may_be_edge(robot, state, i, counted, place);
         bool contrary = !is_across(robot, state, i) &&
                         ((place > 0.0F && counted < place) || (place < 0.0F && counted > place));
-        if (sees || contrary) {
+        // A spot that reads as if it hardly touched the edge may well not do so, where the line or
+        // the floor is not quite as its level: further off it is read the same.
+        bool agrees = !cmo_edge_sees(&light->edge, light->reflectance) &&
+                      (place > 0.0F ? counted >= place : counted <= place);
+        if (contrary || (sees && !agrees)) {
             missed[!sees] += place - counted;
         }
         counts[!sees]++;

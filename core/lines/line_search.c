@@ -93,7 +93,10 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
 // Off the line that was met last: the rest of the way counts from there. Returns the way to it.
 static float start_clear(const cmo_robot *robot, cmo_line_state *state) {
     cmo_line_parameters *p = &state->parameters;
-    float clear = p->off_line ? cmi_last_line_clear_mm(robot, state->watched) : 0.0F;
+    if (!CMO_LAST_LINE || !p->off_line) {
+        return 0.0F;
+    }
+    float clear = cmi_last_line_clear_mm(robot, state->watched);
     float further = clear - p->blind_mm;
     if (further > 0.0F) {
         uint32_t longer_ms = (uint32_t)(2000.0F * further / p->cruise_mm_s);
@@ -164,7 +167,7 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
 
 bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
-    float way = cmo_way_mm(robot) - 0.5F * (robot->start_left_mm + robot->start_right_mm);
+    float way = cmi_gone_mm(robot);
     for (uint8_t i = 0; p->tone != CMO_TONE_VOID && i < cmi_front_lights(robot->description); i++) {
         const cmo_light *light = &robot->light[i];
         // Void must lie clearly below dark before it can be told from dark paint.

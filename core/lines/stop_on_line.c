@@ -9,6 +9,7 @@
 #include "line_halt.h"
 #include "line_rest.h"
 #include "line_search.h"
+#include "stop.h"
 
 #include <math.h>
 
@@ -261,7 +262,7 @@ static void end(cmo_robot *robot, cmo_line_state *state) {
     cmi_line_finish(robot, state, cmi_line_target);
 }
 
-static void step(cmo_robot *robot, cmo_routine *routine) {
+void cmi_stop_step(cmo_robot *robot, cmo_routine *routine) {
     cmo_line_state *state = (cmo_line_state *)routine;
     if (cmi_line_ended(robot, state)) {
         return;
@@ -315,15 +316,19 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
 }
 
+void cmi_stop_prepare(cmo_line_state *state) {
+    state->again = cmi_line_meet_again;
+    state->share = 1.0F;
+}
+
 cmo_outcome cmo_stop_on_line_start(cmo_robot *robot, cmo_line_state *state,
                                    const cmo_line_parameters *parameters) {
     cmo_line_parameters given = *parameters;
     given.ending = CMO_END_HALTED;
     cmo_outcome outcome =
-        cmi_line_begin(robot, state, &given, step, CMO_ROUTINE_STOP_ON_LINE, true);
+        cmi_line_begin(robot, state, &given, cmi_stop_step, CMO_ROUTINE_STOP_ON_LINE, true);
     if (outcome == CMO_RUNNING) {
-        state->again = cmi_line_meet_again;
-        state->share = 1.0F;
+        cmi_stop_prepare(state);
     }
     return outcome;
 }

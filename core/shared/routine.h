@@ -35,6 +35,12 @@ void cmi_oversee(cmo_robot *robot, cmo_overseer *overseer);
 // While it tries, a routine that is begun is checked, and does not begin.
 void cmi_try(cmo_robot *robot, bool tries);
 
+// Way of the middle of the axle since the routine began.
+static inline float cmi_gone_mm(const cmo_robot *robot) {
+    return 0.5F * (robot->odometer.left_mm + robot->odometer.right_mm) -
+           0.5F * (robot->start_left_mm + robot->start_right_mm);
+}
+
 // Ends it with done, still moving under the lifetime of the last drive command.
 void cmi_end_moving(cmo_robot *robot);
 

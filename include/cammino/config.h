@@ -67,6 +67,11 @@
 #define CMO_LAST_LINE 1
 #endif
 
+/** How many of the lines that were counted last are kept, 1..64. */
+#ifndef CMO_COUNTED_LINES
+#define CMO_COUNTED_LINES 16
+#endif
+
 /** How deep a route's groups may stand in each other, 1..8. */
 #ifndef CMO_GROUPS_DEEP
 #define CMO_GROUPS_DEEP 2
@@ -112,15 +117,20 @@
 #error "CMO_COUNTED_RULES: 1 to 32"
 #endif
 
+#if CMO_COUNTED_LINES < 1 || CMO_COUNTED_LINES > 64
+#error "CMO_COUNTED_LINES: 1 to 64"
+#endif
+
 #define CMO_NAME_OF(lights, looks, history, watch, curved, table, sliding, sided, last, deep,      \
-                    rules)                                                                         \
-    cmo_robot_start_lights##lights##_looks##looks##_history##history##_watch##watch##_curved##curved##_table##table##_sliding##sliding##_sided##sided##_last##last##_deep##deep##_rules##rules
+                    rules, counted)                                                                \
+    cmo_robot_start_lights##lights##_looks##looks##_history##history##_watch##watch##_curved##curved##_table##table##_sliding##sliding##_sided##sided##_last##last##_deep##deep##_rules##rules##_counted##counted
 #define CMO_NAME_WITH(lights, looks, history, watch, curved, table, sliding, sided, last, deep,    \
-                      rules)                                                                       \
-    CMO_NAME_OF(lights, looks, history, watch, curved, table, sliding, sided, last, deep, rules)
+                      rules, counted)                                                              \
+    CMO_NAME_OF(lights, looks, history, watch, curved, table, sliding, sided, last, deep, rules,   \
+                counted)
 #define cmo_robot_start                                                                            \
     CMO_NAME_WITH(CMO_LIGHTS_MAX, CMO_LOOKS_MAX, CMO_HISTORY, CMO_WATCH_LIGHT, CMO_CURVED_LOOKS,   \
                   CMO_TABLE_EDGE, CMO_SLIDING, CMO_TWO_SIDED, CMO_LAST_LINE, CMO_GROUPS_DEEP,      \
-                  CMO_COUNTED_RULES)
+                  CMO_COUNTED_RULES, CMO_COUNTED_LINES)
 
 #endif

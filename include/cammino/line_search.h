@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: MIT
 /**
  * @file line_search.h
- * How drive until line, stop on line and square on line look for a line.
+ * How drive until line, stop on line, square on line and count lines look for a line.
  */
 #ifndef CAMMINO_LINE_SEARCH_H
 #define CAMMINO_LINE_SEARCH_H
@@ -116,9 +116,10 @@ typedef struct cmo_candidate {
     bool corrected; /**< and crossed again on the way back, which takes out what has slid */
     bool known;     /**< looked at again: what is met there once more is the same */
     bool doubted;   /**< by the wheels too narrow for a line, but they may have slid */
-    int8_t side;    /**< where its spot is: -1 before it, 0 on it, 1 beyond it */
-    bool open;      /**< the sensor is on a candidate, or has accepted it */
-    bool accepted;  /**< it has proved to be a line */
+    bool worn; /**< what it has met of the edge to rest on is not where that lies: no word on it */
+    int8_t side;   /**< where its spot is: -1 before it, 0 on it, 1 beyond it */
+    bool open;     /**< the sensor is on a candidate, or has accepted it */
+    bool accepted; /**< it has proved to be a line */
 } cmo_candidate;
 
 typedef struct cmo_line_state {
@@ -126,6 +127,8 @@ typedef struct cmo_line_state {
     /** What an edge says that is met again on the way back; NULL: nothing. */
     void (*again)(cmo_robot *robot, struct cmo_line_state *state, uint8_t sensor,
                   const cmo_crossing *crossing, bool far);
+    /** How crossings are taken into the candidates; NULL: as they come. */
+    void (*take)(cmo_robot *robot, struct cmo_line_state *state, uint8_t sensor);
     cmo_line_parameters parameters;
     cmo_motion motion;
     cmo_candidate candidate[CMO_LIGHTS_MAX];
@@ -140,10 +143,12 @@ typedef struct cmo_line_state {
     bool looks_again : 1; /**< it goes back slowly over what it has met, */
     bool unseen : 1;      /**< no sensor has seen the edge at rest */
     bool elsewhere : 1;   /**< or on, for it was not met there */
+    bool parallel : 1;    /**< lines before have told at what angle this one is met: skew_mm */
     bool via_near : 1;    /**< to the centre, from where the near edge has been seen at rest: */
     float then_mm;        /**< so far beyond the centre, */
     float far_again_mm[CMO_LIGHTS_MAX]; /**< with the far edges where they were met coming back */
     float window_mm;       /**< the other sensor meets a line within this way; 0: it need not */
+    float skew_mm;         /**< by how much further on the left sensor meets it; 0: not known */
     float halt_mm;         /**< how far beyond the near edge it began to halt or brake, */
     float halt_speed_mm_s; /**< and how fast it was */
     float furthest_mm;     /**< the furthest beyond the near edge since the crossing */

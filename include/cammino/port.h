@@ -122,6 +122,7 @@ typedef enum cmo_event_kind {
     CMO_EVENT_LEVELS,      /**< levels no longer fit the floor; value: the sensor's number */
     CMO_EVENT_REBOUND,     /**< turned away from the boundary; value: how many so far */
     CMO_EVENT_FINDING,     /**< the wiring check found something; value: cmo_finding */
+    CMO_EVENT_LINE,        /**< a line was counted; value: its number */
     CMO_EVENT_LEG          /**< a leg of a route begins; value: its number, from 0 */
 } cmo_event_kind;
 

@@ -105,6 +105,9 @@ typedef enum cmo_by {
       "Drive to a line and stop on it.")                                                            \
     R(SQUARE_ON_LINE, square_on_line, CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST,                    \
       "Stand square to a line, with both sensors over one of its edges.")                           \
+    R(COUNT_LINES, count_lines,                                                                     \
+      CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST | CMO_FIGURES_OF_COUNT,                             \
+      "Drive over lines and count them; end on the one that is asked for, or count all that come.") \
     R(TAKE_LEVELS, take_levels, 0, "Drive over a line and back, and take all sensors' levels.")     \
     R(CHECK_WIRING, check_wiring, 0,                                                                \
       "Move a little before a line, and find out which motor, encoder and light sensor is where. "  \
@@ -208,7 +211,13 @@ typedef enum cmo_stage { CMO_EACH_STAGE(CMO_STAGE_AS_ID) CMO_STAGES /**< how man
       "seen the edge again, at rest or coming back")                                                \
     F(CLEAR_MM, clear_mm, WAY,                                                                      \
       "with off_line: way from the start to be clear of the line that was met last")                \
-    F(PASSED_OVER, passed_over, CLOCK, "candidates that were no line")
+    F(PASSED_OVER, passed_over, CLOCK, "candidates that were no line")                              \
+    F(LINES_SEEN, lines_seen, CLOCK, "lines that were counted, each once")                          \
+    F(LINES_MISSED, lines_missed, WAY,                                                              \
+      "with a spacing: lines between those that should have been there")                            \
+    F(COUNT_CERTAINTY, count_certainty, WAY,                                                        \
+      "with a spacing: 1 less the chance that something else would have fitted as well as the "     \
+      "line that is least sure")
 /** And these stand in the state of stay inside, or only a simulation knows them. */
 #define CMO_EACH_OTHER_FIGURE(F)                                                                    \
     F(REBOUNDS, rebounds, CLOCK, "rebounds from the boundary")                                      \
@@ -256,11 +265,16 @@ typedef enum cmo_figure {
      CMO_FIGURE_BIT(CMO_SETTLE_MS) | CMO_FIGURE_BIT(CMO_RESIDUAL_ANGLE_DEG) |                      \
      CMO_FIGURE_BIT(CMO_PREDICTED_OVERSHOOT_MM) | CMO_FIGURE_BIT(CMO_SLIP_MM))
 
+#define CMO_FIGURES_OF_COUNT                                                                       \
+    (CMO_FIGURE_BIT(CMO_LINES_SEEN) | CMO_FIGURE_BIT(CMO_LINES_MISSED) |                           \
+     CMO_FIGURE_BIT(CMO_COUNT_CERTAINTY))
+
 /** Why the last candidate was passed over. */
 typedef enum cmo_passed_reason {
     CMO_PASSED_NONE = 0,
-    CMO_PASSED_TOO_NARROW, /**< it ended before it had shown the least width */
-    CMO_PASSED_ONE_SIDED   /**< the other sensor did not meet it where a line would be */
+    CMO_PASSED_TOO_NARROW,  /**< it ended before it had shown the least width */
+    CMO_PASSED_ONE_SIDED,   /**< the other sensor did not meet it where a line would be */
+    CMO_PASSED_OUT_OF_PLACE /**< no line lies there, by their spacing */
 } cmo_passed_reason;
 
 /** A routine's report. A figure that does not apply is not `present`. */
@@ -300,7 +314,7 @@ const char *cmo_routine_name(cmo_routine_id routine);
 const char *cmo_stage_name(cmo_stage stage);
 /** "elapsed_ms", "overshoot_mm"... */
 const char *cmo_figure_name(cmo_figure figure);
-/** "too_narrow", "one_sided"; "none". */
+/** "too_narrow", "one_sided", "out_of_place"; "none". */
 const char *cmo_passed_reason_name(cmo_passed_reason reason);
 
 #ifdef __cplusplus

@@ -175,6 +175,16 @@ static inline void cmo_square_on_line_place(cmo_robot *robot, void *state,
     cmo_take_pose(robot, &((const cmo_square_on_line_state *)state)->line, place, left_over);
 }
 
+static inline void cmo_count_lines_place(cmo_robot *robot, void *state,
+                                         const cmo_stated_line *place, cmo_left_over *left_over) {
+    const cmo_count_lines_state *counted = (const cmo_count_lines_state *)state;
+    float spacing = counted->parameters.spacing_mm;
+    if (counted->number == 1 || spacing > 0.0F) { // else only the first one's place is known
+        cmo_stated_line line = cmo_counted_place(place, spacing, counted->number);
+        cmo_take_pose(robot, &counted->line, &line, left_over);
+    }
+}
+
 #ifdef __cplusplus
 }
 #endif

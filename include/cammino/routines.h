@@ -22,6 +22,7 @@
 #include <cammino/action.h>
 #include <cammino/advance.h>
 #include <cammino/check_wiring.h>
+#include <cammino/count_lines.h>
 #include <cammino/countdown.h>
 #include <cammino/drive_until_line.h>
 #include <cammino/measure_drive.h>
