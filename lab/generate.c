@@ -99,6 +99,15 @@ static void add_leg(GString *out, const lab_route *route, unsigned number) {
     char *name = called(route, number);
     const char *routine = cmo_routine_name(leg->routine);
     labi_c_add(out, "\n// Leg %u: %s.\n", number + 1, routine);
+    if (leg->stated) {
+        labi_c_add(out, "static const cmo_stated_line %s_place CMO_FLASH = {", name);
+        labi_c_float(out, (double)leg->place.x_mm);
+        labi_c_add(out, ", ");
+        labi_c_float(out, (double)leg->place.y_mm);
+        labi_c_add(out, ", ");
+        labi_c_float(out, (double)leg->place.heading_deg);
+        labi_c_add(out, "};\n");
+    }
     if (leg->routine == CMO_ROUTINE_ACTION) {
         add_action(out, leg, name);
     } else {
@@ -111,21 +120,15 @@ static void add_leg(GString *out, const lab_route *route, unsigned number) {
             driven.parameters.advance.over_mm_s = over;
         }
         labi_c_parameters(out, &driven);
+        if (leg->stated && leg->routine == CMO_ROUTINE_COUNT_LINES) {
+            labi_c_add(out, "\n    .place = &%s_place,", name);
+        }
         labi_c_add(out, out->len == before ? "0};\n" : "\n};\n");
     }
     if (leg->ended) {
         labi_c_ends(out, name, "ends", &leg->ends, leg);
     }
     add_rules(out, route, leg, name);
-    if (leg->stated) {
-        labi_c_add(out, "static const cmo_stated_line %s_place CMO_FLASH = {", name);
-        labi_c_float(out, (double)leg->place.x_mm);
-        labi_c_add(out, ", ");
-        labi_c_float(out, (double)leg->place.y_mm);
-        labi_c_add(out, ", ");
-        labi_c_float(out, (double)leg->place.heading_deg);
-        labi_c_add(out, "};\n");
-    }
     g_free(name);
 }
 
@@ -143,8 +146,7 @@ static void add_table(GString *out, const lab_route *route, const char *of) {
             labi_c_add(out, ",\n     CMO_FOLLOW(%s_follow)", name);
         }
         if (leg->stated) {
-            const char *line =
-                leg->routine == CMO_ROUTINE_SQUARE_ON_LINE ? "square_on_line" : "stop_on_line";
+            const char *line = cmo_routine_name(leg->routine);
             labi_c_add(out, ",\n     CMO_PLACE(%s, &%s_place)", line, name);
         }
         labi_c_add(out, "},\n");

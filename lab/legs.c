@@ -244,6 +244,7 @@ static cmo_leg make_leg(const lab_leg *from) {
     if (from->stated) {
         leg.place = &from->place;
         leg.take_place = from->routine == CMO_ROUTINE_SQUARE_ON_LINE ? cmo_square_on_line_place
+                         : from->routine == CMO_ROUTINE_COUNT_LINES  ? cmo_count_lines_place
                                                                      : cmo_stop_on_line_place;
     }
     leg.ends = from->ended ? &from->ends : NULL;
@@ -262,6 +263,11 @@ void labi_legs_make(labi_legs *legs, const lab_route *route) {
                                         .context = (void *)(uintptr_t)&from->parameters.action,
                                         .longest_ms = from->parameters.action.longest_ms};
             legs->leg[i].parameters = &legs->action[i];
+        }
+        if (from->routine == CMO_ROUTINE_COUNT_LINES && from->stated) {
+            legs->counts[i] = from->parameters.count_lines;
+            legs->counts[i].place = &from->place;
+            legs->leg[i].parameters = &legs->counts[i];
         }
         float over = labi_over_speed(route, i);
         if (over > 0.0F) {
@@ -288,6 +294,9 @@ bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line) {
     case CMO_ROUTINE_STOP_ON_LINE:
         *line = leg->parameters.stop_on_line;
         return true;
+    case CMO_ROUTINE_COUNT_LINES:
+        *line = cmo_count_lines_search(&leg->parameters.count_lines);
+        return true;
     case CMO_ROUTINE_SQUARE_ON_LINE:
         *line = cmo_square_on_line_search(&leg->parameters.square_on_line);
         line->sensor = CMO_SENSOR_EITHER; // whose crossing comes first is where the line begins
@@ -303,9 +312,10 @@ uint32_t labi_leg_figures(const lab_leg *leg) {
 #define FIGURES_OF_LEG(NAME, name, figures, text)                                                  \
     [CMO_ROUTINE_##NAME] = CMO_FIGURES_OF_ALL | (figures),
     static const uint32_t applies[CMO_ROUTINES] = {LABI_EACH_LEG(FIGURES_OF_LEG)};
-    bool goes_on = leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
-                   leg->parameters.drive_until_line.ending == CMO_END_MOVING;
     cmo_line_parameters line;
+    bool counts_all =
+        leg->routine == CMO_ROUTINE_COUNT_LINES && leg->parameters.count_lines.number == 0;
+    bool goes_on = counts_all || (lab_leg_line(leg, &line) && line.ending == CMO_END_MOVING);
     bool off_line = lab_leg_line(leg, &line) && line.off_line;
     return (applies[leg->routine] & ~(goes_on ? CMO_FIGURES_OF_REST : 0U)) |
            (off_line ? CMO_FIGURE_BIT(CMO_CLEAR_MM) : 0U);

@@ -99,7 +99,8 @@ typedef struct labi_legs {
     cmo_leg leg[LAB_LEGS_MAX];
     cmo_group group[LAB_GROUPS_MAX];
     cmo_action_parameters action[LAB_LEGS_MAX];
-    cmo_advance_parameters over[LAB_LEGS_MAX]; // those that slow down for what follows
+    cmo_advance_parameters over[LAB_LEGS_MAX];       // those that slow down for what follows
+    cmo_count_lines_parameters counts[LAB_LEGS_MAX]; // those that know where the lines are
     labi_leg_state room;
     cmo_route_parameters route;
 } labi_legs;

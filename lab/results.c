@@ -166,6 +166,29 @@ static void add_passed(JsonBuilder *builder, const cmo_report *report) {
     json_builder_end_object(builder);
 }
 
+static void add_counted(JsonBuilder *builder, const GArray *counted) {
+    json_builder_set_member_name(builder, "lines");
+    json_builder_begin_array(builder);
+    for (guint i = 0; i < counted->len; i++) {
+        const lab_counted *line = &g_array_index(counted, lab_counted, i);
+        json_builder_begin_object(builder);
+        json_builder_set_member_name(builder, "number");
+        json_builder_add_int_value(builder, line->robot.number);
+        json_builder_set_member_name(builder, "sensors");
+        json_builder_add_string_value(
+            builder, line->robot.seen == 3 ? "both" : sides[line->robot.seen == 2 ? 1 : 0]);
+        add_number(builder, "at_mm", (double)line->robot.at_mm);
+        add_number(builder, "width_mm",
+                   line->robot.width_mm > 0.0F ? (double)line->robot.width_mm : NAN);
+        add_number(builder, "entry_angle_deg", (double)line->robot.entry_deg);
+        add_number(builder, "true_x_mm", line->x_mm);
+        add_number(builder, "true_y_mm", line->y_mm);
+        add_number(builder, "true_width_mm", line->width_mm);
+        json_builder_end_object(builder);
+    }
+    json_builder_end_array(builder);
+}
+
 static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_begin_object(builder);
     json_builder_set_member_name(builder, "leg");
@@ -206,6 +229,9 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_end_array(builder);
     if (leg->report.passed_reason != CMO_PASSED_NONE) {
         add_passed(builder, &leg->report);
+    }
+    if (leg->counted != NULL) {
+        add_counted(builder, leg->counted);
     }
     if (leg->rebounds != NULL) {
         add_patrol(builder, leg);

@@ -117,19 +117,18 @@ static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot
 }
 
 static bool ends_moving(const lab_leg *leg) {
-    const lab_leg_parameters *p = &leg->parameters;
+    cmo_line_parameters line;
     return (leg->ended && leg->ends.ending == CMO_END_MOVING) ||
-           (leg->routine == CMO_ROUTINE_ADVANCE && p->advance.ending == CMO_END_MOVING) ||
-           (leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
-            p->drive_until_line.ending == CMO_END_MOVING);
+           (leg->routine == CMO_ROUTINE_ADVANCE &&
+            leg->parameters.advance.ending == CMO_END_MOVING) ||
+           (lab_leg_line(leg, &line) && line.ending == CMO_END_MOVING);
 }
 
 // Goes ahead: from whatever speed it has at its start, and with one at its end.
 static bool takes_over(const lab_leg *leg) {
+    cmo_line_parameters line;
     return (leg->routine == CMO_ROUTINE_ADVANCE && leg->parameters.advance.distance_mm > 0.0F) ||
-           leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE ||
-           leg->routine == CMO_ROUTINE_STOP_ON_LINE || leg->routine == CMO_ROUTINE_SQUARE_ON_LINE ||
-           leg->routine == CMO_ROUTINE_STAY_INSIDE;
+           lab_leg_line(leg, &line) || leg->routine == CMO_ROUTINE_STAY_INSIDE;
 }
 
 // What ends moving needs a leg behind it that goes on, and has the room to slow down in.
@@ -183,16 +182,24 @@ static void reckon_leg(const lab_route *route, const lab_leg *leg, reckoning *at
         at->known = false;
     }
     if (leg->stated) { // on the line, wherever along it
-        double heading = (double)leg->place.heading_deg;
+        cmo_stated_line place = leg->place;
+        const cmo_count_lines_parameters *counts = &leg->parameters.count_lines;
+        if (leg->routine == CMO_ROUTINE_COUNT_LINES) {
+            place = cmo_counted_place(&place, counts->spacing_mm, counts->number);
+        }
+        double heading = (double)place.heading_deg;
         double nx = cos(heading * degree);
         double ny = sin(heading * degree);
-        double across = (at->x_mm - (double)leg->place.x_mm) * nx +
-                        (at->y_mm - (double)leg->place.y_mm) * ny +
+        double across = (at->x_mm - (double)place.x_mm) * nx +
+                        (at->y_mm - (double)place.y_mm) * ny +
                         (double)route->robot->description.light[0].ahead_mm;
         at->x_mm -= across * nx;
         at->y_mm -= across * ny;
         at->heading_deg = heading;
-        at->known = leg->rules == 0;
+        // Of one that counts all, nobody knows how many there are.
+        bool counted = leg->routine != CMO_ROUTINE_COUNT_LINES || counts->number == 1 ||
+                       (counts->number > 0 && counts->spacing_mm > 0.0F);
+        at->known = leg->rules == 0 && counted;
     }
 }
 

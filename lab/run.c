@@ -13,12 +13,15 @@ typedef struct recorder {
     const lab_route *route;
     lab_run *run;
     cmo_sim *sim;
+    const cmo_robot *robot;
     labi_legs legs;
     cmo_route_state state;
     bool traces;
     bool over;           // the simulation has ended the run: what follows is not of it
     double start_ms;     // of the leg
-    GArray *rebounds;    // of the leg, as a patrol has made them
+    GArray *rebounds;    // of the leg, as a patrol has made them,
+    GArray *counted;     // lines as they were counted,
+    GArray *passed;      // and what was passed over
     cmo_outcome outcome; // of the simulation, where it ended the run
 } recorder;
 
@@ -35,15 +38,51 @@ static void take_rebound(recorder *r) {
     }
 }
 
+// Lines stand in the state that counts them, the last ones of them.
+static void take_counted(recorder *r) {
+    const cmo_count_lines_state *state = &r->legs.room.count_lines;
+    bool counts = leg_of(r)->routine == CMO_ROUTINE_COUNT_LINES;
+    for (unsigned n = r->counted->len; counts && n < state->seen; n++) {
+        lab_counted line = {.robot = state->counted[n % CMO_COUNTED_LINES],
+                            .time_ms = cmo_sim_truth_now(r->sim).time_ms,
+                            .x_mm = NAN,
+                            .y_mm = NAN,
+                            .width_mm = NAN};
+        g_array_append_val(r->counted, line);
+    }
+    // The width of the last ones is known later than they are.
+    for (unsigned n = 1; counts && n <= MIN(r->counted->len, 2U); n++) {
+        unsigned at = r->counted->len - n;
+        g_array_index(r->counted, lab_counted, at).robot = state->counted[at % CMO_COUNTED_LINES];
+    }
+}
+
+static void take_passed(recorder *r) {
+    const cmo_report *report = &r->robot->report;
+    bool looks = r->robot->routine != NULL && report->passed_reason != CMO_PASSED_NONE;
+    const lab_passed *last =
+        r->passed->len > 0 ? &g_array_index(r->passed, lab_passed, r->passed->len - 1) : NULL;
+    if (looks && (last == NULL || last->at_mm != (double)report->passed_at_mm ||
+                  last->sensor != report->passed_sensor)) {
+        lab_passed passed = {.reason = (cmo_passed_reason)report->passed_reason,
+                             .sensor = report->passed_sensor,
+                             .at_mm = (double)report->passed_at_mm,
+                             .width_mm = (double)report->passed_width_mm};
+        g_array_append_val(r->passed, passed);
+    }
+}
+
 static void take_row(void *context, const cmo_trace_row *row) {
     recorder *r = context;
     if (r->over) {
         return;
     }
     take_rebound(r);
+    take_counted(r);
     if (!r->traces) {
         return;
     }
+    take_passed(r);
     cmo_sim_truth truth = cmo_sim_truth_now(r->sim);
     lab_row kept = {.leg = r->state.leg + 1U,
                     .robot = *row,
@@ -115,6 +154,8 @@ static lab_leg as_begun(const recorder *r) {
         const labi_leg_state *room = &r->legs.room;
         if (leg.routine == CMO_ROUTINE_SQUARE_ON_LINE) {
             leg.parameters.square_on_line.blind_mm = room->square_on_line.line.parameters.blind_mm;
+        } else if (leg.routine == CMO_ROUTINE_COUNT_LINES) {
+            leg.parameters.count_lines.blind_mm = room->count_lines.line.parameters.blind_mm;
         } else {
             leg.parameters.stop_on_line.blind_mm = room->stop_on_line.parameters.blind_mm;
         }
@@ -159,6 +200,15 @@ static void take_leg(void *context, cmo_robot *robot, uint8_t number) {
             result.rebounds = g_steal_pointer(&r->rebounds);
             r->rebounds = g_array_new(FALSE, FALSE, sizeof(lab_rebound));
             take_patrol(&result, &r->legs.room.stay_inside);
+        }
+        take_counted(r);
+        if (leg.routine == CMO_ROUTINE_COUNT_LINES) {
+            result.counted = g_steal_pointer(&r->counted);
+            r->counted = g_array_new(FALSE, FALSE, sizeof(lab_counted));
+        }
+        if (r->passed->len > 0) {
+            result.passed = g_steal_pointer(&r->passed);
+            r->passed = g_array_new(FALSE, FALSE, sizeof(lab_passed));
         }
         labi_truth(r->route, r->sim, &result, &leg);
         take_findings(&result, robot, &r->legs.room);
@@ -230,7 +280,10 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
     r->run = run;
     r->sim = sim;
     r->traces = trace;
+    r->robot = &robot;
     r->rebounds = g_array_new(FALSE, FALSE, sizeof(lab_rebound));
+    r->counted = g_array_new(FALSE, FALSE, sizeof(lab_counted));
+    r->passed = g_array_new(FALSE, FALSE, sizeof(lab_passed));
     labi_legs_make(&r->legs, &driven);
     r->legs.route.leg_over = take_leg;
     r->legs.route.context = r;
@@ -241,6 +294,8 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
         run->outcome = r->over ? r->outcome : run->outcome;
     }
     g_array_free(r->rebounds, TRUE);
+    g_array_free(r->counted, TRUE);
+    g_array_free(r->passed, TRUE);
     g_free(r);
     cmo_sim_truth end = cmo_sim_truth_now(sim);
     const cmo_pose *believed = &robot.odometer.pose;
@@ -260,9 +315,9 @@ void lab_run_free(lab_run *run) {
     if (run != NULL) {
         for (guint i = 0; i < run->legs->len; i++) {
             lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
-            if (leg->rebounds != NULL) {
-                g_array_free(leg->rebounds, TRUE);
-            }
+            g_clear_pointer(&leg->rebounds, g_array_unref);
+            g_clear_pointer(&leg->counted, g_array_unref);
+            g_clear_pointer(&leg->passed, g_array_unref);
             g_free(leg->heat.seconds);
         }
         g_array_free(run->legs, TRUE);

@@ -144,6 +144,16 @@ static lab_statistics column(const work *w, const choice *of, unsigned leg, cmo_
     return sum_up((double *)(void *)values->data, values->len);
 }
 
+// Whether it has counted as many lines as there truly were.
+static void add_count(lab_series_leg *leg, const outcome_row *row) {
+    uint32_t seen = CMO_FIGURE_BIT(CMO_LINES_SEEN);
+    if (row->robot.known & row->truth.known & seen) {
+        leg->counts++;
+        leg->miscounts +=
+            fabs(row->robot.value[CMO_LINES_SEEN] - row->truth.value[CMO_LINES_SEEN]) > 0.5;
+    }
+}
+
 // The legs' outcomes and figures over a part of the trials.
 static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *trials,
                                    unsigned *completed) {
@@ -158,6 +168,7 @@ static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *tr
             *completed += rows->completed;
             for (unsigned i = 0; i < rows->count; i++) {
                 summed[rows->row[i].leg].outcomes[rows->row[i].outcome]++;
+                add_count(&summed[rows->row[i].leg], &rows->row[i]);
             }
         }
     }
@@ -195,6 +206,7 @@ static void sum_up_kinds(const work *w, lab_series *series) {
 cmo_figure lab_judged_by(cmo_routine_id routine) {
     switch (routine) {
     case CMO_ROUTINE_STOP_ON_LINE:
+    case CMO_ROUTINE_COUNT_LINES:
         return CMO_REST_ERROR_MM;
     case CMO_ROUTINE_SQUARE_ON_LINE:
         return CMO_RESIDUAL_ANGLE_DEG;

@@ -45,6 +45,10 @@ static void add_leg(JsonBuilder *builder, const lab_series_leg *leg, unsigned nu
         json_builder_add_string_value(builder, cmo_figure_name((cmo_figure)f));
         add_statistics(builder, "robot", &figure->robot);
         add_statistics(builder, "truth", &figure->truth);
+        if (f == CMO_LINES_SEEN) {
+            json_builder_set_member_name(builder, "miscounts");
+            json_builder_add_int_value(builder, leg->miscounts);
+        }
         json_builder_end_object(builder);
     }
 }

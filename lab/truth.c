@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "truth.h"
 
+#include "truth_count.h"
+
 #include <math.h>
 
 // The robot's crossing and the target's may differ by its own error, but not by this.
@@ -40,14 +42,13 @@ static double degrees(double radians) {
 
 // ------------------------------------------------------------------------------------ target --
 
-static bool watches(const cmo_line_parameters *p, unsigned sensor) {
-    return p->sensor == CMO_SENSOR_EITHER || p->sensor == CMO_SENSOR_BOTH ||
-           (p->sensor == CMO_SENSOR_LEFT ? sensor == 0 : sensor == 1);
+bool labi_watches(cmo_sensors which, unsigned sensor) {
+    return which == CMO_SENSOR_EITHER || which == CMO_SENSOR_BOTH ||
+           (which == CMO_SENSOR_LEFT ? sensor == 0 : sensor == 1);
 }
 
-// Whether what lies behind the edge has the tone asked for, against what lies before it.
-static bool has_tone(const cmo_sim_mat *mat, const cmo_sim_crossing *crossing, double nx, double ny,
-                     cmo_tone tone) {
+bool labi_has_tone(const cmo_sim_mat *mat, const cmo_sim_crossing *crossing, double nx, double ny,
+                   cmo_tone tone) {
     if (tone == CMO_TONE_VOID) {
         return crossing->mark == CMO_SIM_VOID;
     }
@@ -72,7 +73,7 @@ static lab_target find_target(const lab_route *route, const span *s, const cmo_l
             c->at.time_ms >= s->at[0].time_ms && c->at.time_ms <= s->at[s->count - 1].time_ms;
         bool marked =
             c->mark == CMO_SIM_LINE || c->mark == CMO_SIM_BOUNDARY || c->mark == CMO_SIM_VOID;
-        if (!timely || !marked || !c->entering || !watches(p, c->sensor) ||
+        if (!timely || !marked || !c->entering || !labi_watches(p->sensor, c->sensor) ||
             c->at.way_mm - start_way < p->blind_mm) {
             continue;
         }
@@ -81,7 +82,7 @@ static lab_target find_target(const lab_route *route, const span *s, const cmo_l
             nx = cos(c->at.heading_rad); // an end or a corner: take it across the way
             ny = sin(c->at.heading_rad);
         }
-        if (has_tone(route->mat, c, nx, ny, p->tone)) {
+        if (labi_has_tone(route->mat, c, nx, ny, p->tone)) {
             target = (lab_target){true, *c, nx, ny};
         }
     }
@@ -267,14 +268,16 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
                                         CMO_REST_ERROR_MM,        CMO_SETTLE_MS,
                                         CMO_RESIDUAL_ANGLE_DEG,   CMO_SLIP_MM};
     lab_figures *truth = &result->truth;
-    bool halts = result->routine != CMO_ROUTINE_DRIVE_UNTIL_LINE || p->ending == CMO_END_HALTED;
+    bool halts = p->ending == CMO_END_HALTED;
     for (size_t i = 0; i < G_N_ELEMENTS(always); i++) {
         labi_put(truth, always[i], NAN);
     }
     for (size_t i = 0; i < G_N_ELEMENTS(halted) && halts; i++) {
         labi_put(truth, halted[i], NAN);
     }
-    result->target = find_target(route, s, p);
+    if (result->routine != CMO_ROUTINE_COUNT_LINES) { // of those its counting says which
+        result->target = find_target(route, s, p);
+    }
     lab_target *target = &result->target;
     if (!target->found) {
         return;
@@ -313,6 +316,18 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     }
 }
 
+// Where a sensor truly was when it met what was passed over.
+static void place_passed(const span *s, lab_leg_result *result) {
+    for (guint i = 0; result->passed != NULL && i < result->passed->len; i++) {
+        lab_passed *passed = &g_array_index(result->passed, lab_passed, i);
+        size_t at = 0;
+        while (at + 1 < s->count && s->at[at].way_mm - s->at[0].way_mm < passed->at_mm) {
+            at++;
+        }
+        cmo_sim_spot(s->sim, &s->at[at], passed->sensor, &passed->x_mm, &passed->y_mm);
+    }
+}
+
 void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
                 const lab_leg *leg) {
     size_t count;
@@ -326,6 +341,7 @@ void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resu
     labi_put(truth, CMO_TOP_SPEED_MM_S, top_speed(&s));
     labi_put(truth, CMO_TRAVELLED_MM, end->way_mm - start->way_mm);
     labi_put(truth, CMO_TURNED_DEG, degrees(end->heading_rad - start->heading_rad));
+    place_passed(&s, result);
     const cmo_port *port = cmo_sim_port((cmo_sim *)(uintptr_t)sim);
     uint32_t end_clock_us = port->clock(port->context);
     cmo_line_parameters line;
@@ -340,7 +356,13 @@ void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resu
         labi_put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.advance.distance_mm);
     } else if (leg->routine == CMO_ROUTINE_STAY_INSIDE) {
         lab_patrol_truth(route, sim, result);
-    } else if (itself && lab_leg_line(leg, &line)) {
+    }
+    bool counts = leg->routine == CMO_ROUTINE_COUNT_LINES;
+    if (counts) {
+        labi_count_truth(route, sim, result, &leg->parameters.count_lines);
+    }
+    bool ends_on_one = !counts || leg->parameters.count_lines.number > 0;
+    if (itself && ends_on_one && lab_leg_line(leg, &line)) {
         line_truth(route, &s, result, &line, end_clock_us);
         if (cmo_sim_mat_has(route->mat, CMO_SIM_LINE) ||
             cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {

@@ -40,6 +40,22 @@ typedef struct lab_rebound {
     double margin_mm;           /**< least in between */
 } lab_rebound;
 
+/** A line that was counted, and where it truly is. */
+typedef struct lab_counted {
+    cmo_counted_line robot;
+    double time_ms;    /**< when it was counted, on the simulator's clock */
+    double x_mm, y_mm; /**< true middle of where the sensors came onto it; NAN: there is none */
+    double width_mm;   /**< true, across it; NAN: not left, or there is none */
+} lab_counted;
+
+/** What was passed over, and where the robot's sensor truly was when that was settled. */
+typedef struct lab_passed {
+    cmo_passed_reason reason;
+    unsigned sensor;
+    double at_mm, width_mm; /**< as in cmo_report */
+    double x_mm, y_mm;      /**< true place where that sensor met it */
+} lab_passed;
+
 /** Where a patrol has been: seconds spent over each cell of floor, under the robot's body. */
 typedef struct lab_heat {
     int columns, rows; /**< row 0 at the bottom */
@@ -70,6 +86,8 @@ typedef struct lab_leg_result {
     cmo_drive drive;            /**< measure_drive: the result */
     bool unfit[CMO_LIGHTS_MAX]; /**< the levels no longer fit the floor */
     double start_ms, end_ms;    /**< on the simulator's clock */
+    GArray *counted;            /**< count_lines: of lab_counted; else NULL */
+    GArray *passed;             /**< of lab_passed; of a run with a trace only, else NULL */
     GArray *rebounds;           /**< stay_inside: of lab_rebound; else NULL */
     lab_heat heat;              /**< stay_inside: seconds NULL otherwise */
     double cruise_mm_s;         /**< stay_inside: what it drove at, */

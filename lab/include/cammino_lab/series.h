@@ -26,6 +26,7 @@ typedef struct lab_series_leg {
     cmo_routine_id routine;
     const char *name;                /**< the route's; NULL: none */
     unsigned outcomes[CMO_OUTCOMES]; /**< how often it ended so, in all rounds */
+    unsigned counts, miscounts;      /**< how often it has counted lines, and how often wrongly */
     lab_series_figure figure[CMO_FIGURES];
 } lab_series_leg;
 

@@ -1,0 +1,189 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "truth_count.h"
+
+#include "truth.h"
+
+#include <math.h>
+
+// A true line: where each sensor went onto it and off it.
+typedef struct true_line {
+    bool met[2];
+    cmo_sim_crossing near[2];
+    double far_mm[2][2]; // x and y
+    bool left[2];
+    double normal_x, normal_y;
+    unsigned number; // by the spacing, or in turn
+} true_line;
+
+static double across(const true_line *line, double x_mm, double y_mm) {
+    const cmo_sim_crossing *at = line->met[0] ? &line->near[0] : &line->near[1];
+    return (x_mm - at->x_mm) * line->normal_x + (y_mm - at->y_mm) * line->normal_y;
+}
+
+// Both points lie on one straight edge: what is between them runs along it.
+static bool is_same_edge(const true_line *line, const cmo_sim_crossing *c) {
+    const cmo_sim_crossing *at = line->met[0] ? &line->near[0] : &line->near[1];
+    double length = hypot(c->x_mm - at->x_mm, c->y_mm - at->y_mm);
+    return fabs(across(line, c->x_mm, c->y_mm)) < fmax(2.0, 0.05 * length);
+}
+
+static true_line *line_at(GArray *lines, const cmo_sim_crossing *c) {
+    for (guint i = lines->len; i > 0; i--) {
+        true_line *line = &g_array_index(lines, true_line, i - 1);
+        if (is_same_edge(line, c)) {
+            return line;
+        }
+    }
+    return NULL;
+}
+
+// Off it again, ahead: of the last one that the sensor has come onto.
+static void take_far(GArray *lines, const cmo_sim_crossing *c) {
+    for (guint i = lines->len; i > 0; i--) {
+        true_line *line = &g_array_index(lines, true_line, i - 1);
+        if (line->met[c->sensor]) {
+            if (!line->left[c->sensor] && across(line, c->x_mm, c->y_mm) > 1.0) {
+                line->left[c->sensor] = true;
+                line->far_mm[c->sensor][0] = c->x_mm;
+                line->far_mm[c->sensor][1] = c->y_mm;
+            }
+            return;
+        }
+    }
+}
+
+static GArray *find_lines(const lab_route *route, const cmo_sim *sim, const lab_leg_result *result,
+                          const cmo_count_lines_parameters *p, double start_way_mm) {
+    GArray *lines = g_array_new(FALSE, TRUE, sizeof(true_line));
+    size_t count;
+    const cmo_sim_crossing *crossings = cmo_sim_crossings(sim, &count);
+    for (size_t i = 0; i < count; i++) {
+        const cmo_sim_crossing *c = &crossings[i];
+        bool timely = c->at.time_ms >= result->start_ms && c->at.time_ms <= result->end_ms;
+        bool marked = c->mark == CMO_SIM_LINE || c->mark == CMO_SIM_BOUNDARY;
+        bool blind = c->at.way_mm - start_way_mm < (double)p->blind_mm;
+        if (!timely || !marked || blind || !labi_watches(p->sensor, c->sensor)) {
+            continue;
+        }
+        if (!c->entering) {
+            take_far(lines, c);
+            continue;
+        }
+        true_line *line = line_at(lines, c);
+        if (line == NULL && c->at.speed_mm_s > 0.0) { // and none that it comes back over
+            true_line new = {.normal_x = cos(c->at.heading_rad),
+                             .normal_y = sin(c->at.heading_rad)};
+            cmo_sim_mat_normal(route->mat, c->mark, c->x_mm, c->y_mm, &new.normal_x, &new.normal_y);
+            if (!labi_has_tone(route->mat, c, new.normal_x, new.normal_y, p->tone)) {
+                continue;
+            }
+            g_array_append_val(lines, new);
+            line = &g_array_index(lines, true_line, lines->len - 1);
+        }
+        if (line != NULL && !line->met[c->sensor]) {
+            line->met[c->sensor] = true;
+            line->near[c->sensor] = *c;
+        }
+    }
+    return lines;
+}
+
+// A line is what all watched sensors have come onto, as the robot is to count it.
+static bool is_whole(const lab_route *route, const true_line *line,
+                     const cmo_count_lines_parameters *p) {
+    bool whole = true;
+    for (unsigned i = 0; i < 2 && i < route->robot->plant.sensors; i++) {
+        whole = whole && (!labi_watches(p->sensor, i) || line->met[i]);
+    }
+    return whole;
+}
+
+// By their true places, where the spacing is told; else in turn.
+static void give_numbers(GArray *lines, const cmo_count_lines_parameters *p, double start_way_mm) {
+    double spacing = (double)p->spacing_mm;
+    for (guint i = 0; i < lines->len; i++) {
+        true_line *line = &g_array_index(lines, true_line, i);
+        const true_line *first = &g_array_index(lines, true_line, 0);
+        const cmo_sim_crossing *at = line->met[0] ? &line->near[0] : &line->near[1];
+        double from = 0.0;
+        if (spacing > 0.0 && p->expected_mm > 0.0F) {
+            const cmo_sim_crossing *met = first->met[0] ? &first->near[0] : &first->near[1];
+            from = rint((met->at.way_mm - start_way_mm - (double)p->expected_mm) / spacing);
+        }
+        line->number =
+            spacing > 0.0
+                ? (unsigned)fmax(from + rint(across(first, at->x_mm, at->y_mm) / spacing), 0.0) + 1U
+                : i + 1U;
+    }
+}
+
+static void drop_part_lines(const lab_route *route, GArray *lines,
+                            const cmo_count_lines_parameters *p) {
+    for (guint i = lines->len; i > 0; i--) {
+        if (!is_whole(route, &g_array_index(lines, true_line, i - 1), p)) {
+            g_array_remove_index(lines, i - 1);
+        }
+    }
+}
+
+static const true_line *numbered(const GArray *lines, unsigned number) {
+    for (guint i = 0; i < lines->len; i++) {
+        const true_line *line = &g_array_index(lines, true_line, i);
+        if (line->number == number) {
+            return line;
+        }
+    }
+    return NULL;
+}
+
+static void put_line(lab_counted *to, const true_line *line) {
+    unsigned sensors = 0;
+    double x = 0.0;
+    double y = 0.0;
+    double width = 0.0;
+    bool left = true;
+    for (unsigned i = 0; i < 2; i++) {
+        if (line->met[i]) {
+            x += line->near[i].x_mm;
+            y += line->near[i].y_mm;
+            width += across(line, line->far_mm[i][0], line->far_mm[i][1]);
+            left = left && line->left[i];
+            sensors++;
+        }
+    }
+    to->x_mm = x / sensors;
+    to->y_mm = y / sensors;
+    to->width_mm = left ? width / sensors : NAN;
+}
+
+void labi_count_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
+                      const cmo_count_lines_parameters *p) {
+    if (!cmo_sim_mat_has(route->mat, CMO_SIM_LINE) &&
+        !cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {
+        return;
+    }
+    size_t records;
+    const cmo_sim_truth *all = cmo_sim_recorded(sim, &records);
+    size_t first = MIN(labi_first_at(all, records, result->start_ms), records - 1);
+    GArray *lines = find_lines(route, sim, result, p, all[first].way_mm);
+    drop_part_lines(route, lines, p);
+    give_numbers(lines, p, all[first].way_mm);
+    unsigned last = lines->len > 0 ? g_array_index(lines, true_line, lines->len - 1).number : 0;
+    labi_put(&result->truth, CMO_LINES_SEEN, lines->len);
+    labi_put(&result->truth, CMO_LINES_MISSED, last - lines->len);
+    const true_line *target = p->number > 0 ? numbered(lines, p->number) : NULL;
+    if (target != NULL) {
+        bool right = !target->met[0] ||
+                     (target->met[1] && target->near[1].at.time_ms < target->near[0].at.time_ms);
+        result->target =
+            (lab_target){true, target->near[right], target->normal_x, target->normal_y};
+    }
+    for (guint i = 0; result->counted != NULL && i < result->counted->len; i++) {
+        lab_counted *counted = &g_array_index(result->counted, lab_counted, i);
+        const true_line *line = numbered(lines, counted->robot.number);
+        if (line != NULL) {
+            put_line(counted, line);
+        }
+    }
+    g_array_free(lines, TRUE);
+}
