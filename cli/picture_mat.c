@@ -115,6 +115,48 @@ static void draw_robot(const canvas *c, pose at, const double colour[3], look ho
     cairo_restore(cairo);
 }
 
+static void draw_cross(cairo_t *cairo, double x, double y, const double colour[3]) {
+    cairo_new_path(cairo);
+    for (int sign = -1; sign <= 1; sign += 2) {
+        cairo_move_to(cairo, x - 5.0, y - sign * 5.0);
+        cairo_line_to(cairo, x + 5.0, y + sign * 5.0);
+    }
+    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.9);
+    cairo_set_line_width(cairo, 4.5);
+    cairo_stroke_preserve(cairo);
+    canvas_colour(cairo, colour, 0.9);
+    cairo_set_line_width(cairo, 2.0);
+    cairo_stroke(cairo);
+}
+
+// Lines that were counted, with their numbers where they were met; crossed out what was none.
+static void draw_counted(const canvas *c, const lab_leg_result *leg) {
+    for (guint i = 0; leg->counted != NULL && i < leg->counted->len; i++) {
+        const lab_counted *line = &g_array_index(leg->counted, lab_counted, i);
+        if (isnan(line->x_mm)) {
+            continue;
+        }
+        char *text = g_strdup_printf("%u", line->robot.number);
+        double x = px(c, line->x_mm);
+        double y = py(c, line->y_mm);
+        cairo_new_path(c->cairo);
+        cairo_arc(c->cairo, x, y, 10.0, 0.0, 2.0 * G_PI);
+        cairo_set_source_rgba(c->cairo, 1.0, 1.0, 1.0, 0.95);
+        cairo_fill_preserve(c->cairo);
+        canvas_colour(c->cairo, canvas_leg_colour(leg->number), 1.0);
+        cairo_set_line_width(c->cairo, 1.8);
+        cairo_stroke(c->cairo);
+        canvas_text(c->cairo, x - 0.5 * canvas_text_width(c->cairo, text), y + 4.5, 12.0, true,
+                    text);
+        g_free(text);
+    }
+    for (guint i = 0; leg->passed != NULL && i < leg->passed->len; i++) {
+        const lab_passed *passed = &g_array_index(leg->passed, lab_passed, i);
+        draw_cross(c->cairo, px(c, passed->x_mm), py(c, passed->y_mm),
+                   canvas_leg_colour(leg->number));
+    }
+}
+
 // Squaring, stage by stage: where both sensors had crossed, and where it began to turn.
 static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint end) {
     bool seen[CMO_STAGES] = {false};
@@ -242,10 +284,12 @@ static void draw_marks_legend(const canvas *c, const lab_run *run, double x) {
     double y = c->height - 0.5 * CANVAS_LEGEND;
     bool rebounds = false;
     bool targets = false;
+    bool passed = false;
     for (guint i = 0; run != NULL && i < run->legs->len; i++) {
         const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
         rebounds = rebounds || (leg->rebounds != NULL && leg->rebounds->len > 0);
         targets = targets || leg->target.found;
+        passed = passed || leg->passed != NULL;
     }
     canvas at = *c; // the mark's own place, in pixels
     at.scale = 1.0;
@@ -272,6 +316,11 @@ static void draw_marks_legend(const canvas *c, const lab_run *run, double x) {
     cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
     canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false,
                 targets ? "edge aimed at, true first crossing" : "latched crossing");
+    if (passed) {
+        draw_cross(cairo, x + 312.0, y, canvas_leg_colour(1));
+        cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
+        canvas_text(cairo, x + 326.0, y + 5.0, 14.0, false, "passed over");
+    }
 }
 
 static void draw_legend(const canvas *c, const GArray *rows, const lab_run *run) {
@@ -345,6 +394,7 @@ static void draw_all(const canvas *c, void *data) {
     }
     for (guint i = 0; run != NULL && i < run->legs->len; i++) {
         draw_target(c, &g_array_index(run->legs, lab_leg_result, i).target);
+        draw_counted(c, &g_array_index(run->legs, lab_leg_result, i));
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);

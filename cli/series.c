@@ -110,6 +110,15 @@ static void print_line(const lab_series *series, unsigned number) {
     if (leg->name != NULL) {
         printf("     %s\n", leg->name);
     }
+    if (leg->counts > 0) {
+        const lab_statistics *seen = &leg->figure[CMO_LINES_SEEN].truth;
+        printf("     counted right in %u of %u: %.0f", leg->counts - leg->miscounts, leg->counts,
+               seen->p05);
+        if (seen->p95 > seen->p05) {
+            printf(" to %.0f", seen->p95);
+        }
+        printf(" lines\n");
+    }
     for (unsigned i = CMO_OUTCOME_DONE + 1; i < CMO_OUTCOMES; i++) {
         if (leg->outcomes[i] > 0) {
             printf("     %s %u: %s\n", cmo_outcome_name((cmo_outcome)i), leg->outcomes[i],

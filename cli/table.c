@@ -147,6 +147,28 @@ static void print_trouble(const lab_leg_result *leg) {
     }
 }
 
+// How many lines, and which of them are missing.
+static void print_counted(const lab_leg_result *leg) {
+    if (leg->counted == NULL) {
+        return;
+    }
+    GString *missing = g_string_new(NULL);
+    unsigned number = 1;
+    for (guint i = 0; i < leg->counted->len; i++) {
+        unsigned seen = g_array_index(leg->counted, lab_counted, i).robot.number;
+        for (; number < seen; number++) {
+            g_string_append_printf(missing, "%s %u", missing->len > 0 ? "," : "; missing:", number);
+        }
+        number = seen + 1;
+    }
+    printf("     counted %u line%s", leg->counted->len, leg->counted->len == 1 ? "" : "s");
+    if (leg->truth.known & CMO_FIGURE_BIT(CMO_LINES_SEEN)) {
+        printf(", truly %.0f", leg->truth.value[CMO_LINES_SEEN]);
+    }
+    printf("%s\n", missing->str);
+    g_string_free(missing, TRUE);
+}
+
 static void print_passed_over(const lab_leg_result *leg) {
     const cmo_report *report = &leg->report;
     if (report->passed_reason == CMO_PASSED_NONE) {
@@ -156,8 +178,9 @@ static void print_passed_over(const lab_leg_result *leg) {
     printf("     passed over %.0f, %sat %.1f mm by the %s sensor: %.1f mm along the way, %s\n",
            count, count > 1.0 ? "the last " : "", (double)report->passed_at_mm,
            cli_side(report->passed_sensor), (double)report->passed_width_mm,
-           report->passed_reason == CMO_PASSED_ONE_SIDED ? "met by that sensor alone"
-                                                         : "narrower than a line");
+           report->passed_reason == CMO_PASSED_ONE_SIDED      ? "met by that sensor alone"
+           : report->passed_reason == CMO_PASSED_OUT_OF_PLACE ? "where none is due"
+                                                              : "narrower than a line");
 }
 
 // What the route calls the leg, its round, and what has ended it.
@@ -207,6 +230,7 @@ static void print_all(const lab_leg_result *leg) {
         printf("\n");
     }
     print_patrol(leg);
+    print_counted(leg);
     print_passed_over(leg);
 }
 
@@ -295,6 +319,7 @@ static void print_row(const lab_route *route, const lab_leg_result *leg) {
                leg->routine == CMO_ROUTINE_MEASURE_DRIVE) {
         printf("     what it has found out: cammino wiring tells\n");
     }
+    print_counted(leg);
     print_passed_over(leg);
 }
 
