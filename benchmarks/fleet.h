@@ -18,10 +18,6 @@ void fleet_drive(const char *fleet, unsigned robots);
 // From then on the population knows its drive as measure_drive leaves it.
 void fleet_measure_drives(population *c, const cmo_sim_mat *mat);
 
-// Common practice on one of the robots; the simulator is the caller's to free.
-cmo_sim *fleet_practice(const lab_robot *robot, const cmo_sim_mat *mat, const lab_start *start,
-                        uint64_t seed, practice *p);
-
 // A floor of 0.6 with two dark lines across, 20 mm wide and 400 mm apart, the first at
 // FLEET_EDGE_MM.
 #define FLEET_EDGE_MM  1500.0

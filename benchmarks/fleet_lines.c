@@ -29,33 +29,6 @@ lab_start fleet_before_line(const lab_robot *robot, double run_up_mm, double hea
     return (lab_start){FLEET_EDGE_MM - reach, FLEET_Y_MM - run_up_mm * sin(turn), heading_deg};
 }
 
-cmo_sim *fleet_practice(const lab_robot *robot, const cmo_sim_mat *mat, const lab_start *start,
-                        uint64_t seed, practice *p) {
-    cmo_sim_setup setup = {.traits = robot->traits,
-                           .plant = robot->plant,
-                           .mat = mat,
-                           .x_mm = start->x_mm,
-                           .y_mm = start->y_mm,
-                           .heading_deg = start->heading_deg,
-                           .seed = seed};
-    cmo_sim_faults_none(&setup.faults);
-    setup.plant.encoder_bits = 16;
-    cmo_sim *sim = cmo_sim_new(&setup);
-    // Who has no regulator gives as much duty as the speed takes.
-    bool duty = (robot->traits & CMO_TRAIT_SPEED) == 0;
-    *p = (practice){.port = cmo_sim_port(sim),
-                    .tick_us = robot->description.tick_us,
-                    .step_mm = robot->plant.encoder_step_mm,
-                    .track_mm = (double)robot->description.track_mm,
-                    .inverted = robot->description.light[0].dark_is_high,
-                    .full_mm_s = duty ? (double)robot->description.full_duty_mm_s : 0.0,
-                    .dead_duty = duty ? (double)robot->description.dead_duty : 0.0};
-    for (int n = 0; n < 2; n++) {
-        p->threshold[n] = 0.5 * (robot->levels[n].dark + robot->levels[n].light);
-    }
-    return sim;
-}
-
 bool fleet_measured(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed, lab_robot *out) {
     lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_GEOMETRY,
                    .parameters.measure_geometry = {.lines_mm = (float)FLEET_APART_MM}};
@@ -131,7 +104,7 @@ static void plain_stop(const population *c, unsigned i, const void *context, out
     const stop_trial *t = context;
     lab_start start = stop_start(c->robot[i], i);
     practice p;
-    cmo_sim *sim = fleet_practice(c->robot[i], t->mat, &start, i + 1, &p);
+    cmo_sim *sim = population_practice(c->robot[i], t->mat, &start, i + 1, &p);
     out->tried = c->robot[i]->has_levels[0] && c->robot[i]->has_levels[1];
     if (out->tried && practice_stop(&p, t->speed_mm_s)) {
         out->outcome = CMO_OUTCOME_DONE;
@@ -271,7 +244,7 @@ static void plain_square(const population *c, unsigned i, const void *context, o
     const square_trial *t = context;
     lab_start start = square_start(c->robot[i], i);
     practice p;
-    cmo_sim *sim = fleet_practice(c->robot[i], t->mat, &start, i + 1, &p);
+    cmo_sim *sim = population_practice(c->robot[i], t->mat, &start, i + 1, &p);
     out->tried = c->robot[i]->has_levels[0] && c->robot[i]->has_levels[1];
     if (out->tried && practice_square_by_wheel(&p, t->speed_mm_s, 0.4)) {
         cmo_sim_truth end = cmo_sim_truth_now(sim);

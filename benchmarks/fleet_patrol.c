@@ -84,7 +84,7 @@ static void plain_patrol(const population *c, unsigned i, const void *context, o
     route->robot = &varied;
     lab_start start = {route->x_mm, route->y_mm, population_even(i, "patrol angle", 0, 360)};
     practice p;
-    cmo_sim *sim = fleet_practice(&varied, route->mat, &start, i + 1, &p);
+    cmo_sim *sim = population_practice(&varied, route->mat, &start, i + 1, &p);
     cmo_sim_record(sim);
     p.light = route->leg[0].parameters.stay_inside.boundary == CMO_TONE_LIGHT;
     if (!varied.has_levels[0] || !varied.has_levels[1]) {

@@ -29,3 +29,20 @@ void make_duty_only(lab_robot *robot) {
     robot->plant.no_load_mm_s = 1000.0;
     robot->plant.dead_mm_s = 20.0;
 }
+
+void make_fast_sensors(lab_robot *robot) {
+    set_sensors(robot, 3.0, 3.0, 2.0);
+}
+
+void make_slow_sensors(lab_robot *robot) {
+    set_sensors(robot, 25.0, 25.0, 20.0);
+}
+
+void make_coarse_encoders(lab_robot *robot) {
+    robot->description.left_step_mm = robot->description.right_step_mm = 2.0F;
+    robot->plant.encoder_step_mm = 2.0;
+}
+
+void make_without_encoders(lab_robot *robot) {
+    robot->traits &= (uint16_t)~CMO_TRAIT_ENCODERS;
+}

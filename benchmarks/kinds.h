@@ -8,5 +8,9 @@
 void set_sensors(lab_robot *robot, double interval_ms, double delay_ms, double tick_ms);
 void make_heavy(lab_robot *robot); // on poor grip, with slow motors
 void make_duty_only(lab_robot *robot);
+void make_fast_sensors(lab_robot *robot);    // 3 ms, in a tick of 2
+void make_slow_sensors(lab_robot *robot);    // 25 ms, in a tick of 20
+void make_coarse_encoders(lab_robot *robot); // 2 mm a step
+void make_without_encoders(lab_robot *robot);
 
 #endif

@@ -197,3 +197,30 @@ lab_route *population_route(const cmo_sim_mat *mat, const lab_leg *leg) {
 void population_route_free(lab_route *route) {
     g_free(route);
 }
+
+cmo_sim *population_practice(const lab_robot *robot, const cmo_sim_mat *mat, const lab_start *start,
+                             uint64_t seed, practice *p) {
+    cmo_sim_setup setup = {.traits = robot->traits,
+                           .plant = robot->plant,
+                           .mat = mat,
+                           .x_mm = start->x_mm,
+                           .y_mm = start->y_mm,
+                           .heading_deg = start->heading_deg,
+                           .seed = seed};
+    cmo_sim_faults_none(&setup.faults);
+    setup.plant.encoder_bits = 16;
+    cmo_sim *sim = cmo_sim_new(&setup);
+    // Who has no regulator gives as much duty as the speed takes.
+    bool duty = (robot->traits & CMO_TRAIT_SPEED) == 0;
+    *p = (practice){.port = cmo_sim_port(sim),
+                    .tick_us = robot->description.tick_us,
+                    .step_mm = robot->plant.encoder_step_mm,
+                    .track_mm = (double)robot->description.track_mm,
+                    .inverted = robot->description.light[0].dark_is_high,
+                    .full_mm_s = duty ? (double)robot->description.full_duty_mm_s : 0.0,
+                    .dead_duty = duty ? (double)robot->description.dead_duty : 0.0};
+    for (int n = 0; n < 2; n++) {
+        p->threshold[n] = 0.5 * (robot->levels[n].dark + robot->levels[n].light);
+    }
+    return sim;
+}

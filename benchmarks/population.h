@@ -3,6 +3,8 @@
 #ifndef POPULATION_H
 #define POPULATION_H
 
+#include "practice.h"
+
 #include <cammino_lab/fleet.h>
 #include <cammino_lab/series.h>
 
@@ -55,6 +57,10 @@ void population_print_outcomes(const population *c, const outcome *results);
 
 // Numbers that hang on a robot and a word alone.
 double population_even(unsigned number, const char *word, double low, double high);
+
+// Common practice on one of the robots; the simulator is the caller's to free.
+cmo_sim *population_practice(const lab_robot *robot, const cmo_sim_mat *mat, const lab_start *start,
+                             uint64_t seed, practice *p);
 
 // A route with one leg on this mat; the mat stays the caller's.
 lab_route *population_route(const cmo_sim_mat *mat, const lab_leg *leg);

@@ -74,6 +74,19 @@ bool practice_stop(practice *p, double speed_mm_s) {
     return p->elapsed_ms < LONGEST_MS;
 }
 
+bool practice_count(practice *p, double speed_mm_s, unsigned number) {
+    begin(p);
+    bool was = sees(p, 0);
+    for (unsigned counted = 0; counted < number && p->elapsed_ms < LONGEST_MS;) {
+        drive(p, speed_mm_s, speed_mm_s);
+        look(p);
+        counted += sees(p, 0) && !was;
+        was = sees(p, 0);
+    }
+    stop(p);
+    return p->elapsed_ms < LONGEST_MS;
+}
+
 bool practice_square_by_wheel(practice *p, double speed_mm_s, double reverse) {
     begin(p);
     bool met[2] = {false, false};

@@ -27,6 +27,10 @@ typedef struct practice {
 // Drives at a speed until either sensor sees the line, and brakes.
 bool practice_stop(practice *p, double speed_mm_s);
 
+// Counts each time that the left sensor comes onto something after it was on nothing, and brakes on
+// the number asked for.
+bool practice_count(practice *p, double speed_mm_s, unsigned number);
+
 // Each wheel stops when its own sensor sees the line. With `reverse` above 0 the wheel that has
 // stopped goes back at this share of the speed until the other one has stopped too: found by trial.
 bool practice_square_by_wheel(practice *p, double speed_mm_s, double reverse);

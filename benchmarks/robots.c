@@ -19,29 +19,12 @@ static void set_size(lab_robot *robot, double track_mm, double left_mm) {
     }
 }
 
-static void fast_sensors(lab_robot *robot) {
-    set_sensors(robot, 3.0, 3.0, 2.0);
-}
-
-static void slow_sensors(lab_robot *robot) {
-    set_sensors(robot, 25.0, 25.0, 20.0);
-}
-
-static void coarse_encoders(lab_robot *robot) {
-    robot->description.left_step_mm = robot->description.right_step_mm = 2.0F;
-    robot->plant.encoder_step_mm = 2.0;
-}
-
 static void wide(lab_robot *robot) {
     set_size(robot, 200.0, 85.0);
 }
 
 static void narrow(lab_robot *robot) {
     set_size(robot, 80.0, 20.0);
-}
-
-static void no_encoders(lab_robot *robot) {
-    robot->traits &= (uint16_t)~CMO_TRAIT_ENCODERS;
 }
 
 static void demo(lab_robot *robot) {
@@ -52,14 +35,14 @@ static const struct {
     const char *name;
     void (*make)(lab_robot *robot);
 } kinds[] = {{"the demo robot", demo},
-             {"fast sensors: 3 ms, tick 2 ms", fast_sensors},
-             {"slow sensors: 25 ms, tick 20 ms", slow_sensors},
-             {"coarse encoders: 2 mm a step", coarse_encoders},
+             {"fast sensors: 3 ms, tick 2 ms", make_fast_sensors},
+             {"slow sensors: 25 ms, tick 20 ms", make_slow_sensors},
+             {"coarse encoders: 2 mm a step", make_coarse_encoders},
              {"wide: track 200, spots 170 apart", wide},
              {"narrow: track 80, spots 40 apart", narrow},
              {"heavy, poor grip of 2 m/s2", make_heavy},
              {"duty-only motors", make_duty_only},
-             {"no encoders", no_encoders}};
+             {"no encoders", make_without_encoders}};
 
 int main(int count, char **arguments) {
     int runs = count > 1 ? CLAMP(atoi(arguments[1]), 10, COMPARE_MOST) : 200;

@@ -3,7 +3,8 @@
 // beside that of a plain loop of floating-point work in the same run.
 #define _POSIX_C_SOURCE 199309L // clock_gettime
 
-#include <cammino/cammino.h>
+#include "paper.h"
+
 #include <cammino_lab/run.h>
 #include <cammino_simulator/simulator.h>
 
@@ -52,44 +53,9 @@ static double simulator_ns(const lab_route *route) {
     return best;
 }
 
-static uint32_t paper_us;
-
-static uint32_t paper_clock(void *context) {
-    (void)context;
-    return paper_us;
-}
-
-static cmo_status paper_sample(void *context, cmo_sample *sample) {
-    (void)context;
-    uint32_t count = paper_us / 2000;
-    sample->have = CMO_HAVE_ENCODERS;
-    sample->encoders.time_us = paper_us;
-    sample->encoders.left = sample->encoders.right = count;
-    for (int i = 0; i < 2; i++) {
-        sample->light[i].looks = 1;
-        sample->light[i].look[0] = (cmo_look){paper_us, 560, (uint8_t)(paper_us / 10000)};
-    }
-    return CMO_OK;
-}
-
-static cmo_status paper_drive(void *context, float left, float right, uint32_t lifetime_us) {
-    (void)context;
-    (void)left;
-    (void)right;
-    (void)lifetime_us;
-    return CMO_OK;
-}
-
-static cmo_status paper_halt(void *context, cmo_halt how) {
-    (void)context;
-    (void)how;
-    return CMO_OK;
-}
-
 // A tick while searching a line, the costliest stage.
 static double tick_ns(const lab_robot *described) {
-    cmo_port port = {NULL,         described->traits, paper_clock, NULL,
-                     paper_sample, paper_drive,       paper_halt,  NULL};
+    cmo_port port = paper_port(described->traits);
     double best = INFINITY;
     for (int round = 0; round < 5; round++) {
         cmo_robot robot;
@@ -105,7 +71,7 @@ static double tick_ns(const lab_robot *described) {
         double from = seconds();
         int done = 0;
         while (done < ticks && cmo_tick(&robot) == CMO_RUNNING) {
-            paper_us += 10000;
+            paper_wait(10000);
             done++;
         }
         if (done == ticks) {
