@@ -56,6 +56,11 @@ const cmo_port *mozzo_port(void) {
     return start(DATA "/car-deck.svg", &mozzo, 0, &setup);
 }
 
+const cmo_port *mozzo_gangway_port(void) {
+    cmo_sim_setup setup = {.x_mm = 150, .y_mm = 260};
+    return start(DATA "/gangway.svg", &mozzo, 0, &setup);
+}
+
 const cmo_port *mozzo_top_deck_port(void) {
     cmo_sim_setup setup = {.x_mm = 500, .y_mm = 480, .heading_deg = 25};
     return start(DATA "/top-deck.svg", &mozzo_yard, 0, &setup);

@@ -12,6 +12,9 @@ extern const cmo_levels mozzo_levels[2];
 // The simulated Mozzo on the car deck, 450 mm before the first cross line.
 const cmo_port *mozzo_port(void);
 
+// The same at the foot of the gangway, on whose ten stripes it drives.
+const cmo_port *mozzo_gangway_port(void);
+
 // Mozzo dressed for the crate yard: the spots further out than the tyres, a range sensor, buttons.
 extern const cmo_robot_description mozzo_yard;
 extern const cmo_levels mozzo_yard_levels[2];

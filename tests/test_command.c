@@ -261,6 +261,9 @@ START_TEST(the_examples_run_to_the_line) {
     ck_assert_ptr_nonnull(strstr(out, "believes to stand at x 6"));
     ck_assert_int_eq(call(EXAMPLES "/example_tool_over_line"), 0);
     ck_assert_ptr_nonnull(strstr(out, "done: the tool stands"));
+    ck_assert_int_eq(call(EXAMPLES "/example_count_stripes"), 0);
+    ck_assert(g_str_has_prefix(out, "stripe 1\nstripe 2\nstripe 3\nstripe 4\nstripe 5\n"));
+    ck_assert_ptr_nonnull(strstr(out, "count_lines: done, 5 seen, 1 passed over"));
     ck_assert_int_eq(call(EXAMPLES "/example_run_as_legs"), 0);
     ck_assert_ptr_nonnull(strstr(out, "leg 5, advance: done by line\nrun: done"));
     ck_assert_int_eq(call(EXAMPLES "/example_run_with_actions"), 0);

@@ -47,7 +47,8 @@ START_TEST(an_option_outside_of_its_range_does_not_build) {
                  {"-DCMO_TWO_SIDED=-1", "CMO_TWO_SIDED"},
                  {"-DCMO_LAST_LINE=2", "CMO_LAST_LINE"},
                  {"-DCMO_GROUPS_DEEP=0", "CMO_GROUPS_DEEP"},
-                 {"-DCMO_COUNTED_RULES=33", "CMO_COUNTED_RULES"}};
+                 {"-DCMO_COUNTED_RULES=33", "CMO_COUNTED_RULES"},
+                 {"-DCMO_COUNTED_LINES=65", "CMO_COUNTED_LINES"}};
     put_program();
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         ck_assert_int_ne(compile(cases[i].option, "-c"), 0);
@@ -81,8 +82,8 @@ START_TEST(a_firmware_built_with_other_options_than_the_library_does_not_link) {
     } cases[] = {
         {"-DCMO_LIGHTS_MAX=2", NULL}, // as it is
         {"-DCMO_LIGHTS_MAX=3", "undefined reference to `cmo_robot_start_lights3_"},
-        {"-DCMO_SLIDING=0", "_sliding0_sided1_last1_deep2_rules8'"},
-        {"-DCMO_TWO_SIDED=0", "_sliding1_sided0_last1_deep2_rules8'"},
+        {"-DCMO_SLIDING=0", "_sliding0_sided1_last1_deep2_rules8_counted16'"},
+        {"-DCMO_TWO_SIDED=0", "_sliding1_sided0_last1_deep2_rules8_counted16'"},
     };
     // The library once, as it is.
     char *library = g_strdup_printf("sh -c 'cd %s && cc -std=c11 -I%s/include -c %s/core/*/*.c'",

@@ -325,6 +325,46 @@ START_TEST(a_search_starts_clear_of_the_last_line) {
 }
 END_TEST
 
+// Round again some way behind the line, and back over it: clear of it once it is before that.
+START_TEST(a_search_that_comes_back_starts_before_the_last_line) {
+    JsonParser *parser = json_parser_new();
+    write_file("r.yaml", DEMO
+               "legs:\n"
+               "  - stop_on_line: {blind_mm: 200, least_width_mm: 15, rest: near_edge}\n"
+               "  - advance: {distance_mm: 140}\n  - turn: {angle_deg: 180}\n"
+               "  - drive_until_line: {least_width_mm: 15, off_line: true, longest_mm: 400}\n");
+    CALL("drive %s/r.yaml --json --seed 2");
+    JsonArray *legs = legs_of(parser);
+    double way = json_object_get_double_member(
+        json_object_get_object_member(json_array_get_object_element(legs, 3), "robot"), "clear_mm");
+    ck_assert_double_gt(way, 5); // the axle is 70 mm behind it, as far as the spots are ahead
+    ck_assert_double_lt(way, 20);
+    drop_file("r.yaml");
+    g_object_unref(parser);
+}
+END_TEST
+
+// While it still speeds up, the wheels are slower than they are told: it brakes from what they do.
+START_TEST(an_end_brakes_from_the_speed_that_the_wheels_have) {
+    JsonParser *parser = json_parser_new();
+    write_file("r.yaml", DEMO "legs:\n  - advance: {distance_mm: 450, speed_mm_s: 600}\n"
+                              "    ends: {way_mm: 100}\n");
+    double sum = 0.0;
+    for (int seed = 1; seed <= 8; seed++) {
+        char *line = g_strdup_printf(COMMAND " drive %%s/r.yaml --json --seed %d", seed);
+        ck_assert_int_eq(call(line), 0);
+        JsonObject *leg = json_array_get_object_element(legs_of(parser), 0);
+        sum += json_object_get_double_member(json_object_get_object_member(leg, "truth"),
+                                             "travelled_mm");
+        g_free(line);
+    }
+    ck_assert_double_ge(sum / 8, 100);
+    ck_assert_double_le(sum / 8, 107);
+    drop_file("r.yaml");
+    g_object_unref(parser);
+}
+END_TEST
+
 // An advance looks ahead: it is as slow at its end as what follows needs.
 START_TEST(an_advance_slows_down_for_what_follows) {
     JsonParser *parser = json_parser_new();
@@ -375,6 +415,8 @@ int main(void) {
                                   a_route_is_checked_whole_before_it_moves,
                                   the_demos_run_goes_round_ends_by_range_and_tries_again,
                                   a_search_starts_clear_of_the_last_line,
+                                  a_search_that_comes_back_starts_before_the_last_line,
+                                  an_end_brakes_from_the_speed_that_the_wheels_have,
                                   an_advance_slows_down_for_what_follows,
                                   a_run_that_is_not_as_expected_says_so,
                                   NULL};

@@ -121,7 +121,9 @@ static void check_end(wild *w, cmo_robot *robot, const any_state *state, const c
                            ((robot->report.routine == CMO_ROUTINE_ADVANCE &&
                              state->advance.parameters.ending == CMO_END_MOVING) ||
                             (robot->report.routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
-                             state->drive_until_line.parameters.ending == CMO_END_MOVING));
+                             state->drive_until_line.parameters.ending == CMO_END_MOVING) ||
+                            (robot->report.routine == CMO_ROUTINE_COUNT_LINES &&
+                             state->count_lines.line.parameters.ending == CMO_END_MOVING));
     check_report(w, robot);
     for (int i = 0; i < 4 && !moving; i++) {
         bool halted = w->last_is_halt && w->last_halt_ok;

@@ -1,0 +1,377 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Counting lines, with the truth beside what the robot says.
+#include "calls.h"
+
+#include <glib/gstdio.h>
+#include <json-glib/json-glib.h>
+#include <math.h>
+#include <string.h>
+
+// Lines across a plain mat, by where they begin; 24 mm wide. And what is laid over them.
+static void write_mat(const double *line_mm, unsigned lines, const char *over) {
+    GString *svg = g_string_new("<svg xmlns='http://www.w3.org/2000/svg' width='2000mm' "
+                                "height='800mm' viewBox='0 0 2000 800'>"
+                                "<rect width='2000' height='800' fill='#c9d2c6'/>"
+                                "<g class='line' fill='#2c3036'>");
+    for (unsigned i = 0; i < lines; i++) {
+        g_string_append_printf(svg, "<rect x='%g' width='24' height='800'/>", line_mm[i]);
+    }
+    g_string_append_printf(svg, "</g><g class='decoration'>%s</g></svg>", over);
+    char *path = in_folder("m.svg");
+    ck_assert(g_file_set_contents(path, svg->str, -1, NULL));
+    g_free(path);
+    g_string_free(svg, TRUE);
+}
+
+static JsonParser *parser;
+
+// Drives one leg from (150, 400) and gives its results.
+static JsonObject *drive(const char *leg, double heading_deg, int status, unsigned seed) {
+    char *robot = g_strdup_printf("robot: %s/data/ferry/mozzo.yaml\n", SOURCE_DIR);
+    char *text = g_strdup_printf("%smat: m.svg\nstart: {x_mm: 150, y_mm: 400, heading_deg: %g}\n"
+                                 "legs:\n  - %s\n",
+                                 robot, heading_deg, leg);
+    char *path = in_folder("r.yaml");
+    ck_assert(g_file_set_contents(path, text, -1, NULL));
+    char *line = g_strdup_printf(COMMAND " drive %s --json --seed %u", path, seed);
+    ck_assert_msg(call(line) == status, "%s: %s%s", leg, out, err);
+    g_free(line);
+    g_free(path);
+    g_free(text);
+    g_free(robot);
+    if (status == 2) {
+        return NULL;
+    }
+    ck_assert(json_parser_load_from_data(parser, out, -1, NULL));
+    JsonObject *run = json_node_get_object(json_parser_get_root(parser));
+    return json_array_get_object_element(json_object_get_array_member(run, "legs"), 0);
+}
+
+static double value(JsonObject *leg, const char *column, const char *name) {
+    return json_object_get_double_member(json_object_get_object_member(leg, column), name);
+}
+
+static JsonArray *lines_of(JsonObject *leg) {
+    return json_object_get_array_member(leg, "lines");
+}
+
+static const double even_mm[] = {340, 440, 540, 640, 740, 840, 940, 1040};
+#define COUNT(more) "count_lines: {cruise_mm_s: 300, least_width_mm: 15" more "}"
+
+START_TEST(it_rests_on_the_line_that_was_asked_for) {
+    write_mat(even_mm, 8, "");
+    for (int number = 1; number <= 8; number++) {
+        for (int slant = -12; slant <= 12; slant += 12) {
+            char *text = g_strdup_printf(COUNT(", number: %d, rest: near_edge"), number);
+            JsonObject *leg = drive(text, slant, 0, (unsigned)number);
+            ck_assert_double_eq(value(leg, "robot", "lines_seen"), number);
+            ck_assert_double_eq(value(leg, "truth", "lines_seen"), number);
+            ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
+            ck_assert_uint_eq(json_array_get_length(lines_of(leg)), number);
+            g_free(text);
+        }
+    }
+}
+END_TEST
+
+START_TEST(each_line_is_measured) {
+    write_mat(even_mm, 8, "");
+    JsonObject *leg = drive(COUNT(", number: 6, rest: far_edge"), 8, 0, 3);
+    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 2.0);
+    JsonArray *lines = lines_of(leg);
+    for (guint i = 0; i < 5; i++) {
+        JsonObject *line = json_array_get_object_element(lines, i);
+        ck_assert_int_eq(json_object_get_int_member(line, "number"), i + 1);
+        ck_assert_str_eq(json_object_get_string_member(line, "sensors"), "both");
+        ck_assert_double_eq_tol(json_object_get_double_member(line, "width_mm"), 24, 1.5);
+        ck_assert_double_eq_tol(json_object_get_double_member(line, "true_width_mm"), 24, 0.4);
+        ck_assert_double_eq_tol(json_object_get_double_member(line, "true_x_mm"), even_mm[i], 0.4);
+        ck_assert_double_eq_tol(json_object_get_double_member(line, "entry_angle_deg"), 8, 2);
+        if (i > 0) {
+            JsonObject *before = json_array_get_object_element(lines, i - 1);
+            ck_assert_double_eq_tol(json_object_get_double_member(line, "at_mm") -
+                                        json_object_get_double_member(before, "at_mm"),
+                                    100 / cos(8 * G_PI / 180), 2.0);
+        }
+    }
+}
+END_TEST
+
+START_TEST(without_a_number_it_counts_all_that_come) {
+    write_mat(even_mm, 5, "");
+    JsonObject *leg = drive(COUNT(", longest_mm: 200"), 0, 0, 1);
+    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
+    ck_assert_double_eq(value(leg, "truth", "lines_seen"), 5);
+    ck_assert_double_gt(value(leg, "truth", "travelled_mm"), 700);
+    ck_assert_double_lt(value(leg, "truth", "travelled_mm"), 850);
+    // And what ends the leg otherwise leaves the count.
+    leg = drive(COUNT("") "\n    ends: {way_mm: 390}", 0, 0, 1);
+    ck_assert_str_eq(json_object_get_string_member(leg, "by"), "way");
+    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 3);
+    ck_assert_double_eq(value(leg, "truth", "lines_seen"), 3);
+    // More are asked for than there are.
+    leg = drive(COUNT(", number: 7, longest_mm: 300"), 0, 1, 1);
+    ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "no_line");
+    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
+}
+END_TEST
+
+// Under the left sensor (y 45 mm above the way) a hole in the third line, half of the fifth's near
+// edge gone, and a bar as wide as a line between the first two.
+#define WORN                                                                                       \
+    "<g fill='#c4cdc1'><rect x='549' y='320' width='8' height='60'/>"                              \
+    "<rect x='738' y='320' width='10' height='60'/></g>"                                           \
+    "<rect x='390' y='320' width='24' height='70' fill='#2c3036'/>"
+
+START_TEST(holes_are_bridged_and_what_one_sensor_meets_alone_is_none) {
+    static const char *const rests[] = {"near_edge", "centre", "far_edge"};
+    write_mat(even_mm, 8, WORN);
+    for (unsigned i = 0; i < 3; i++) {
+        for (unsigned number = 3; number <= 5; number++) {
+            char *text = g_strdup_printf(COUNT(", number: %u, rest: %s"), number, rests[i]);
+            JsonObject *leg = drive(text, 3, 0, 7 + number);
+            ck_assert_double_eq(value(leg, "truth", "lines_seen"), number);
+            ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), i == 1 ? 2.5 : 1.5);
+            JsonObject *passed = json_object_get_object_member(leg, "passed_over_last");
+            ck_assert_str_eq(json_object_get_string_member(passed, "sensor"), "left");
+            ck_assert_str_eq(json_object_get_string_member(passed, "reason"), "one_sided");
+            ck_assert_double_eq(value(leg, "robot", "passed_over"), 1);
+            g_free(text);
+        }
+    }
+    ck_assert_int_eq(CALL("drive %s/r.yaml"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "counted 5 lines, truly 5\n"));
+}
+END_TEST
+
+// Braking for one it comes over the next, which is none of its own on the way back.
+START_TEST(dense_lines_are_told_apart) {
+    double dense_mm[8];
+    for (int i = 0; i < 8; i++) {
+        dense_mm[i] = 340 + 52 * i;
+    }
+    write_mat(dense_mm, 8, "");
+    for (int number = 1; number <= 7; number += 2) {
+        for (int slant = 0; slant <= 8; slant += 8) {
+            char *text = g_strdup_printf(
+                "count_lines: {cruise_mm_s: 450, least_width_mm: 15, number: %d, rest: near_edge}",
+                number);
+            JsonObject *leg = drive(text, slant, 0, (unsigned)number);
+            ck_assert_double_eq(value(leg, "robot", "lines_seen"), number);
+            ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), slant == 0 ? 1.0 : 2.0);
+            g_free(text);
+        }
+    }
+}
+END_TEST
+
+START_TEST(worn_edges_say_nothing) {
+    // Of the third line the near edge, of the fifth the far one, and a hole near the end of the
+    // sixth.
+    write_mat(even_mm, 8,
+              "<g fill='#c9d2c6'><rect x='538' y='320' width='15' height='60'/>"
+              "<rect x='753' y='320' width='12' height='60'/>"
+              "<rect x='853' y='320' width='7' height='60'/></g>");
+    JsonObject *leg = drive(COUNT(", number: 5, rest: far_edge"), 0, 0, 2);
+    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 1.0);
+    ck_assert_double_eq(value(leg, "robot", "passed_over"), 0);
+    for (guint i = 0; i < 5; i++) {
+        JsonObject *line = json_array_get_object_element(lines_of(leg), i);
+        double entry = json_object_get_double_member(line, "entry_angle_deg");
+        ck_assert_double_eq_tol(entry, value(leg, "truth", "entry_angle_deg"), 2);
+    }
+    leg = drive(COUNT(", number: 8, least_gap_mm: 3"), 0, 0, 2);
+    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 8);
+    ck_assert_double_eq(value(leg, "robot", "passed_over"),
+                        0); // what is behind the hole is no more
+}
+END_TEST
+
+// What lies before the place of the last line is not it, even if both meet it at once.
+START_TEST(nothing_before_the_place_that_is_due_is_the_last_line) {
+    write_mat(even_mm, 8, "<rect x='672' width='18' height='800' fill='#2c3036'/>");
+    for (int slant = -12; slant <= 12; slant += 12) {
+        JsonObject *leg = drive(
+            COUNT(", number: 5, spacing_mm: 100, least_gap_mm: 5, rest: near_edge"), slant, 0, 3);
+        ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
+        ck_assert_double_eq(value(leg, "robot", "lines_missed"), 0);
+    }
+}
+END_TEST
+
+// Before the first line one sensor meets a bar: taken with the other's line for a slant, until the
+// lines behind it tell otherwise.
+START_TEST(a_wrong_angle_is_found_out) {
+    write_mat(even_mm, 8, "<rect x='306' y='320' width='16' height='70' fill='#2c3036'/>");
+    JsonObject *leg = drive(COUNT(", number: 5, rest: near_edge"), 0, 0, 2);
+    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
+    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 0.8);
+    JsonObject *fourth = json_array_get_object_element(lines_of(leg), 3);
+    ck_assert_double_eq_tol(json_object_get_double_member(fourth, "entry_angle_deg"),
+                            value(leg, "truth", "entry_angle_deg"), 2);
+}
+END_TEST
+
+START_TEST(a_series_says_how_often_the_count_was_right) {
+    ck_assert_int_eq(CALL("series data/ferry/gangway.yaml --trials 12"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "counted right in 12 of 12: 7 lines\n"));
+    ck_assert_ptr_nonnull(strstr(out, "rest_error_mm"));
+    ck_assert_int_eq(CALL("series data/ferry/gangway.yaml --trials 3 --json"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\"miscounts\" : 0"));
+}
+END_TEST
+
+START_TEST(a_spacing_keeps_the_number_where_lines_are_missing) {
+    static const double gaps_mm[] = {340, 440, 640, 740, 840};
+    write_mat(gaps_mm, 5, "<rect x='390' y='320' width='24' height='70' fill='#2c3036'/>");
+    JsonObject *leg = drive(COUNT(", number: 5, spacing_mm: 100, rest: near_edge"), 0, 0, 2);
+    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 4);
+    ck_assert_double_eq(value(leg, "robot", "lines_missed"), 1);
+    ck_assert_double_eq(value(leg, "truth", "lines_missed"), 1);
+    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 0.8);
+    ck_assert_double_lt(value(leg, "robot", "count_certainty"), 1);
+    ck_assert_double_gt(value(leg, "robot", "count_certainty"), 0.3);
+    JsonObject *third = json_array_get_object_element(lines_of(leg), 2);
+    ck_assert_int_eq(json_object_get_int_member(third, "number"), 4);
+    ck_assert_int_eq(CALL("drive %s/r.yaml --seed 2"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "counted 4 lines, truly 4; missing: 3\n"));
+    // The one before the last is missing, or the last.
+    leg = drive(COUNT(", number: 4, spacing_mm: 100, rest: near_edge"), 0, 0, 3);
+    ck_assert_double_eq(value(leg, "robot", "lines_missed"), 1);
+    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 0.8);
+    leg = drive(COUNT(", number: 3, spacing_mm: 100, rest: near_edge"), 0, 1, 3);
+    ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "no_line");
+    ck_assert_double_lt(value(leg, "truth", "travelled_mm"), 420); // not on to the next one
+    // One that only one sensor meets counts where it is due, and one across all does not elsewhere.
+    write_mat(even_mm, 8,
+              "<rect x='439' y='300' width='26' height='90' fill='#c9d2c6'/>"
+              "<rect x='590' width='24' height='800' fill='#2c3036'/>");
+    leg = drive(COUNT(", number: 5, spacing_mm: 100, rest: near_edge"), 0, 0, 4);
+    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
+    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 0.8);
+    JsonObject *second = json_array_get_object_element(lines_of(leg), 1);
+    ck_assert_str_eq(json_object_get_string_member(second, "sensors"), "right");
+    JsonObject *passed = json_object_get_object_member(leg, "passed_over_last");
+    ck_assert_str_eq(json_object_get_string_member(passed, "reason"), "out_of_place");
+}
+END_TEST
+
+// Where the robot believes to be in the end, less the truth; it was put down 12 mm further back
+// than it believes, and turned by 1.5 degrees.
+typedef struct off {
+    double x_mm, heading_deg;
+} off;
+
+static off pose_off(const char *leg, unsigned trials) {
+    GError *error = NULL;
+    off sum = {0.0, 0.0};
+    drive(leg, 0, 0, 1);
+    char *path = in_folder("r.yaml");
+    lab_route *route = lab_route_load(path, NULL, 1, &error);
+    ck_assert_ptr_null(error);
+    for (uint64_t seed = 1; seed <= trials; seed++) {
+        lab_start start = {138, 400, 1.5};
+        lab_run *run = lab_drive_from(route, route->robot, &start, seed, false);
+        ck_assert_int_eq(run->outcome, CMO_OUTCOME_DONE);
+        sum.x_mm = fmax(sum.x_mm, fabs(run->pose_off_x_mm));
+        sum.heading_deg += run->heading_error_deg * run->heading_error_deg;
+        lab_run_free(run);
+    }
+    lab_route_free(route);
+    g_free(path);
+    sum.heading_deg = sqrt(sum.heading_deg / trials);
+    return sum;
+}
+
+#define AT_FIRST ", rest: near_edge, place: {x_mm: 340, y_mm: 400}"
+
+START_TEST(stated_lines_set_the_pose) {
+    write_mat(even_mm, 8, "");
+    off all = pose_off(COUNT(", number: 8, spacing_mm: 100" AT_FIRST), 6);
+    ck_assert_double_le(all.x_mm, 2.0);
+    ck_assert_double_le(all.heading_deg, 1.0);
+    // The first one alone.
+    ck_assert_double_le(pose_off(COUNT(", number: 1" AT_FIRST), 6).x_mm, 2.0);
+    // Where the others are, nobody has said: what the first one has told goes on by odometry.
+    ck_assert_double_le(pose_off(COUNT(", number: 8" AT_FIRST), 6).x_mm, 12.0);
+}
+END_TEST
+
+START_TEST(it_can_drive_on_over_the_last_one) {
+    write_mat(even_mm, 8, "");
+    JsonObject *leg =
+        drive(COUNT(", number: 4, ending: moving") "\n  - advance: {distance_mm: 60}", 0, 0, 1);
+    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 4);
+    ck_assert_double_eq_tol(value(leg, "truth", "crossing_speed_mm_s"), 300, 25);
+    ck_assert_double_eq_tol(value(leg, "truth", "travelled_mm"), 420, 25);
+}
+END_TEST
+
+// The time of one line, not of all that may come, is what a robot that is held waits for.
+START_TEST(a_count_ends_in_time) {
+    write_mat(even_mm, 8, "");
+    JsonObject *leg = drive(COUNT(", longest_s: 2"), 0, 1, 1); // 600 mm, and there is more to come
+    ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "time_over");
+    // Without one it is the time to the next line: on for eight lines, for longer than for one.
+    leg = drive("count_lines: {cruise_mm_s: 40, least_width_mm: 15, longest_mm: 260}", 0, 0, 1);
+    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 8);
+    ck_assert_double_gt(value(leg, "truth", "elapsed_ms"), 2000 * 260 / 40.0 + 2000);
+}
+END_TEST
+
+START_TEST(what_makes_no_sense_is_refused) {
+    static const struct {
+        const char *leg, *says;
+    } bad[] = {
+        {COUNT(", rest: near_edge"), "count_lines.number"},
+        {COUNT(", number: 3, rest: centre, ending: moving"), "count_lines.ending"},
+        {COUNT(", number: 3, largest_entry_deg: 85"), "count_lines.largest_entry_deg"},
+        {COUNT(", number: 300"), "count_lines.number"},
+        {COUNT(", number: 3, spacing_mm: 5"), "count_lines.spacing_mm"},
+        {COUNT(", number: 3, tone: void"), "count_lines.tone"},
+    };
+    write_mat(even_mm, 8, "");
+    for (size_t i = 0; i < G_N_ELEMENTS(bad); i++) {
+        drive(bad[i].leg, 0, 2, 1);
+        ck_assert_msg(strstr(err, bad[i].says) != NULL, "%s", err);
+    }
+}
+END_TEST
+
+static void begin(void) {
+    make_folder();
+    parser = json_parser_new();
+}
+
+static void finish(void) {
+    g_object_unref(parser);
+    static const char *const files[] = {"m.svg", "r.yaml"};
+    for (size_t i = 0; i < G_N_ELEMENTS(files); i++) {
+        char *path = in_folder(files[i]);
+        g_unlink(path);
+        g_free(path);
+    }
+    remove_folder();
+}
+
+int main(void) {
+    const TTest *const tests[] = {it_rests_on_the_line_that_was_asked_for,
+                                  each_line_is_measured,
+                                  without_a_number_it_counts_all_that_come,
+                                  holes_are_bridged_and_what_one_sensor_meets_alone_is_none,
+                                  dense_lines_are_told_apart,
+                                  worn_edges_say_nothing,
+                                  nothing_before_the_place_that_is_due_is_the_last_line,
+                                  a_wrong_angle_is_found_out,
+                                  a_series_says_how_often_the_count_was_right,
+                                  a_spacing_keeps_the_number_where_lines_are_missing,
+                                  stated_lines_set_the_pose,
+                                  it_can_drive_on_over_the_last_one,
+                                  a_count_ends_in_time,
+                                  what_makes_no_sense_is_refused,
+                                  NULL};
+    begin();
+    int status = run_suite("count", tests);
+    finish();
+    return status;
+}
