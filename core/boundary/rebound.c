@@ -5,6 +5,7 @@
 #include "../shared/description.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
+#include "../tick/surfaces.h"
 #include "contacts.h"
 #include "course.h"
 #include "met.h"
@@ -85,7 +86,7 @@ bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_inside_state *state) {
 bool cmi_rebound_meet_at_rest(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool on = false;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
-        if (robot->light[i].edge.inside && robot->light[i].edge.looks > 0) {
+        if (cmi_light_on(&robot->light[i]) && robot->light[i].edge.looks > 0) {
             cmi_met_add(&state->boundary, robot, i, robot->light[i].look_us);
             on = true;
         }

@@ -4,6 +4,7 @@
 
 #include "../shared/description.h"
 #include "../shared/routine.h"
+#include "../tick/surfaces.h"
 #include "count_tally.h"
 #include "line_candidates.h"
 #include "line_figures.h"
@@ -44,6 +45,11 @@ void cmi_count_land(cmo_robot *robot, cmo_count_lines_state *state) {
     line->skew_mm = state->skew_mm;
     if (state->pairs > 0) { // by one line alone, which may be worn, less is known
         float slack = (cmi_count_is_sure(state) ? 2.0F : 4.0F) * cmi_line_slack_mm(robot, 0);
+#if CMO_SURFACES_MAX > 0
+        if (line->parameters.surface != 0) { // it has to last under the other one too
+            slack += CMI_SURFACE_SPOTS * cmi_surface_spot_mm(robot, 0);
+        }
+#endif
         line->window_mm = fminf(line->window_mm, slack);
     }
 }
@@ -118,6 +124,11 @@ static void tell_last(cmo_robot *robot, cmo_count_lines_state *state) {
     }
     state->last_told = true;
     uint8_t steps = (uint8_t)(state->parameters.number - state->number);
+#if CMO_SURFACES_MAX > 0
+    for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        cmi_votes_know(robot, &state->line.candidate[i], i);
+    }
+#endif
     cmi_count_line(robot, state, &vote, steps, 0.0F);
 }
 

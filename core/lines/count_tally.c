@@ -112,6 +112,21 @@ static void take_pose(cmo_robot *robot, cmo_count_lines_state *state, uint8_t se
     cmi_stand_beyond(robot, &line, square, sum / (float)count);
 }
 
+#if CMO_SURFACES_MAX > 0
+// What it is made of, as far as the sensors that have met it agree.
+static uint8_t surface_of(const cmo_count_lines_state *state, uint8_t seen) {
+    uint8_t surface = 0;
+    for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        uint8_t its = seen & 1U << i ? state->line.candidate[i].surface : 0;
+        if (its != 0 && surface != 0 && its != surface) {
+            return 0;
+        }
+        surface = its != 0 ? its : surface;
+    }
+    return surface;
+}
+#endif
+
 // A line more, whose marks are the search's candidates.
 void cmi_count_line(cmo_robot *robot, cmo_count_lines_state *state, const cmi_vote *vote,
                     uint8_t steps, float open) {
@@ -133,6 +148,10 @@ void cmi_count_line(cmo_robot *robot, cmo_count_lines_state *state, const cmi_vo
                                .seen = vote->seen};
     state->seen++;
     state->last_mm = vote->at_mm;
+#if CMO_SURFACES_MAX > 0
+    line->surface = surface_of(state, vote->seen);
+    state->tally[line->surface]++;
+#endif
     // By chance something else fits as well, where the place and not both sensors speak for it.
     float chance = !both || steps > 1 ? open : 0.0F;
     state->certainty = fminf(state->certainty, fmaxf(1.0F - chance, 0.0F));

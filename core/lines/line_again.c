@@ -5,6 +5,7 @@
 
 #include "../moves/motion.h"
 #include "../tick/light_input.h"
+#include "../tick/surfaces.h"
 #include "line_candidates.h"
 #include "line_rest.h"
 
@@ -186,7 +187,8 @@ bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
                 return true;
             }
             // A floor that is a little darker here than where the levels were taken is no edge.
-            if (!centre && cmo_edge_sees(&robot->light[i].edge, robot->light[i].reflectance)) {
+            if (!centre &&
+                cmo_edge_sees(&robot->light[i].edge, cmi_light_signal(&robot->light[i]))) {
                 return false;
             }
             least = candidate->side < least ? candidate->side : least;

@@ -7,6 +7,7 @@
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
+#include "../tick/surfaces.h"
 
 #include <math.h>
 #include <stddef.h>
@@ -122,7 +123,7 @@ static float wait_mm(const cmo_line_state *state, uint8_t sensor) {
 static void count_in(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     uint8_t other = beside(sensor);
     cmo_candidate *candidate = &state->candidate[other];
-    if (!candidate->met && robot->light[other].edge.inside) {
+    if (!candidate->met && cmi_light_on(&robot->light[other])) {
         candidate->met = true;
         candidate->near.way_mm += later_mm(robot, state, sensor);
     }
@@ -150,6 +151,9 @@ void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_c
     candidate->met = candidate->open = true;
     candidate->known = candidate->passed = candidate->corrected = candidate->doubted = false;
     candidate->accepted = candidate->worn = false;
+#if CMO_SURFACES_MAX > 0
+    candidate->surface = 0;
+#endif
 }
 
 static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
@@ -225,7 +229,7 @@ void cmi_line_take(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
 static bool has_shown(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
                       float proof_mm) {
     const cmo_candidate *candidate = &state->candidate[sensor];
-    return (candidate->passed || robot->light[sensor].edge.inside) &&
+    return (candidate->passed || cmi_light_on(&robot->light[sensor])) &&
            shown_mm(robot, state, sensor) >= proof_mm;
 }
 
@@ -273,7 +277,7 @@ static void judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     }
     float shown = shown_mm(robot, state, sensor);
     if (shown >= proof_mm(robot, state)) {
-        if (candidate->passed || robot->light[sensor].edge.inside) {
+        if (candidate->passed || cmi_light_on(&robot->light[sensor])) {
             accept(robot, state, sensor);
         }
     } else if (candidate->passed && !candidate->doubted) {

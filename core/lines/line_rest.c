@@ -5,6 +5,7 @@
 #include "../moves/motion.h"
 #include "../shared/description.h"
 #include "../shared/routine.h"
+#include "../tick/surfaces.h"
 #include "line_candidates.h"
 
 #include <math.h>
@@ -74,7 +75,7 @@ static bool may_be_edge(const cmo_robot *robot, const cmo_line_state *state, uin
                                     : state->parameters.least_width_mm;
     bool near = fabsf(counted_mm) < robot->description->light[sensor].spot_mm;
     return fabsf(place_mm - counted_mm) < 0.5F * width &&
-           (near || cmo_edge_sees(&light->edge, light->reflectance));
+           (near || cmo_edge_sees(&light->edge, cmi_light_signal(light)));
 }
 
 // By how much the sensors stand further beyond the edge than the encoders say, by their readings.
@@ -92,14 +93,14 @@ static float edge_off(const cmo_robot *robot, const cmo_line_state *state, bool 
         float counted = -left_to_go(robot, state, i) + p->beyond_mm;
         float place;
         const cmo_light *light = &robot->light[i];
-        bool sees = cmo_edge_place(&light->edge, light->reflectance, &place);
+        bool sees = cmo_edge_place(&light->edge, cmi_light_signal(light), &place);
         place = p->rest == CMO_REST_FAR_EDGE ? -place : place;
         sees = sees && may_be_edge(robot, state, i, counted, place);
         bool contrary = !is_across(robot, state, i) &&
                         ((place > 0.0F && counted < place) || (place < 0.0F && counted > place));
         // A spot that reads as if it hardly touched the edge may well not do so, where the line or
         // the floor is not quite as its level: further off it is read the same.
-        bool agrees = !cmo_edge_sees(&light->edge, light->reflectance) &&
+        bool agrees = !cmo_edge_sees(&light->edge, cmi_light_signal(light)) &&
                       (place > 0.0F ? counted >= place : counted <= place);
         if (contrary || (sees && !agrees)) {
             missed[!sees] += place - counted;

@@ -10,6 +10,7 @@
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
+#include "../tick/surfaces.h"
 #include "last_line.h"
 #include "line_candidates.h"
 
@@ -25,6 +26,28 @@ static const cmi_row rows[] CMO_FLASH = {
                     CMO_LINE_EFFORT_PARAMETER(CMI_ROW, cmo_line_parameters)
                         CMO_LINE_BEYOND_PARAMETER(CMI_ROW, cmo_line_parameters)};
 
+#if CMO_SURFACES_MAX > 0
+// Of the least width, what a search for a surface has to tell it by: what the spot does not share
+// with the edges.
+static float told_mm(const cmo_robot *robot, const cmo_line_parameters *p) {
+    float spot = 0.0F;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        spot = fmaxf(spot, cmi_surface_spot_mm(robot, i));
+    }
+    return p->least_width_mm - CMI_SURFACE_SPOTS * spot;
+}
+
+// Two looks have to lie there, with all that they expose one after another.
+static float told_speed_mm_s(const cmo_robot *robot, const cmo_line_parameters *p, float look_s) {
+    uint32_t span_us = 0;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        uint32_t its = robot->description->light[i].colour_us;
+        span_us = its > span_us ? its : span_us;
+    }
+    return told_mm(robot, p) / (2.0F * look_s + 1e-6F * (float)span_us);
+}
+#endif
+
 // The way between two looks must be shorter than what proves a line; and at the edge of a table the
 // robot must stand before its wheels get there.
 static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
@@ -33,6 +56,9 @@ static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
     if (p->least_width_mm > 0.0F) {
         float width = cmo_budget_width(d, robot->port->traits, 1.0F);
         highest = fminf(highest, p->least_width_mm / width);
+#if CMO_SURFACES_MAX > 0
+        highest = p->surface != 0 ? fminf(highest, told_speed_mm_s(robot, p, width)) : highest;
+#endif
     }
 #if CMO_TABLE_EDGE
     for (uint8_t i = 0; p->tone == CMO_TONE_VOID && i < cmi_front_lights(d); i++) {
@@ -56,6 +82,12 @@ static cmo_outcome check_together(cmo_robot *robot, cmo_line_parameters *p) {
     if (p->longest_mm < p->blind_mm + 1.0F) {
         return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "longest_mm", p->blind_mm + 1.0F);
     }
+#if CMO_SURFACES_MAX > 0
+    if (p->surface != 0 && told_mm(robot, p) <= 0.0F) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "least_width_mm",
+                          ceilf(p->least_width_mm - told_mm(robot, p) + 1.0F));
+    }
+#endif
     // There is nothing to stand on beyond the edge of a table.
     bool over = p->rest > CMO_REST_NEAR_EDGE;
     if (p->tone == CMO_TONE_VOID && p->rest != CMO_REST_HALTED && (over || p->beyond_mm > 0.0F)) {
@@ -69,6 +101,11 @@ static void fill_in(const cmo_robot *robot, cmo_line_parameters *p) {
     cmi_usual_speed(robot, &p->cruise_mm_s, 0.5F * robot->description->top_speed_mm_s);
     p->creep_mm_s = p->creep_mm_s != 0.0F ? p->creep_mm_s : p->cruise_mm_s;
     p->longest_mm = p->longest_mm != 0.0F ? p->longest_mm : p->blind_mm + 2000.0F;
+#if CMO_SURFACES_MAX > 0
+    if (p->surface != 0 && p->least_width_mm == 0.0F) {
+        p->least_width_mm = 20.0F;
+    }
+#endif
 }
 
 static uint32_t usual_longest_ms(const cmo_line_parameters *p) {
@@ -87,7 +124,14 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
     }
     float sine, cosine;
     cmi_sin_cos(cmi_radians(p->largest_entry_deg), &sine, &cosine);
-    return fabsf(cmi_across_mm(robot->description)) * sine / cosine + cmi_line_slack_mm(robot, 0);
+    float window =
+        fabsf(cmi_across_mm(robot->description)) * sine / cosine + cmi_line_slack_mm(robot, 0);
+#if CMO_SURFACES_MAX > 0
+    if (p->surface != 0) { // it has to last under the other one too
+        window += CMI_SURFACE_SPOTS * cmi_surface_spot_mm(robot, 0);
+    }
+#endif
+    return window;
 }
 
 // Off the line that was met last: the rest of the way counts from there. Returns the way to it.
@@ -111,6 +155,12 @@ static void begin_look(cmo_robot *robot, cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         if (state->watched & 1U << i) {
+#if CMO_SURFACES_MAX > 0
+            if (p->surface != 0) {
+                robot->teller->watch(robot, i, p->surface);
+                continue;
+            }
+#endif
             cmi_watch_edge(robot, i, p->tone, p->band);
         }
     }
@@ -143,6 +193,11 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     if (outcome == CMO_OUTCOME_DONE) {
         outcome = cmi_check_sensors(robot, p->sensor, p->tone, &state->watched);
     }
+#if CMO_SURFACES_MAX > 0
+    if (outcome == CMO_OUTCOME_DONE) {
+        outcome = cmi_check_surface(robot, p->surface, p->tone, &p->band, state->watched);
+    }
+#endif
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
     }

@@ -6,6 +6,7 @@
 
 #include "../shared/description.h"
 #include "../shared/routine.h"
+#include "../tick/surfaces.h"
 #include "line_candidates.h"
 
 #include <math.h>
@@ -157,6 +158,18 @@ static void leave(cmo_count_lines_state *state, uint8_t sensor, const cmo_crossi
     }
 }
 
+#if CMO_SURFACES_MAX > 0
+void cmi_votes_know(const cmo_robot *robot, cmo_candidate *mark, uint8_t sensor) {
+    const cmo_surface_track *track = &robot->light[sensor].surface;
+    float from = track->first.way_mm;
+    float lead = 0.5F * cmi_surface_spot_mm(robot, sensor);
+    if (track->under != 0 && track->told == track->under && from >= mark->near.way_mm - lead &&
+        (!mark->passed || from <= mark->far_mm - lead)) {
+        mark->surface = track->under;
+    }
+}
+#endif
+
 void cmi_votes_look(cmo_robot *robot, cmo_count_lines_state *state) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         const cmo_light *light = &robot->light[i];
@@ -167,6 +180,11 @@ void cmi_votes_look(cmo_robot *robot, cmo_count_lines_state *state) {
                 leave(state, i, &light->crossing[n]);
             }
         }
+#if CMO_SURFACES_MAX > 0
+        if (state->marks[i] > 0) {
+            cmi_votes_know(robot, last_mark(state, i), i);
+        }
+#endif
     }
 }
 

@@ -46,6 +46,11 @@ float cmi_votes_way(const cmo_robot *robot, const cmo_count_lines_state *state, 
 // is never met before it is there.
 #define CMI_VOTES_WORN_MM 3.0F
 
+#if CMO_SURFACES_MAX > 0
+// What it is made of, once that has begun to last on it.
+void cmi_votes_know(const cmo_robot *robot, cmo_candidate *mark, uint8_t sensor);
+#endif
+
 // The tangent of the angle at which lines are met.
 float cmi_votes_tangent(const cmo_robot *robot, float later_mm);
 

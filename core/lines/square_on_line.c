@@ -8,6 +8,7 @@
 #include "../shared/parameters.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
+#include "../tick/surfaces.h"
 #include "bearing.h"
 #include "last_line.h"
 #include "line_again.h"
@@ -88,7 +89,7 @@ static void edge_errors(const cmo_robot *robot, cmo_square_on_line_state *state,
         const cmo_light *light = &robot->light[i];
         float counted = far ? b.spot_mm[i] - cmi_bearing_width_mm(state) : b.spot_mm[i];
         float place_mm;
-        bool sees = cmo_edge_place(&light->edge, light->reflectance, &place_mm);
+        bool sees = cmo_edge_place(&light->edge, cmi_light_signal(light), &place_mm);
         place_mm = far ? -place_mm : place_mm;
         // Square means that the spot that is further ahead is so much further beyond the edge.
         float further = robot->description->light[i].ahead_mm - cmi_bearing_ahead_mm(robot);

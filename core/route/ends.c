@@ -8,6 +8,7 @@
 #include "../shared/trig.h"
 #include "../tick/lead.h"
 #include "../tick/light_input.h"
+#include "../tick/surfaces.h"
 
 #include <math.h>
 
@@ -31,9 +32,17 @@ cmo_outcome cmi_check_ends(cmo_robot *robot, const cmo_ends *ends) {
     if (lacks != NULL) {
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, lacks, NAN);
     }
+    if (ends->lines == 0) {
+        return CMO_OUTCOME_DONE;
+    }
     uint8_t watched;
-    return ends->lines != 0 ? cmi_check_sensors(robot, ends->sensor, ends->tone, &watched)
-                            : CMO_OUTCOME_DONE;
+    outcome = cmi_check_sensors(robot, ends->sensor, ends->tone, &watched);
+#if CMO_SURFACES_MAX > 0
+    if (outcome == CMO_OUTCOME_DONE) {
+        outcome = cmi_check_surface(robot, ends->surface, ends->tone, &ends->band, watched);
+    }
+#endif
+    return outcome;
 }
 
 bool cmi_any_way(const cmo_ends *ends) {
@@ -90,6 +99,11 @@ static cmo_by find_way(const cmo_robot *robot, const cmo_ends *ends) {
 
 static bool is_on(const cmo_robot *robot, const cmo_ends *ends, uint8_t sensor, bool was) {
     const cmo_light *light = &robot->light[sensor];
+#if CMO_SURFACES_MAX > 0
+    if (ends->surface != 0) {
+        return light->surface.under == ends->surface;
+    }
+#endif
     cmo_edge edge;
     if (ends->band.low != ends->band.high) {
         cmo_edge_start_band(&edge, &light->levels, ends->band, 0.0F);

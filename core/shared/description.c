@@ -34,6 +34,13 @@ static bool check_lights(cmo_robot *robot, cmo_robot_description *d) {
             robot->field = "counts_min";
             return false;
         }
+#if CMO_SURFACES_MAX > 0
+        if (light->colour_us > 100000U) {
+            robot->field = "colour_us";
+            robot->limit = 1e5F;
+            return false;
+        }
+#endif
     }
     return true;
 }

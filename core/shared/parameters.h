@@ -60,6 +60,7 @@ typedef struct cmi_row {
     CMI_ROW_OF(of, name, 0, last, 0, CMI_CHOICE)
 #define CMI_ROW_HALT(of, name, meaning)        CMI_ROW_OF(of, name, 0, 0, 0, CMI_HALT)
 #define CMI_ROW_BAND(of, name, usual, meaning) CMI_ROW_OF(of, name, 0, 0, 0, CMI_BAND)
+#define CMI_ROW_SURFACE(of, name, usual, meaning)
 #define CMI_ROW_FLAG(of, name, meaning)
 #define CMI_ROW_BITS(of, name, words, usual, meaning)
 #define CMI_ROW_PLACE(of, name, usual, meaning)

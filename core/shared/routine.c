@@ -157,6 +157,9 @@ void cmi_watch_edge(cmo_robot *robot, uint8_t sensor, cmo_tone tone, cmo_band ba
     } else {
         cmo_edge_start(&light->edge, &light->levels, tone, spot_mm);
     }
+#if CMO_SURFACES_MAX > 0
+    light->surface.target = 0;
+#endif
     light->watching = true;
     light->interval_sum_us = light->interval_worst_us = 0;
     light->intervals = 0;

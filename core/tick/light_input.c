@@ -4,8 +4,10 @@
 #include "../shared/description.h"
 #include "../shared/routine.h"
 #include "odometer.h"
+#include "surfaces.h"
 
 #include <math.h>
+#include <string.h>
 
 #if CMO_WATCH_LIGHT
 // --------------------------------------------------------------------------------------- drift --
@@ -194,6 +196,30 @@ cmo_outcome cmi_check_sensors(cmo_robot *robot, cmo_sensors sensor, cmo_tone ton
     return CMO_OUTCOME_DONE;
 }
 
+#if CMO_SURFACES_MAX > 0
+cmo_outcome cmi_check_surface(cmo_robot *robot, uint8_t surface, cmo_tone tone,
+                              const cmo_band *band, uint8_t watched) {
+    if (surface == 0) {
+        return CMO_OUTCOME_DONE;
+    }
+    const cmo_surfaces *known = robot->surfaces;
+    uint8_t count = known != NULL ? known->count : 0;
+    // While it tries, it takes its word for what a leg before is to teach.
+    bool taught = known != NULL && surface <= (robot->tries ? CMO_SURFACES_MAX : count);
+    for (uint8_t i = 0; taught && !robot->tries && i < CMI_FRONT; i++) {
+        taught = !(watched & 1U << i) || known->shade[surface - 1U][i].counts != CMO_SHADE_UNKNOWN;
+    }
+    if (!taught) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "surface",
+                          surface > count && count > 0 ? (float)count : NAN);
+    }
+    bool banded = band->low != band->high;
+    return banded || tone != CMO_TONE_DARK
+               ? cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, banded ? "band" : "tone", NAN)
+               : CMO_OUTCOME_DONE;
+}
+#endif
+
 // Longer than this no sensor takes between two looks, and no look is late.
 #define LONGEST_INTERVAL_US 100000000U
 #define OLDEST_US           1000000U
@@ -263,7 +289,8 @@ static void note_interval(cmo_light *light, uint32_t interval_us, float gap_mm) 
 
 // A fresh look: placed where the spot was at mid-exposure, by levels that follow slow changes, and
 // watched for what no surface does; then it may complete a crossing.
-static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_t time_us) {
+static void take_look(cmo_robot *robot, uint8_t sensor, const cmo_look *look, uint32_t time_us) {
+    uint16_t counts = look->counts;
     const cmo_robot_description *description = robot->description;
     const cmo_light_description *described = &description->light[sensor];
     cmo_light *light = &robot->light[sensor];
@@ -298,12 +325,22 @@ static void take_look(cmo_robot *robot, uint8_t sensor, uint16_t counts, uint32_
     if (light->watching && light->edge.looks > 0) {
         note_interval(light, look_us - light->look_us, fabsf(way_mm - light->way_mm));
     }
+    cmo_light_point point = {look_us, way_mm, light->reflectance};
+    cmo_crossing crossing;
+    bool crossed = false;
+#if CMO_SURFACES_MAX > 0
+    memcpy(light->colour, look->colour, sizeof light->colour);
+    if (robot->surfaces != NULL) {
+        crossed = robot->teller->look(robot, sensor, &point, &crossing);
+    }
+#endif
     light->look_us = look_us;
     light->way_mm = way_mm;
     light->seen = true;
-    cmo_light_point point = {light->look_us, light->way_mm, light->reflectance};
-    cmo_crossing crossing;
-    if (light->watching && cmo_edge_look(&light->edge, point, &crossing) && light->crossings < 2) {
+    if (light->watching && cmi_light_by_tone(light)) {
+        crossed = cmo_edge_look(&light->edge, point, &crossing);
+    }
+    if (crossed && light->crossings < 2) {
         light->crossing[light->crossings++] = crossing;
     }
 }
@@ -318,7 +355,8 @@ static void take_latch(cmo_robot *robot, uint8_t sensor, const cmo_latch *latch)
     // What is dark, or void, is open below: into the dark is into it.
     bool open_below = isinf(light->edge.band.low);
     bool entering = latch->entering == open_below;
-    if (!fresh || !light->watching || light->crossings >= 2 || entering == light->edge.inside) {
+    if (!fresh || !light->watching || !cmi_light_by_tone(light) || light->crossings >= 2 ||
+        entering == light->edge.inside) {
         return;
     }
     cmo_moment moment = cmi_odometer_at(&robot->odometer, latch->time_us);
@@ -359,7 +397,7 @@ void cmi_light_take(cmo_robot *robot, const cmo_sample *sample) {
             uint32_t time = robot->port->traits & CMO_TRAIT_LOOK_TIMES
                                 ? look->time_us
                                 : robot->clock_us - robot->dt_us / 2;
-            take_look(robot, i, look->counts, time);
+            take_look(robot, i, look, time);
         }
         if (input->latched) {
             take_latch(robot, i, &input->latch);

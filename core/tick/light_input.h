@@ -22,6 +22,13 @@ uint8_t cmi_sensors_watched(const cmo_robot *robot, cmo_sensors sensor);
 cmo_outcome cmi_check_sensors(cmo_robot *robot, cmo_sensors sensor, cmo_tone tone,
                               uint8_t *watched);
 
+#if CMO_SURFACES_MAX > 0
+// Whether a surface was taught to all sensors that watch for it, in the place of tone and band; 0:
+// none is looked for.
+cmo_outcome cmi_check_surface(cmo_robot *robot, uint8_t surface, cmo_tone tone,
+                              const cmo_band *band, uint8_t watched);
+#endif
+
 // Whether a sensor has given no look for longer than it may take.
 bool cmi_light_silent(const cmo_robot *robot, uint8_t sensor);
 

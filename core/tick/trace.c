@@ -3,6 +3,7 @@
 #include <cammino/trace.h>
 
 #include "../shared/trig.h"
+#include "surfaces.h"
 
 #include <math.h>
 
@@ -10,7 +11,7 @@
 static cmo_band shown_band(const cmo_robot *robot) {
     for (uint8_t i = 0; i < robot->description->lights; i++) {
         const cmo_edge *edge = &robot->light[i].edge;
-        if (robot->light[i].watching) {
+        if (robot->light[i].watching && cmi_light_by_tone(&robot->light[i])) {
             float low = isinf(edge->band.low) ? edge->band.high : edge->band.low;
             float high = isinf(edge->band.high) ? edge->band.low : edge->band.high;
             float half = low == high ? edge->hysteresis : 0.0F;

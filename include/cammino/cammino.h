@@ -21,6 +21,7 @@
 #include <cammino/square_on_line.h>
 #include <cammino/stated_line.h>
 #include <cammino/stay_inside.h>
+#include <cammino/surfaces.h>
 #include <cammino/trace.h>
 #include <cammino/check_wiring.h>
 

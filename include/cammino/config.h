@@ -72,6 +72,12 @@
 #define CMO_COUNTED_LINES 16
 #endif
 
+/** How many surfaces can be taught and told from each other, 0..16. A part with little flash may
+ * set it to 0: then there are none, parameters have no `surface`, and looks no colour. */
+#ifndef CMO_SURFACES_MAX
+#define CMO_SURFACES_MAX 8
+#endif
+
 /** How deep a route's groups may stand in each other, 1..8. */
 #ifndef CMO_GROUPS_DEEP
 #define CMO_GROUPS_DEEP 2
@@ -121,16 +127,20 @@
 #error "CMO_COUNTED_LINES: 1 to 64"
 #endif
 
+#if CMO_SURFACES_MAX < 0 || CMO_SURFACES_MAX > 16
+#error "CMO_SURFACES_MAX: 0 to 16"
+#endif
+
 #define CMO_NAME_OF(lights, looks, history, watch, curved, table, sliding, sided, last, deep,      \
-                    rules, counted)                                                                \
-    cmo_robot_start_lights##lights##_looks##looks##_history##history##_watch##watch##_curved##curved##_table##table##_sliding##sliding##_sided##sided##_last##last##_deep##deep##_rules##rules##_counted##counted
+                    rules, counted, surfaces)                                                      \
+    cmo_robot_start_lights##lights##_looks##looks##_history##history##_watch##watch##_curved##curved##_table##table##_sliding##sliding##_sided##sided##_last##last##_deep##deep##_rules##rules##_counted##counted##_surfaces##surfaces
 #define CMO_NAME_WITH(lights, looks, history, watch, curved, table, sliding, sided, last, deep,    \
-                      rules, counted)                                                              \
+                      rules, counted, surfaces)                                                    \
     CMO_NAME_OF(lights, looks, history, watch, curved, table, sliding, sided, last, deep, rules,   \
-                counted)
+                counted, surfaces)
 #define cmo_robot_start                                                                            \
     CMO_NAME_WITH(CMO_LIGHTS_MAX, CMO_LOOKS_MAX, CMO_HISTORY, CMO_WATCH_LIGHT, CMO_CURVED_LOOKS,   \
                   CMO_TABLE_EDGE, CMO_SLIDING, CMO_TWO_SIDED, CMO_LAST_LINE, CMO_GROUPS_DEEP,      \
-                  CMO_COUNTED_RULES, CMO_COUNTED_LINES)
+                  CMO_COUNTED_RULES, CMO_COUNTED_LINES, CMO_SURFACES_MAX)
 
 #endif

@@ -52,6 +52,8 @@ typedef struct cmo_counted_line {
     float entry_deg; /**< heading against its perpendicular; by one sensor 0 */
     uint8_t number;  /**< from 1, missing ones counted too */
     uint8_t seen;    /**< bit n: sensor n has met it */
+    uint8_t surface; /**< what it was told to be made of; 0: of none that is known, or sensors say
+                          different ones */
 } cmo_counted_line;
 
 /** How many lines one sensor may be ahead of the other. */
@@ -85,7 +87,11 @@ typedef struct cmo_count_lines_state {
     uint8_t seen;                                /**< lines that were met */
     cmo_counted_line counted[CMO_COUNTED_LINES]; /**< line n of those seen, from 0, is at n modulo
                                                       CMO_COUNTED_LINES */
-    cmo_candidate mark[2][CMO_LINE_MARKS];       /**< what each sensor has met and the other not */
+#if CMO_SURFACES_MAX > 0
+    uint8_t
+        tally[CMO_SURFACES_MAX + 1]; /**< lines of each surface, by its number; at 0 the others */
+#endif
+    cmo_candidate mark[2][CMO_LINE_MARKS]; /**< what each sensor has met and the other not */
     uint8_t marks[2];
     cmo_mark_behind behind[2];
     bool joint;        /**< what both have left behind is one line */

@@ -37,6 +37,7 @@ extern "C" {
       "a sensor has come onto so many lines, or other things of that tone or band; where it stands from the start does not count") \
     P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_VOID, CMO_TONE_WORDS, "dark", "what those are made of") \
     P(X, BAND, band, "none", "a band of reflectance instead of the tone")                           \
+    P(X, SURFACE, surface, "none", "a surface that was taught instead of the tone")                 \
     P(X, CHOICE, cmo_sensors, sensor, CMO_SENSOR_EITHER, CMO_SENSOR_BOTH, CMO_SENSOR_WORDS, "either", \
       "which sensor has to come onto them; both: at once")                                          \
     P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",    \

@@ -48,6 +48,8 @@ typedef enum cmo_effort {
     P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_VOID, CMO_TONE_WORDS, "dark",              \
       "what the line is made of")                                                                   \
     P(X, BAND, band, "by the tone", "reflectances that count as the line: a grey one")              \
+    P(X, SURFACE, surface, "by tone or band",                                                       \
+      "a surface that was taught is the line; its least width is 20 then")                          \
     P(X, NUMBER, blind_mm, 0, 20000, 0, "drive this far without looking")                           \
     P(X, FLAG, off_line,                                                                            \
       "further without looking, until it is clear of the line that was met last, on which it "      \
@@ -117,6 +119,10 @@ typedef struct cmo_candidate {
     bool known;     /**< looked at again: what is met there once more is the same */
     bool doubted;   /**< by the wheels too narrow for a line, but they may have slid */
     bool worn; /**< what it has met of the edge to rest on is not where that lies: no word on it */
+#if CMO_SURFACES_MAX > 0
+    uint8_t
+        surface; /**< what has lasted under the sensor between its edges; 0: none that is known */
+#endif
     int8_t side;   /**< where its spot is: -1 before it, 0 on it, 1 beyond it */
     bool open;     /**< the sensor is on a candidate, or has accepted it */
     bool accepted; /**< it has proved to be a line */

@@ -22,6 +22,7 @@
  *  - HALT, meaning: a halt that the port has; by default its best one
  *  - TIME, file's name, least, "default", meaning: milliseconds; in files seconds, 3600 at most
  *  - BAND, "default", meaning: reflectances, from low to high
+ *  - SURFACE, "default", meaning: a surface by its number, in files by its name
  *  - PLACE, "default", meaning: of a route file alone, a line's true place
  *
  * A name ends in its unit.
@@ -75,6 +76,11 @@ typedef enum cmo_too_fast {
 #define CMO_FIELD_TIME(name, file_name, least, usual, meaning)         uint32_t name;
 #define CMO_FIELD_PLACE(name, usual, meaning)
 #define CMO_FIELD_BAND(name, usual, meaning) cmo_band name;
+#if CMO_SURFACES_MAX > 0
+#define CMO_FIELD_SURFACE(name, usual, meaning) uint8_t name;
+#else // there are none, and nothing to look for by
+#define CMO_FIELD_SURFACE(name, usual, meaning)
+#endif
 
 /** A row as an initialiser: what another struct has, to which `from` points. */
 #define CMO_AS_IN(from, type, ...)           CMO_AS_IN_##type(from, __VA_ARGS__)
@@ -93,6 +99,11 @@ typedef enum cmo_too_fast {
 #define CMO_AS_IN_COUNT                      CMO_AS_IN_WHOLE
 #define CMO_AS_IN_CHOICE                     CMO_AS_IN_WHOLE
 #define CMO_AS_IN_PLACE(from, name, ...)
+#if CMO_SURFACES_MAX > 0
+#define CMO_AS_IN_SURFACE CMO_AS_IN_NUMBER
+#else
+#define CMO_AS_IN_SURFACE(from, name, ...)
+#endif
 
 #ifdef __cplusplus
 }

@@ -58,6 +58,9 @@ enum {
     CMO_TRAIT_STOP = 1u << 10    /**< a stop button: it ends any routine */
 };
 
+/** Channels of a sensor that sees colour: red, green, blue. */
+#define CMO_COLOURS 3
+
 /** One fresh reading of a light sensor. */
 typedef struct cmo_look {
     /** Port clock, microseconds. Best is the middle of the exposure. A port that knows only when
@@ -67,6 +70,11 @@ typedef struct cmo_look {
     uint16_t counts;  /**< raw, as the converter gives it */
     uint8_t sequence; /**< freshness: goes up by one with each new look, and wraps. Looks that were
                            handed over before may come again */
+#if CMO_SURFACES_MAX > 0
+    uint16_t colour[CMO_COLOURS]; /**< raw, of a sensor whose description says so; of the same
+                                       moment as `counts`. One that takes them one after another
+                                       gives the middle one's time */
+#endif
 } cmo_look;
 
 /** A crossing that an interrupt or a comparator caught between two samples. */

@@ -109,6 +109,8 @@ typedef enum cmo_by {
       CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST | CMO_FIGURES_OF_COUNT,                             \
       "Drive over lines and count them; end on the one that is asked for, or count all that come.") \
     R(TAKE_LEVELS, take_levels, 0, "Drive over a line and back, and take all sensors' levels.")     \
+    R(TAKE_SURFACE, take_surface, 0,                                                                \
+      "Stand on a surface, or drive over it, and learn what all sensors read there.")               \
     R(CHECK_WIRING, check_wiring, 0,                                                                \
       "Move a little before a line, and find out which motor, encoder and light sensor is where. "  \
       "The sensors stand 10 to 25 mm before the line.")                                             \

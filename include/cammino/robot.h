@@ -93,6 +93,11 @@ extern "C" {
 typedef struct cmo_light_description {
     CMO_LIGHT_FIELDS(CMO_DESCRIBED, )
     bool dark_is_high; /**< it reads higher over dark than over light; to take levels */
+#if CMO_SURFACES_MAX > 0
+    bool colour;        /**< its looks have colours */
+    uint32_t colour_us; /**< from the first channel's exposure to the last one's, 0..100000; 0: they
+                             are exposed at once */
+#endif
 } cmo_light_description;
 
 /** What the robot believes of itself. Constant; may live in flash. */
@@ -145,6 +150,9 @@ typedef struct cmo_pose {
  *  - sample: during a tick, all inputs
  */
 typedef struct cmo_robot cmo_robot;
+
+/** The surfaces that it knows; see surfaces.h. */
+typedef struct cmo_surfaces cmo_surfaces;
 
 struct cmo_routine;
 struct cmo_trace_row;

@@ -31,6 +31,7 @@
 #include <cammino/stay_inside.h>
 #include <cammino/stop_on_line.h>
 #include <cammino/take_levels.h>
+#include <cammino/take_surface.h>
 #include <cammino/turn.h>
 
 #endif

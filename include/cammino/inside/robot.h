@@ -39,6 +39,38 @@ typedef struct cmo_odometer {
     bool started;
 } cmo_odometer;
 
+#if CMO_SURFACES_MAX > 0
+/** What a sensor has told of the surfaces under it, and the one that is looked for. */
+typedef struct cmo_surface_track {
+    uint8_t under; /**< that has lasted; 0: none that is known */
+    uint8_t told;  /**< by the newest looks, */
+    uint8_t looks; /**< so many of them, up to 255 */
+    uint8_t other; /**< by the newest look alone, if that is another one */
+    bool differs : 1;
+    bool on : 1;      /**< on the one looked for */
+    bool sure : 1;    /**< its edge to `beside` counts as soon as it is crossed */
+    bool pending : 1; /**< `into` is an edge of the one looked for, if that is what comes */
+    uint8_t target;   /**< looked for; 0: a tone or a band is */
+    uint8_t beside;   /**< the one that it is come from; 0: not known */
+    float brightness; /**< of the readings, against the one at which surfaces were taught */
+    float signal;     /**< how much of the spot the target covers, as far as `beside` is the rest */
+    cmo_light_point last;         /**< newest look */
+    cmo_light_point first;        /**< first look of `told`, */
+    cmo_light_point before;       /**< and the one before it */
+    cmo_light_point before_other; /**< the one before that of `other` */
+    cmo_crossing into;
+} cmo_surface_track;
+
+/** What tells surfaces: a program that knows none links nothing of it. */
+typedef struct cmo_surface_teller {
+    /** A fresh look: true where it completes a crossing of what is looked for. */
+    bool (*look)(struct cmo_robot *robot, uint8_t sensor, const cmo_light_point *point,
+                 cmo_crossing *crossing);
+    /** Watches for the edges of a surface under a sensor. */
+    void (*watch)(struct cmo_robot *robot, uint8_t sensor, uint8_t surface);
+} cmo_surface_teller;
+#endif
+
 /** One light sensor's state. */
 typedef struct cmo_light {
     cmo_levels levels;
@@ -74,6 +106,10 @@ typedef struct cmo_light {
     uint16_t intervals;         /**< and number; */
     float gap_worst_mm;         /**< and the longest way between two of them */
     cmo_edge edge;
+#if CMO_SURFACES_MAX > 0
+    uint16_t colour[CMO_COLOURS]; /**< of the newest look */
+    cmo_surface_track surface;
+#endif
 } cmo_light;
 
 /** One wheel: what is asked of it, an observer of its speed, and the speed control for ports that
@@ -121,6 +157,10 @@ struct cmo_robot {
     cmo_overseer *overseer;   /**< of it, or of the next one; NULL: none */
     const cmo_sample *sample; /**< during a tick: all inputs; NULL between ticks */
     const char *field;        /**< after a refusal: the field that makes no sense */
+#if CMO_SURFACES_MAX > 0
+    cmo_surfaces *surfaces; /**< that it knows; NULL: none */
+    const cmo_surface_teller *teller;
+#endif
 
     cmo_odometer odometer;
     cmo_light light[CMO_LIGHTS_MAX];
