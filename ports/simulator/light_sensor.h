@@ -9,9 +9,13 @@
 
 #define SENSOR_QUEUE 16
 
+// What it sees: the light, and red, green and blue of a sensor that has them.
+#define SENSOR_VALUES 4
+
 typedef struct sensor_look {
     double ready_us;
     uint16_t counts;
+    uint16_t colour[3];
     uint8_t sequence;
 } sensor_look;
 
@@ -23,16 +27,19 @@ struct light_sensor {
     double next_us;                              // middle of the next exposure
     double interval_us;                          // by its own clock
     double off_us;                               // of the next exposure, by jitter
-    double slow;                                 // light after the lag of its electronics
+    double slow[SENSOR_VALUES];                  // light after the lag of its electronics
     bool lit;                                    // `slow` has begun
     double wander[3];                            // of its gain, each ten times as slow
     noise drift;                                 // of clock, jitter and gain
-    int half;                                    // which of its two samples comes next
-    double first;                                // light of the first sample
+    double mix[3][3];                            // what its channels see of red, green and blue
+    int step;                                    // which of its samples comes next
+    double middle[SENSOR_VALUES];                // light of those that make up the exposure
+    double ends[2];                              // of the first and the last colour, if apart
     sensor_look queue[SENSOR_QUEUE];
     unsigned head, count;
     uint8_t sequence;
     uint16_t last_counts;
+    uint16_t last_colour[3];
 };
 
 void cmi_sim_light_start(struct light_sensor *sensor, const cmo_sim_plant *plant, unsigned number,
@@ -59,5 +66,9 @@ void cmi_sim_light_follow(struct light_sensor *sensor, const cmo_sim_plant *plan
 void cmi_sim_light_sample(struct light_sensor *sensor, const cmo_sim_plant *plant,
                           const cmo_sim_mat *mat, const sensor_view *view, noise *source,
                           bool stuck);
+
+// What it reads at a place without noise, and without ambient light.
+void cmi_sim_light_still(const struct light_sensor *sensor, const cmo_sim_mat *mat,
+                         const sensor_view *view, uint16_t *counts, uint16_t colour[3]);
 
 #endif

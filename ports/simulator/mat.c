@@ -20,6 +20,12 @@ cmo_sim_mat *cmi_sim_mat_new(double width_mm, double height_mm, double px_per_mm
     return mat;
 }
 
+void cmi_sim_mat_keep_colours(cmo_sim_mat *mat) {
+    for (int i = 0; i < 3; i++) {
+        mat->colour[i] = g_new0(uint32_t, (size_t)(mat->columns + 1) * (size_t)mat->rows);
+    }
+}
+
 void cmo_sim_mat_free(cmo_sim_mat *mat) {
     if (mat == NULL) {
         return;
@@ -27,6 +33,9 @@ void cmo_sim_mat_free(cmo_sim_mat *mat) {
     for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
         g_free(mat->field[mark].nearest);
         g_free(mat->field[mark].pieces);
+    }
+    for (int i = 0; i < 3; i++) {
+        g_free(mat->colour[i]);
     }
     g_free(mat->sums);
     g_free(mat->cover);
@@ -62,7 +71,7 @@ cmo_sim_mat *cmo_sim_mat_from_function(double width_mm, double height_mm, double
                     covers[mark] += marks >> mark & 1U;
                 }
             }
-            mat_put_light(mat, column, row, (uint32_t)(light / taken * LIGHT_ONE + 0.5));
+            mat_put_light(mat, mat->sums, column, row, (uint32_t)(light / taken * LIGHT_ONE + 0.5));
             for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
                 mat_put_cover(mat, column, row, mark, covers[mark] * 255U / (unsigned)taken);
             }
@@ -106,7 +115,8 @@ static double sum_up_to(const uint32_t *sums, int columns, double at) {
 // A smaller disc would fall between the middles of two rows, and see nothing.
 #define LEAST_PX 0.75
 
-double cmo_sim_mat_light(const cmo_sim_mat *mat, double x_mm, double y_mm, double spot_mm) {
+static double plane_light(const cmo_sim_mat *mat, const uint32_t *plane, double x_mm, double y_mm,
+                          double spot_mm) {
     double x = x_mm * mat->px_per_mm;
     double y = (mat->height_mm - y_mm) * mat->px_per_mm;
     double radius = MAX(0.5 * spot_mm * mat->px_per_mm, LEAST_PX);
@@ -124,12 +134,24 @@ double cmo_sim_mat_light(const cmo_sim_mat *mat, double x_mm, double y_mm, doubl
         double half = sqrt(square);
         area += 2.0 * half;
         if (row >= 0 && row < mat->rows) {
-            const uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1);
+            const uint32_t *sums = plane + (size_t)row * (size_t)(mat->columns + 1);
             light +=
                 sum_up_to(sums, mat->columns, x + half) - sum_up_to(sums, mat->columns, x - half);
         }
     }
     return area > 0.0 ? light / (area * LIGHT_ONE) : 0.0;
+}
+
+double cmo_sim_mat_light(const cmo_sim_mat *mat, double x_mm, double y_mm, double spot_mm) {
+    return plane_light(mat, mat->sums, x_mm, y_mm, spot_mm);
+}
+
+void cmo_sim_mat_colour(const cmo_sim_mat *mat, double x_mm, double y_mm, double spot_mm,
+                        double colour[3]) {
+    for (int i = 0; i < 3; i++) {
+        const uint32_t *plane = mat->colour[i] != NULL ? mat->colour[i] : mat->sums;
+        colour[i] = plane_light(mat, plane, x_mm, y_mm, spot_mm);
+    }
 }
 
 static uint32_t cover_at(const cmo_sim_mat *mat, int column, int row) {

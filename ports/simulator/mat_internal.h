@@ -25,8 +25,9 @@ struct cmo_sim_mat {
     int columns, rows; // pixels of the map, row 0 on top
     double px_per_mm;
     double width_mm, height_mm;
-    uint32_t *sums;  // per row columns + 1 running sums of luminance
-    uint32_t *cover; // per pixel one byte a mark: how much of it is covered
+    uint32_t *sums;      // per row columns + 1 running sums of luminance
+    uint32_t *colour[3]; // the same of red, green and blue; NULL: not kept
+    uint32_t *cover;     // per pixel one byte a mark: how much of it is covered
     bool has[CMO_SIM_MARKS];
     edge_field field[CMO_SIM_MARKS];
 };
@@ -37,6 +38,9 @@ void cmi_sim_mat_nearest(const double *in, int *from, int count, int *hull, doub
 
 // An empty mat of that size: no light, no marks, all void.
 cmo_sim_mat *cmi_sim_mat_new(double width_mm, double height_mm, double px_per_mm);
+
+// Room for the colours too.
+void cmi_sim_mat_keep_colours(cmo_sim_mat *mat);
 
 // The same, after checking that the size can be simulated; `name` is the file's.
 cmo_sim_mat *cmi_sim_mat_new_checked(const char *name, double width_mm, double height_mm,
@@ -60,9 +64,11 @@ cmo_sim_mat *cmi_sim_mat_load_svg(const char *name, const guint8 *bytes, gsize s
 cmo_sim_mat *cmi_sim_mat_load_png(const char *name, bool is_path, const guint8 *bytes, gsize size,
                                   const cmo_sim_mat_options *options, GError **error);
 
-// Luminance 0..65535 and covers of one pixel; rows are to be filled from left to right.
-static inline void mat_put_light(cmo_sim_mat *mat, int column, int row, uint32_t light) {
-    uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1);
+// Luminance, or a colour, 0..65535 and covers of one pixel; rows are to be filled from left to
+// right.
+static inline void mat_put_light(const cmo_sim_mat *mat, uint32_t *plane, int column, int row,
+                                 uint32_t light) {
+    uint32_t *sums = plane + (size_t)row * (size_t)(mat->columns + 1);
     sums[column + 1] = sums[column] + light;
 }
 

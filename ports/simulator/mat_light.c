@@ -23,26 +23,31 @@ void cmi_sim_mat_fill_linear(uint32_t linear[256]) {
     }
 }
 
-// Luminance of a cairo pixel (ARGB, colours multiplied by alpha), with what is transparent as void.
-static uint32_t luminance(uint32_t pixel, const uint32_t linear[256]) {
+// What the map keeps of a pixel: luminance, and red, green and blue.
+#define PLANES 4
+
+// Adds those of a cairo pixel (ARGB, colours multiplied by alpha), with what is transparent as
+// void.
+static void add_light(uint32_t pixel, const uint32_t linear[256], uint32_t light[PLANES]) {
     uint32_t alpha = pixel >> 24;
     if (alpha == 0) {
-        return 0;
+        return;
     }
     uint32_t colour[3];
     for (int i = 0; i < 3; i++) {
         uint32_t c = pixel >> (8 * i) & 0xFFU;
         colour[i] = linear[alpha == 255 ? c : MIN(255U, (c * 255U + alpha / 2) / alpha)];
+        light[3 - i] += (uint32_t)((uint64_t)colour[i] * alpha / 255U);
     }
     uint64_t y =
         722U * (uint64_t)colour[0] + 7152U * (uint64_t)colour[1] + 2126U * (uint64_t)colour[2];
-    return (uint32_t)(y * alpha / 255U / 10000U);
+    light[0] += (uint32_t)(y * alpha / 255U / 10000U);
 }
 
 // What the last k x k block of pixels came to; most blocks equal the one before them.
 typedef struct block {
     uint32_t pixel; // the colour of a block of one colour
-    uint32_t light, alpha;
+    uint32_t light[PLANES], alpha;
     bool known;
 } block;
 
@@ -50,7 +55,7 @@ static void take_block(block *last, const uint32_t *const *rows, int column, int
                        const uint32_t linear[256]) {
     uint32_t first = rows[0][MIN(column * k, width - 1)];
     bool same = true;
-    uint32_t light = 0;
+    uint32_t light[PLANES] = {0};
     uint32_t alpha = 0;
     for (int j = 0; j < k && same; j++) {
         for (int i = 0; i < k; i++) {
@@ -63,14 +68,16 @@ static void take_block(block *last, const uint32_t *const *rows, int column, int
     for (int j = 0; j < k; j++) {
         for (int i = 0; i < k; i++) {
             uint32_t pixel = rows[j][MIN(column * k + i, width - 1)];
-            light += luminance(pixel, linear);
+            add_light(pixel, linear, light);
             alpha += pixel >> 24;
         }
     }
     uint32_t samples = (uint32_t)(k * k);
     last->known = same;
     last->pixel = first;
-    last->light = (light + samples / 2) / samples;
+    for (int i = 0; i < PLANES; i++) {
+        last->light[i] = (light[i] + samples / 2) / samples;
+    }
     last->alpha = alpha / samples;
 }
 
@@ -87,7 +94,8 @@ void cmi_sim_mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stri
             rows[j] = (const uint32_t *)(const void *)(data + y * (size_t)stride);
         }
         uint32_t *cover = mat->cover + (size_t)row * (size_t)mat->columns + first_column;
-        uint32_t *sums = mat->sums + (size_t)row * (size_t)(mat->columns + 1) + first_column;
+        size_t at = (size_t)row * (size_t)(mat->columns + 1) + (size_t)first_column;
+        uint32_t *sums = mat->sums + at;
         uint64_t pair = 0; // two pixels of one colour, as long as that colour goes on
         bool plain = false;
         for (int column = 0; column < columns; column++) {
@@ -103,7 +111,11 @@ void cmi_sim_mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stri
             } else {
                 take_block(&last, rows, column, width, k, linear);
             }
-            sums[column + 1] = sums[column] + last.light;
+            sums[column + 1] = sums[column] + last.light[0];
+            for (int i = 0; i < 3 && mat->colour[i] != NULL; i++) {
+                uint32_t *colour = mat->colour[i] + at;
+                colour[column + 1] = colour[column] + last.light[i + 1];
+            }
             cover[column] = (255U - last.alpha) << (8 * CMO_SIM_VOID);
         }
     }

@@ -49,10 +49,11 @@ cmo_sim_mat *cmi_sim_mat_new_checked(const char *name, double width_mm, double h
 static cmo_sim_mat *load(const char *name, bool is_path, const guint8 *bytes, gsize size,
                          const cmo_sim_mat_options *options, GError **error) {
     static const guint8 signature[8] = {0x89, 'P', 'N', 'G', '\r', '\n', 0x1A, '\n'};
-    cmo_sim_mat_options chosen = {DEFAULT_PX_PER_MM, 0.0, 0.0};
+    cmo_sim_mat_options chosen = {DEFAULT_PX_PER_MM, 0.0, 0.0, false};
     if (options != NULL) {
         chosen.width_mm = options->width_mm;
         chosen.soft_mm = options->soft_mm;
+        chosen.colour = options->colour;
         chosen.px_per_mm = options->px_per_mm > 0.0 ? options->px_per_mm : DEFAULT_PX_PER_MM;
     }
     if (!(chosen.px_per_mm >= 0.25 && chosen.px_per_mm <= 10.0)) {

@@ -167,6 +167,9 @@ cmo_sim_mat *cmi_sim_mat_load_png(const char *name, bool is_path, const guint8 *
         cmi_sim_mat_new_checked(name, width / px_per_mm, height / px_per_mm, px_per_mm / k, error);
     cairo_surface_t *surface = mat != NULL ? read_png(name, bytes, size, error) : NULL;
     bool good = surface != NULL;
+    if (good && options->colour) {
+        cmi_sim_mat_keep_colours(mat);
+    }
     if (good) {
         uint32_t linear[256];
         cmi_sim_mat_fill_linear(linear);

@@ -24,7 +24,7 @@ static void blur(const double *in, double *out, double *sums, int count, double 
     }
 }
 
-void cmi_sim_mat_soften(cmo_sim_mat *mat, double soft_mm) {
+static void soften(const cmo_sim_mat *mat, uint32_t *plane, double soft_mm) {
     double window = soft_mm * mat->px_per_mm;
     int columns = mat->columns;
     int rows = mat->rows;
@@ -34,7 +34,7 @@ void cmi_sim_mat_soften(cmo_sim_mat *mat, double soft_mm) {
     double *soft = g_new(double, longest);
     double *sums = g_new(double, longest + 1);
     for (int row = 0; row < rows; row++) {
-        const uint32_t *running = mat->sums + (size_t)row * (size_t)(columns + 1);
+        const uint32_t *running = plane + (size_t)row * (size_t)(columns + 1);
         for (int column = 0; column < columns; column++) {
             line[column] = running[column + 1] - running[column];
         }
@@ -52,11 +52,18 @@ void cmi_sim_mat_soften(cmo_sim_mat *mat, double soft_mm) {
     for (int row = 0; row < rows; row++) {
         for (int column = 0; column < columns; column++) {
             double value = light[(size_t)row * (size_t)columns + (size_t)column];
-            mat_put_light(mat, column, row, (uint32_t)(value + 0.5));
+            mat_put_light(mat, plane, column, row, (uint32_t)(value + 0.5));
         }
     }
     g_free(light);
     g_free(line);
     g_free(soft);
     g_free(sums);
+}
+
+void cmi_sim_mat_soften(cmo_sim_mat *mat, double soft_mm) {
+    soften(mat, mat->sums, soft_mm);
+    for (int i = 0; i < 3 && mat->colour[i] != NULL; i++) {
+        soften(mat, mat->colour[i], soft_mm);
+    }
 }

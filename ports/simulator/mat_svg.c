@@ -265,6 +265,9 @@ cmo_sim_mat *cmi_sim_mat_load_svg(const char *name, const guint8 *bytes, gsize s
         g_object_unref(handle);
         return NULL;
     }
+    if (options->colour) {
+        cmi_sim_mat_keep_colours(mat);
+    }
     drawing *d = g_new0(drawing, 1);
     d->handle = handle;
     d->mat = mat;

@@ -78,6 +78,14 @@ void cmo_sim_plant_default(cmo_sim_plant *plant, const cmo_robot_description *de
         sensor->interval_ms = light->interval_us > 0 ? light->interval_us / 1000.0 : 10.0;
         sensor->delay_ms = light->delay_us / 1000.0;
         sensor->exposure_ms = 0.5;
+        sensor->colour = light->colour;
+        sensor->colour_span_ms = light->colour_us / 1000.0;
+        sensor->colour_noise = 0.01;
+        // A white diode gives the least of red; filters let through some of the neighbours.
+        sensor->colour_mix = 0.12;
+        sensor->lamp_red = 0.7;
+        sensor->lamp_green = 1.0;
+        sensor->lamp_blue = 0.8;
     }
     // A small gyroscope after its offset was taken at rest: some degrees a minute, half a per cent.
     plant->heading_drift_deg_s = 0.05;

@@ -216,6 +216,9 @@ static void hand_over_looks(cmo_sim *sim, unsigned number, cmo_light_input *inpu
             cmo_look *out = &input->look[input->looks++];
             out->time_us = sim->setup.clock_start_us + (uint32_t)(uint64_t)look.ready_us;
             out->counts = look.counts;
+#if CMO_SURFACES_MAX > 0
+            memcpy(out->colour, look.colour, sizeof out->colour);
+#endif
             if (since(sim, f->light_clipped_at_ms[number])) {
                 out->counts = 65535;
             } else if (since(sim, f->light_jumps_at_ms[number]) && chance(sim, 0.3)) {

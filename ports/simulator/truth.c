@@ -53,6 +53,17 @@ void cmo_sim_spot(const cmo_sim *sim, const cmo_sim_truth *at, unsigned sensor, 
     cmi_sim_truth_spot_at(sim, sensor, at->x_mm, at->y_mm, cosine, sine, x_mm, y_mm);
 }
 
+void cmo_sim_reading(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
+                     uint16_t *counts, uint16_t colour[3]) {
+    sensor_view view = {.x_mm = x_mm,
+                        .y_mm = y_mm,
+                        .cosine = sim->plant.cosine,
+                        .sine = sim->plant.sine,
+                        .other_x_mm = x_mm,
+                        .other_y_mm = y_mm};
+    cmi_sim_light_still(&sim->sensors[sensor], sim->setup.mat, &view, counts, colour);
+}
+
 cmo_sim_truth cmi_sim_truth_between(const cmo_sim_truth *a, const cmo_sim_truth *b, double share) {
     cmo_sim_truth truth = {
         a->time_ms + share * (b->time_ms - a->time_ms),

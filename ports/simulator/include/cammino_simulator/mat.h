@@ -45,6 +45,7 @@ typedef struct cmo_sim_mat_options {
     double width_mm;  /**< true width where the file does not say; default: as the file says */
     double
         soft_mm; /**< edges are printed soft, as wide as this; default: 0, sharp. Marks are not */
+    bool colour; /**< keeps the colours too, for sensors that see them: four times the memory */
 } cmo_sim_mat_options;
 
 /** Largest side of a mat, mm, and largest number of pixels of its map. */
@@ -76,6 +77,11 @@ bool cmo_sim_mat_has(const cmo_sim_mat *mat, cmo_sim_mark mark);
 
 /** Mean luminance under a round spot. */
 double cmo_sim_mat_light(const cmo_sim_mat *mat, double x_mm, double y_mm, double spot_mm);
+
+/** Mean red, green and blue under a round spot, in linear light 0..1; of a mat without colours its
+ *  luminance three times. */
+void cmo_sim_mat_colour(const cmo_sim_mat *mat, double x_mm, double y_mm, double spot_mm,
+                        double colour[3]);
 
 /** How much of each mark covers a point, 0..1; the unblurred edge is at 0.5. */
 void cmo_sim_mat_cover(const cmo_sim_mat *mat, double x_mm, double y_mm,

@@ -38,6 +38,12 @@ typedef struct cmo_sim_light {
     double jitter_ms;     /**< each exposure is off by up to this */
     double gain_wander;   /**< standard deviation of a gain that wanders slowly (1/f), as a share */
     double cross_light;   /**< share of the other sensor's lamp that it sees */
+    double colour;        /**< not 0: its looks have red, green and blue too */
+    double colour_span_ms; /**< it exposes them one after another: from the first to the last */
+    double colour_noise;   /**< of a channel, as `noise` */
+    double colour_mix;     /**< share of either other colour that gets through a filter; each is off
+                                by up to a fifth, robot by robot */
+    double lamp_red, lamp_green, lamp_blue; /**< what its lamp gives of each */
 } cmo_sim_light;
 
 /** How a light sensor weighs the floor within its spot. Either has the second moment of a disc of
@@ -265,6 +271,11 @@ cmo_sim_truth cmo_sim_truth_now(const cmo_sim *sim);
 /** True place of a sensor's spot at a moment. */
 void cmo_sim_spot(const cmo_sim *sim, const cmo_sim_truth *at, unsigned sensor, double *x_mm,
                   double *y_mm);
+
+/** What a sensor reads, without noise and ambient light, with its spot at a place and the robot's
+ *  heading as it is: counts, and red, green and blue of one that has them. */
+void cmo_sim_reading(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
+                     uint16_t *counts, uint16_t colour[3]);
 
 /** The places, x and y, at which the robot touches the floor at a moment. */
 void cmo_sim_contacts(const cmo_sim *sim, const cmo_sim_truth *at,
