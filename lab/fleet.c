@@ -208,8 +208,7 @@ static bool draw(const lab_fleet *fleet, yaml_reader *reader, uint64_t seed, sta
         good = check_stated(reader, staged) && labi_robot_check_staged(reader, staged);
         *staged = all.robot;
     }
-    g_free(all.name);
-    g_free(all.robot.name);
+    labi_section_release(&fleet_section, &all);
     return good;
 }
 
@@ -285,8 +284,7 @@ lab_fleet *lab_fleet_from_bytes(const char *name, const char *bytes, size_t size
     staged_fleet all;
     labi_section_clear(&fleet_section, &all);
     bool good = check_all(fleet, &reader, &all);
-    g_free(all.name);
-    g_free(all.robot.name);
+    labi_section_release(&fleet_section, &all);
     labi_yaml_close(&reader);
     if (!good) {
         lab_fleet_free(fleet);
@@ -356,6 +354,10 @@ void lab_fleet_free(lab_fleet *fleet) {
 void lab_fleet_stand_on(lab_fleet *fleet, const cmo_sim_mat *mat, double x_mm, double y_mm) {
     cmo_sim_mat_free(fleet->sheet);
     fleet->sheet = labi_describe_sheet_of(mat, x_mm, y_mm, &fleet->over_void);
+}
+
+bool lab_fleet_may_see_colour(const lab_fleet *fleet) {
+    return g_strstr_len(fleet->bytes, (gssize)fleet->size, "colour") != NULL;
 }
 
 const char *lab_fleet_name(const lab_fleet *fleet) {

@@ -21,6 +21,9 @@ static lab_surface *find_surface(lab_floor *floor, const char *name) {
     surface->name = g_strdup(name);
     for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
         surface->counts[i] = g_array_new(FALSE, FALSE, sizeof(double));
+        for (unsigned c = 0; c < CMO_COLOURS; c++) {
+            surface->colour[i][c] = g_array_new(FALSE, FALSE, sizeof(double));
+        }
     }
     g_ptr_array_add(floor->surfaces, surface);
     return surface;
@@ -30,6 +33,9 @@ static void free_surface(void *data) {
     lab_surface *surface = data;
     for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
         g_array_free(surface->counts[i], TRUE);
+        for (unsigned c = 0; c < CMO_COLOURS; c++) {
+            g_array_free(surface->colour[i][c], TRUE);
+        }
     }
     g_free(surface->name);
     g_free(surface);
@@ -50,10 +56,15 @@ void lab_floor_free(lab_floor *floor) {
 
 // --------------------------------------------------------------------------------------- read --
 
+// Which column holds what; -1: there is none.
+#define VALUES (1 + CMO_COLOURS)
 typedef struct columns {
     int surface;
-    int counts[2];
+    int value[2][VALUES]; // counts, red, green, blue of each sensor
 } columns;
+static const char *const value_names[2][VALUES] = {
+    {"counts_left", "red_left", "green_left", "blue_left"},
+    {"counts_right", "red_right", "green_right", "blue_right"}};
 
 static bool wrong(GError **error, const char *name, int line, const char *text) {
     g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s:%d: %s", name, line, text);
@@ -61,18 +72,20 @@ static bool wrong(GError **error, const char *name, int line, const char *text) 
 }
 
 static bool read_header(const char *name, char **fields, columns *at, GError **error) {
-    *at = (columns){-1, {-1, -1}};
+    *at = (columns){.surface = -1};
+    memset(at->value, -1, sizeof at->value);
     for (int i = 0; fields[i] != NULL; i++) {
         const char *field = g_strstrip(fields[i]);
         if (strcmp(field, "surface") == 0) {
             at->surface = i;
-        } else if (strcmp(field, "counts_left") == 0) {
-            at->counts[0] = i;
-        } else if (strcmp(field, "counts_right") == 0) {
-            at->counts[1] = i;
+        }
+        for (unsigned n = 0; n < 2 * VALUES; n++) {
+            if (strcmp(field, value_names[n / VALUES][n % VALUES]) == 0) {
+                at->value[n / VALUES][n % VALUES] = i;
+            }
         }
     }
-    return at->counts[0] >= 0 || at->counts[1] >= 0 ||
+    return at->value[0][0] >= 0 || at->value[1][0] >= 0 ||
            wrong(error, name, 1,
                  "no column counts_left or counts_right; the first row must name the columns, as "
                  "in surface,counts_left,counts_right");
@@ -99,29 +112,35 @@ static bool read_row(lab_floor *floor, const char *name, int number, char **fiel
     if (floor->surfaces->len > SURFACES_MAX) {
         return wrong(error, name, number, "surface: too many different ones; at most 32");
     }
-    for (unsigned i = 0; i < 2 && i < CMO_LIGHTS_MAX; i++) {
-        if (at->counts[i] < 0 || at->counts[i] >= count) {
+    for (unsigned i = 0; i < MIN(2, CMO_LIGHTS_MAX) * VALUES; i++) {
+        int column = at->value[i / VALUES][i % VALUES];
+        if (column < 0 || column >= count) {
             continue;
         }
-        const char *text = g_strstrip(fields[at->counts[i]]);
+        const char *text = g_strstrip(fields[column]);
         char *end;
         double value = g_ascii_strtod(text, &end);
         if (*text == '\0') {
             continue; // no reading in this row
         }
         if (*end != '\0' || !(value >= 0.0 && value <= 65534.0) || value != rint(value)) {
-            return wrong(error, name, number,
-                         i == 0 ? "counts_left: must be a whole number from 0 to 65534"
-                                : "counts_right: must be a whole number from 0 to 65534");
+            char *line = g_strdup_printf("%s: must be a whole number from 0 to 65534",
+                                         value_names[i / VALUES][i % VALUES]);
+            wrong(error, name, number, line);
+            g_free(line);
+            return false;
         }
-        g_array_append_val(surface->counts[i], value);
+        GArray *to = i % VALUES == 0 ? surface->counts[i / VALUES]
+                                     : surface->colour[i / VALUES][i % VALUES - 1];
+        g_array_append_val(to, value);
     }
     return true;
 }
 
 lab_floor *lab_floor_from_bytes(const char *name, const char *bytes, size_t size, GError **error) {
     lab_floor *floor = new_floor();
-    columns at = {-1, {-1, -1}};
+    columns at;
+    memset(&at, -1, sizeof at);
     bool good = true;
     int number = 0;
     const char *end = bytes + size;
@@ -179,9 +198,24 @@ lab_floor *lab_floor_from_run(const lab_run *run, cmo_routine_id routine) {
 
 // -------------------------------------------------------------------------------------- judge --
 
-static void take_all(const lab_surface *surface, unsigned sensor, cmo_level_taker *taker) {
-    for (guint i = 0; i < surface->counts[sensor]->len; i++) {
-        cmo_level_taker_add(taker, (uint16_t)g_array_index(surface->counts[sensor], double, i));
+static void take_all(const GArray *readings, cmo_level_taker *taker) {
+    cmo_level_taker_start(taker);
+    for (guint i = 0; i < readings->len; i++) {
+        cmo_level_taker_add(taker, (uint16_t)g_array_index(readings, double, i));
+    }
+}
+
+// Means and the widest spread of the channels.
+static void take_colours(const lab_surface *surface, unsigned sensor,
+                         lab_surface_figures *figures) {
+    figures->colour_spread = 0.0;
+    for (unsigned c = 0; c < CMO_COLOURS; c++) {
+        cmo_level_taker taker;
+        float mean, spread;
+        take_all(surface->colour[sensor][c], &taker);
+        bool known = cmo_level_taker_surface(&taker, &mean, &spread);
+        figures->colour[c] = known ? (double)mean : NAN;
+        figures->colour_spread = fmax(figures->colour_spread, known ? (double)spread : 0.0);
     }
 }
 
@@ -196,8 +230,8 @@ static bool judge_surfaces(const lab_floor *floor, bool dark_is_high, unsigned s
         lab_surface_figures *figures = &out->surface[i];
         cmo_level_taker taker;
         float counts, spread;
-        cmo_level_taker_start(&taker);
-        take_all(surface, sensor, &taker);
+        take_all(surface->counts[sensor], &taker);
+        take_colours(surface, sensor, figures);
         figures->readings = surface->counts[sensor]->len;
         if (!cmo_level_taker_surface(&taker, &counts, &spread)) {
             figures->counts = NAN;
@@ -284,8 +318,8 @@ void lab_floor_judge(const lab_floor *floor, const cmo_robot_description *descri
         return;
     }
     cmo_level_taker taker;
-    cmo_level_taker_start(&taker);
-    take_all(g_ptr_array_index(floor->surfaces, 0), sensor, &taker);
+    const lab_surface *all = g_ptr_array_index(floor->surfaces, 0);
+    take_all(all->counts[sensor], &taker);
     out->fault =
         cmo_level_taker_finish(&taker, light->dark_is_high, light->counts_max, &out->levels);
 }

@@ -222,6 +222,9 @@ static void add_start(GString *out, const lab_route *route, const char *of) {
             labi_c_add(out, "    cmo_robot_set_levels(robot, %u, &%s_levels[%u]);\n", i, of, i);
         }
     }
+    if (route->surfaces > 0) {
+        labi_c_add(out, "    cmo_robot_set_surfaces(robot, &%s_surfaces);\n", of);
+    }
     labi_c_add(out, "    cmo_robot_set_pose(robot, ");
     labi_c_float(out, route->x_mm);
     labi_c_add(out, ", ");
@@ -288,6 +291,7 @@ char *lab_generate(const lab_route *route) {
     labi_c_add(out, "%s", route->numbers != NULL && route->numbers->len > 0 ? "\n" : "");
     labi_c_robot(out, route->robot, of);
     labi_c_levels(out, route->robot, of);
+    labi_c_surfaces(out, route, of);
     labi_c_add(out, "\n// Numbers of the legs, from 0.\nenum {\n");
     for (unsigned i = 0; i < route->legs; i++) {
         char *name = leg_constant(route, i);

@@ -25,4 +25,8 @@ void labi_c_ends(GString *out, const char *name, const char *what, const cmo_end
 void labi_c_robot(GString *out, const lab_robot *robot, const char *name);
 void labi_c_levels(GString *out, const lab_robot *robot, const char *name);
 
+// The surfaces, and a constant's name of one; that is to be freed with g_free().
+void labi_c_surfaces(GString *out, const lab_route *route, const char *name);
+char *labi_c_surface(const char *name);
+
 #endif

@@ -30,7 +30,8 @@ char *labi_c_constant(const char *name) {
     static const char *const taken[] = {"NULL", "INFINITY", "NAN", "EOF", "HUGE_VAL", NULL};
     char *upper = g_ascii_strup(name, -1);
     bool other = g_strv_contains(taken, upper) || g_str_has_prefix(upper, "CMO_") ||
-                 *upper == '_' || g_str_has_prefix(upper, "M_") || g_str_has_prefix(upper, "LEG_");
+                 *upper == '_' || g_str_has_prefix(upper, "M_") ||
+                 g_str_has_prefix(upper, "LEG_") || g_str_has_prefix(upper, "SURFACE_");
     char *own = g_strdup_printf("%s%s", other ? "NUMBER_" : "", upper);
     g_free(upper);
     return own;
@@ -64,6 +65,13 @@ char *labi_c_reckoned(const char *text) {
         }
     }
     return g_string_free(out, FALSE);
+}
+
+char *labi_c_surface(const char *name) {
+    char *upper = g_ascii_strup(name, -1);
+    char *own = g_strdup_printf("SURFACE_%s", upper);
+    g_free(upper);
+    return own;
 }
 
 // ----------------------------------------------------------------------------------- parameters --
@@ -159,6 +167,15 @@ static void row_bits(const row_of *r, const char *field, unsigned bits, const ch
     }
 }
 
+static void row_surface(const row_of *r, const char *field, unsigned number) {
+    bool ends = strcmp(r->section, "ends") == 0;
+    const char *name = r->leg == NULL ? NULL : ends ? r->leg->end_surface : r->leg->surface;
+    char *constant = name != NULL ? labi_c_surface(name) : g_strdup_printf("%u", number);
+    begin_row(r, field);
+    labi_c_add(r->out, "%s,", constant);
+    g_free(constant);
+}
+
 static void row_band(const row_of *r, const char *field, cmo_band band) {
     if (band.low != band.high) {
         begin_row(r, field);
@@ -195,6 +212,10 @@ static void row_band(const row_of *r, const char *field, cmo_band band) {
                WORDS_OF(CMO_HALT_WORDS));
 #define EMIT_TIME(name, key, ...) row_time(r, #name, #key, p->name);
 #define EMIT_BAND(name, ...)      row_band(r, #name, p->name);
+#define EMIT_SURFACE(name, ...)                                                                    \
+    if (p->name != 0) {                                                                            \
+        row_surface(r, #name, p->name);                                                            \
+    }
 #define EMIT_PLACE(name, ...)
 
 void labi_c_parameters(GString *out, const lab_leg *leg) {
@@ -238,6 +259,10 @@ static void add_sensor(GString *out, const cmo_light_description *d) {
     CMO_LIGHT_FIELDS(FIELD, )
     if (d->dark_is_high) {
         labi_c_add(out, "    .dark_is_high = true,\n");
+    }
+    if (d->colour) {
+        labi_c_add(out, "    .colour = true,\n");
+        FIELD(, , uint32_t, colour_us, )
     }
     g_string_replace(fields, "\n    ", "\n            ", 0);
     labi_c_add(whole, "        {\n        %s        },\n", fields->str);
@@ -305,4 +330,46 @@ void labi_c_levels(GString *out, const lab_robot *robot, const char *name) {
         }
     }
     labi_c_add(out, "};\n");
+}
+
+void labi_c_surfaces(GString *out, const lab_route *route, const char *name) {
+    if (route->surfaces == 0) {
+        return;
+    }
+    labi_c_add(out, "\n// Surfaces by number.\nenum {\n");
+    for (unsigned i = 0; i < route->surfaces; i++) {
+        char *constant = labi_c_surface(route->surface_name[i]);
+        labi_c_add(out, "    %s%s,\n", constant, i == 0 ? " = 1" : "");
+        g_free(constant);
+    }
+    const cmo_surfaces *known = &route->robot->surfaces;
+    unsigned lights = MAX(route->robot->description.lights, 1U);
+    labi_c_add(out,
+               "};\n\n// What each light sensor reads over them: counts, red, green, blue, and the "
+               "spread;\n// take_surface takes them anew.\nstatic cmo_surfaces %s_surfaces = {\n",
+               name);
+    if (known->count > 0) {
+        labi_c_add(out, "    .count = %u,\n", known->count);
+    }
+    if (known->change != 0.0F) {
+        labi_c_add(out, "    .change = ");
+        labi_c_float(out, (double)known->change);
+        labi_c_add(out, ",\n");
+    }
+    labi_c_add(out, "    .shade = {\n");
+    for (unsigned i = 0; i < route->surfaces; i++) {
+        labi_c_add(out, "        {");
+        for (unsigned n = 0; n < lights; n++) {
+            const cmo_shade *s = &known->shade[i][n];
+            labi_c_add(out, "%s", n > 0 ? ",\n         " : "");
+            if (s->counts == CMO_SHADE_UNKNOWN) {
+                labi_c_add(out, "{.counts = CMO_SHADE_UNKNOWN}");
+            } else {
+                labi_c_add(out, "{%u, {%u, %u, %u}, %u}", s->counts, s->colour[0], s->colour[1],
+                           s->colour[2], s->spread);
+            }
+        }
+        labi_c_add(out, "},\n");
+    }
+    labi_c_add(out, "    },\n};\n");
 }

@@ -70,6 +70,8 @@ static const lab_section place_section = {"legs[].place",
     ROW(LEG, name, #file_name, LAB_NUMBER, least, 3600, "s", usual, meaning, NULL, NULL)
 #define KEY_OF_BAND(LEG, name, usual, meaning)                                                     \
     ROW(LEG, name, #name, LAB_SECTION, 0, 0, "", usual, meaning, NULL, &band_section)
+#define KEY_OF_SURFACE(LEG, name, usual, meaning)                                                  \
+    ROW(LEG, name, #name, LAB_TEXT, 0, 0, "", usual, meaning, NULL, NULL)
 #define KEY_OF_PLACE(LEG, name, usual, meaning)                                                    \
     ROW(LEG, name, #name, LAB_SECTION, 0, 0, "", usual, meaning, NULL, &place_section)
 
@@ -194,8 +196,11 @@ static void take_place(lab_leg *leg, const staged_start *from) {
 #define FINISH_BITS(LEG, name, ...) TO(LEG, name) = (uint8_t)or_zero(staged->LEG.name);
 #define FINISH_HALT(LEG, name, ...)                                                                \
     TO(LEG, name) = (cmo_halt)to_choice(staged->LEG.name, CMO_HALT_COAST);
-#define FINISH_TIME(LEG, name, ...)  TO(LEG, name) = to_ms(staged->LEG.name);
-#define FINISH_BAND(LEG, name, ...)  TO(LEG, name) = to_band(&staged->LEG.name);
+#define FINISH_TIME(LEG, name, ...) TO(LEG, name) = to_ms(staged->LEG.name);
+#define FINISH_BAND(LEG, name, ...) TO(LEG, name) = to_band(&staged->LEG.name);
+#define FINISH_SURFACE(LEG, name, ...)                                                             \
+    g_free(leg->surface);                                                                          \
+    leg->surface = g_strdup(staged->LEG.name);
 #define FINISH_PLACE(LEG, name, ...) take_place(leg, &staged->LEG.name);
 
 #define FINISH_LEG(NAME, name, figures, text)                                                      \
@@ -214,12 +219,16 @@ void labi_leg_finish(lab_leg *leg, const char *name, const staged_leg *staged) {
     LABI_EACH_LEG(FINISH_IF_NAMED)
 }
 
-cmo_ends labi_ends_finish(const staged_ends *from) {
+cmo_ends labi_ends_finish(const staged_ends *from, char **surface) {
     struct {
         cmo_ends ends;
     } finished = {0}, *to = &finished;
     const struct { staged_ends ends; } copy = {*from}, *staged = &copy;
+    struct {
+        char *surface;
+    } named = {NULL}, *leg = &named;
     CMO_ENDS_PARAMETERS(FINISH, ends)
+    *surface = named.surface;
     return finished.ends;
 }
 
@@ -352,6 +361,7 @@ char *lab_ends_text(const cmo_ends *ends) {
 #define TELL_FLAG(name, ...)        tell_words(text, #name, p->name ? 1U : 0U, WORDS(NULL));
 #define TELL_CHOICE(of, name, first, last, words, ...)
 #define TELL_BAND(name, ...)
+#define TELL_SURFACE(name, ...)
     CMO_ENDS_PARAMETERS(TELL, )
     return g_string_free(text, FALSE);
 }

@@ -33,6 +33,7 @@ typedef struct staged_start {
 #define STAGE_COUNT                STAGE_WHOLE
 #define STAGE_CHOICE               STAGE_WHOLE
 #define STAGE_BAND(name, ...)      staged_band name;
+#define STAGE_SURFACE(name, ...)   char *name;
 #define STAGE_PLACE(name, ...)     staged_start name;
 
 // A leg that a program's own function does: the same list as a routine's.
@@ -83,7 +84,8 @@ bool labi_is_routine(const char *name);
 
 // From what was read of the leg with this name to its routine and parameters; and of its ends.
 void labi_leg_finish(lab_leg *leg, const char *name, const staged_leg *staged);
-cmo_ends labi_ends_finish(const staged_ends *staged);
+// The name of the surface that they look for is to be freed with g_free(); NULL: none.
+cmo_ends labi_ends_finish(const staged_ends *staged, char **surface);
 
 // Reads a list of legs into a route: groups, names and what follows too.
 bool labi_read_legs(yaml_reader *reader, const yaml_node_t *list, lab_route *route);

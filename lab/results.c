@@ -166,7 +166,47 @@ static void add_passed(JsonBuilder *builder, const cmo_report *report) {
     json_builder_end_object(builder);
 }
 
-static void add_counted(JsonBuilder *builder, const GArray *counted) {
+// How many lines of each surface, in the order in which they came first.
+static void add_tally(JsonBuilder *builder, const GArray *counted) {
+    json_builder_set_member_name(builder, "tally");
+    json_builder_begin_object(builder);
+    for (guint i = 0; i < counted->len; i++) {
+        unsigned count = 0;
+        const char *name = lab_tally(counted, i, &count);
+        if (name != NULL) {
+            json_builder_set_member_name(builder, name);
+            json_builder_add_int_value(builder, count);
+        }
+    }
+    json_builder_end_object(builder);
+}
+
+// What a surface was taken for.
+static void add_surface(JsonBuilder *builder, const lab_leg_result *leg) {
+    json_builder_set_member_name(builder, "surface");
+    json_builder_begin_object(builder);
+    json_builder_set_member_name(builder, "name");
+    json_builder_add_string_value(builder, leg->surface);
+    for (unsigned i = 0; i < 2 && i < CMO_LIGHTS_MAX; i++) {
+        const cmo_shade *shade = &leg->shade[i];
+        if (shade->counts == CMO_SHADE_UNKNOWN) {
+            continue;
+        }
+        json_builder_set_member_name(builder, sides[i]);
+        json_builder_begin_object(builder);
+        const char *const names[] = {"counts", "red", "green", "blue", "spread"};
+        const unsigned values[] = {shade->counts, shade->colour[0], shade->colour[1],
+                                   shade->colour[2], shade->spread};
+        for (unsigned n = 0; n < G_N_ELEMENTS(names); n++) {
+            json_builder_set_member_name(builder, names[n]);
+            json_builder_add_int_value(builder, values[n]);
+        }
+        json_builder_end_object(builder);
+    }
+    json_builder_end_object(builder);
+}
+
+static void add_counted(JsonBuilder *builder, const GArray *counted, bool tells) {
     json_builder_set_member_name(builder, "lines");
     json_builder_begin_array(builder);
     for (guint i = 0; i < counted->len; i++) {
@@ -184,9 +224,16 @@ static void add_counted(JsonBuilder *builder, const GArray *counted) {
         add_number(builder, "true_x_mm", line->x_mm);
         add_number(builder, "true_y_mm", line->y_mm);
         add_number(builder, "true_width_mm", line->width_mm);
+        if (line->surface != NULL) {
+            json_builder_set_member_name(builder, "surface");
+            json_builder_add_string_value(builder, line->surface);
+        }
         json_builder_end_object(builder);
     }
     json_builder_end_array(builder);
+    if (tells) {
+        add_tally(builder, counted);
+    }
 }
 
 static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
@@ -231,13 +278,15 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
         add_passed(builder, &leg->report);
     }
     if (leg->counted != NULL) {
-        add_counted(builder, leg->counted);
+        add_counted(builder, leg->counted, leg->tells);
     }
     if (leg->rebounds != NULL) {
         add_patrol(builder, leg);
     }
     if (leg->routine == CMO_ROUTINE_CHECK_WIRING) {
         add_findings(builder, leg);
+    } else if (leg->routine == CMO_ROUTINE_TAKE_SURFACE && leg->outcome == CMO_OUTCOME_DONE) {
+        add_surface(builder, leg);
     } else if (leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
         add_geometry(builder, &leg->geometry);
     } else if (leg->routine == CMO_ROUTINE_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {

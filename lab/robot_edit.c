@@ -32,11 +32,20 @@ static void add_edit(editor *e, size_t from, size_t to, char *text) {
 
 // A block's own end may lie below blank lines and comments; its last scalar's does not.
 static const yaml_node_t *last_scalar(editor *e, const yaml_node_t *node) {
-    while (node->type == YAML_MAPPING_NODE && node->data.mapping.style != YAML_FLOW_MAPPING_STYLE) {
-        node =
-            yaml_document_get_node(&e->reader.document, (node->data.mapping.pairs.top - 1)->value);
+    for (;;) {
+        int last;
+        if (node->type == YAML_MAPPING_NODE &&
+            node->data.mapping.style != YAML_FLOW_MAPPING_STYLE) {
+            last = (node->data.mapping.pairs.top - 1)->value;
+        } else if (node->type == YAML_SEQUENCE_NODE &&
+                   node->data.sequence.style != YAML_FLOW_SEQUENCE_STYLE &&
+                   node->data.sequence.items.top > node->data.sequence.items.start) {
+            last = *(node->data.sequence.items.top - 1);
+        } else {
+            return node;
+        }
+        node = yaml_document_get_node(&e->reader.document, last);
     }
-    return node;
 }
 
 // Puts `text` as a further entry into a mapping: before the brace of {...}, or on a line of its own
@@ -154,6 +163,7 @@ typedef struct content {
     unsigned lights;
     const cmo_geometry *geometry;
     const cmo_drive *drive;
+    const lab_robot *taught; // its surfaces, or NULL
 } content;
 
 static bool edit_levels(editor *e, const content *what) {
@@ -174,7 +184,7 @@ static void set_section(editor *e, const char *name, const char *text) {
         char *entry = g_strdup_printf("%s:%s", name, text);
         add_entry(e, root, entry);
         g_free(entry);
-    } else if (old->data.mapping.style == YAML_FLOW_MAPPING_STYLE) {
+    } else if (last_scalar(e, old) == old) { // {...}, or [...]
         add_edit(e, byte_at(e, old->start_mark), byte_at(e, old->end_mark), g_strdup(text));
     } else {
         const yaml_node_t *last = last_scalar(e, old);
@@ -222,6 +232,43 @@ static void edit_drive(editor *e, const cmo_drive *d) {
     g_free(ramp);
 }
 
+static void put_shade(GString *text, const char *side, const cmo_shade *shade, bool colour) {
+    g_string_append_printf(text, "%s: {counts: %u", side, shade->counts);
+    if (colour) {
+        g_string_append_printf(text, ", red: %u, green: %u, blue: %u", shade->colour[0],
+                               shade->colour[1], shade->colour[2]);
+    }
+    g_string_append_printf(text, ", spread: %u}", shade->spread);
+}
+
+// A list, as far in as one that is there already.
+static void edit_surfaces(editor *e, const lab_robot *taught) {
+    static const char *const sides[2] = {"left", "right"};
+    const cmo_robot_description *d = &taught->description;
+    const yaml_node_t *old = labi_yaml_find(&e->reader, labi_yaml_root(&e->reader), "surfaces");
+    int in = old != NULL && last_scalar(e, old) != old ? (int)old->start_mark.column : 2;
+    GString *text = g_string_new(NULL);
+    for (unsigned i = 0; i < taught->surfaces.count; i++) {
+        g_string_append_printf(text, "\n%*s- name: %s", in, "", taught->surface_name[i]);
+        for (unsigned n = 0; n < d->lights && n < 2; n++) {
+            const cmo_shade *shade = &taught->surfaces.shade[i][n];
+            if (shade->counts != CMO_SHADE_UNKNOWN) {
+                g_string_append_printf(text, "\n%*s", in + 2, "");
+                put_shade(text, sides[n], shade, d->light[n].colour);
+            }
+        }
+    }
+    set_section(e, "surfaces", text->str);
+    g_string_printf(text, " %.3g", (double)taught->surfaces.change);
+    set_text(e, labi_yaml_root(&e->reader), "surfaces_change", g_strchug(text->str));
+    g_string_free(text, TRUE);
+}
+
+static bool edit_taught(editor *e, const content *what) {
+    edit_surfaces(e, what->taught);
+    return edit_levels(e, what);
+}
+
 static bool edit_measured(editor *e, const content *what) {
     if (what->geometry != NULL) {
         edit_geometry(e, what->geometry);
@@ -243,6 +290,14 @@ static bool holds(const lab_robot *robot, const content *what) {
         const cmo_levels *ought = &what->levels[i];
         if (!robot->has_levels[i] || is->dark != ought->dark || is->light != ought->light ||
             is->noise != ought->noise) {
+            return false;
+        }
+    }
+    for (unsigned i = 0; what->taught != NULL && i < what->taught->surfaces.count; i++) {
+        const lab_robot *ought = what->taught;
+        if (robot->surfaces.count != ought->surfaces.count ||
+            strcmp(robot->surface_name[i], ought->surface_name[i]) != 0 ||
+            robot->surfaces.shade[i][0].counts != ought->surfaces.shade[i][0].counts) {
             return false;
         }
     }
@@ -320,6 +375,12 @@ bool lab_robot_write_levels(const char *path, const cmo_levels *levels, unsigned
                             GError **error) {
     content what = {.levels = levels, .lights = lights};
     return edit_file(path, edit_levels, &what, error);
+}
+
+bool lab_robot_write_surfaces(const char *path, const cmo_levels *levels, const lab_robot *taught,
+                              GError **error) {
+    content what = {.levels = levels, .lights = taught->description.lights, .taught = taught};
+    return edit_file(path, edit_taught, &what, error);
 }
 
 bool lab_robot_write_measured(const char *path, const cmo_geometry *geometry,

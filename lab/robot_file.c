@@ -35,6 +35,8 @@ static void finish_light(lab_robot *robot, const staged_light *from, unsigned nu
         light->counts_max = 65535;
     }
     light->dark_is_high = given(from->dark_is_high, 0.0) != 0.0;
+    light->colour = given(from->colour, 0.0) != 0.0;
+    light->colour_us = (uint32_t)(1000.0 * given(from->colour_ms, 0.0) + 0.5);
     robot->description.lights = (uint8_t)(number + 1);
     robot->has_levels[number] = !isnan(from->levels.dark);
     robot->levels[number] = (cmo_levels){
@@ -216,6 +218,7 @@ void labi_robot_finish(lab_robot *robot, const staged_robot *from, const char *f
     if (!isnan(from->lights.right.ahead_mm)) {
         finish_light(robot, &from->lights.right, 1);
     }
+    labi_surfaces_finish(robot, &from->known);
     finish_plant(robot, &from->plant);
     // What a count is worth is a matter of the hardware, not of what the robot believes.
     if (!isnan(from->encoders.step_mm)) {
@@ -311,7 +314,7 @@ lab_robot *lab_robot_from_bytes(const char *name, const char *bytes, size_t size
         robot = g_new0(lab_robot, 1);
         labi_robot_finish(robot, &staged, name);
     }
-    g_free(staged.name);
+    labi_section_release(&labi_robot_section, &staged);
     labi_yaml_close(&reader);
     return robot;
 }
@@ -330,6 +333,9 @@ lab_robot *lab_robot_load(const char *path, GError **error) {
 void lab_robot_free(lab_robot *robot) {
     if (robot != NULL) {
         g_free(robot->name);
+        for (unsigned i = 0; i < robot->surfaces.count; i++) {
+            g_free(robot->surface_name[i]);
+        }
         g_free(robot);
     }
 }

@@ -48,6 +48,9 @@ static const lab_key light_keys[] = {
     CMO_LIGHT_FIELDS(KEY_OF_FIELD, staged_light)
         KEY_FLAG(staged_light, dark_is_high, "dark_is_high", "false",
                  "it reads higher over dark than over light; to take levels"),
+    KEY_FLAG(staged_light, colour, "colour", "false", "its looks have red, green and blue"),
+    KEY(staged_light, colour_ms, "colour_ms", 0, 100, "ms", "0",
+        "from the first channel's exposure to the last one's; 0: at once"),
     KEY_SECTION(staged_light, levels, "levels", &levels_section, "none; no line can be looked for",
                 "its readings over dark and light"),
     KEY_END};
@@ -205,6 +208,16 @@ static const lab_key sensor_keys[] = {
         "standard deviation of a gain that wanders within 0.3, 3 and 30 s alike (1/f), as a share"),
     KEY(cmo_sim_light, cross_light, "cross_light", 0, 0.5, "", "0",
         "share of the other sensor's lamp that it sees, from under the other"),
+    KEY_FLAG(cmo_sim_light, colour, "colour", "as stated", "its looks have red, green and blue"),
+    KEY(cmo_sim_light, colour_span_ms, "colour_span_ms", 0, 100, "ms", "as stated",
+        "from the first channel's exposure to the last one's; 0: at once"),
+    KEY(cmo_sim_light, colour_noise, "colour_noise", 0, 0.5, "", "0.01",
+        "of a channel, as a share of white - black"),
+    KEY(cmo_sim_light, colour_mix, "colour_mix", 0, 0.3, "", "0.12",
+        "share of either other colour that gets through a filter, each off by up to a fifth"),
+    KEY(cmo_sim_light, lamp_red, "lamp_red", 0, 2, "", "0.7", "what the lamp gives of red"),
+    KEY(cmo_sim_light, lamp_green, "lamp_green", 0, 2, "", "1", "of green"),
+    KEY(cmo_sim_light, lamp_blue, "lamp_blue", 0, 2, "", "0.8", "of blue"),
     KEY_END};
 const lab_section labi_true_light_section = {"plant.lights.left, plant.lights.right",
                                              "What is true of a light sensor.", sensor_keys};
@@ -401,6 +414,10 @@ static const lab_key robot_keys[] = {
                 "geometry by measurement"),
     KEY_SECTION(staged_robot, measured_drive, "measured_drive", &measured_drive_section,
                 "it was not measured", "the drive by measurement"),
+    KEY_LIST(staged_robot, known.surface, "surfaces", &labi_surface_section, staged_surface,
+             CMO_SURFACES_MAX, known.count, "none", "surfaces that it was taught"),
+    KEY(staged_robot, known.change, "surfaces_change", 0, 0.5, "", "0.1",
+        "by which share of itself the brightness of their readings may differ"),
     KEY_SECTION(staged_robot, plant, "plant", &labi_plant_section,
                 "as stated, with the usual losses", "what the simulator makes true"),
     KEY_END};
@@ -408,19 +425,10 @@ const lab_section labi_robot_section = {
     "robot file", "What the robot believes of itself; under plant, what the simulator makes true.",
     robot_keys};
 
-const lab_section *const labi_robot_sections[] = {&labi_robot_section,
-                                                  &outline_section,
-                                                  &encoders_section,
-                                                  &drive_section,
-                                                  &lights_section,
-                                                  &labi_light_section,
-                                                  &levels_section,
-                                                  &measured_section,
-                                                  &spot_section,
-                                                  &measured_drive_section,
-                                                  &labi_plant_section,
-                                                  &eyes_section,
-                                                  &labi_true_light_section,
-                                                  &shadow_section,
-                                                  &faults_section,
-                                                  NULL};
+const lab_section *const labi_robot_sections[] = {
+    &labi_robot_section,     &outline_section,      &encoders_section,
+    &drive_section,          &lights_section,       &labi_light_section,
+    &levels_section,         &measured_section,     &spot_section,
+    &measured_drive_section, &labi_surface_section, &labi_shade_section,
+    &labi_plant_section,     &eyes_section,         &labi_true_light_section,
+    &shadow_section,         &faults_section,       NULL};

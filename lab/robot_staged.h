@@ -6,6 +6,7 @@
 #include <cammino_lab/files.h>
 #include <cammino_lab/keys.h>
 
+#include "surfaces.h"
 #include "yaml_reader.h"
 
 typedef struct staged_levels {
@@ -17,7 +18,7 @@ typedef struct staged_levels {
 
 typedef struct staged_light {
     CMO_LIGHT_FIELDS(STAGED_FIELD, )
-    double dark_is_high;
+    double dark_is_high, colour, colour_ms;
     staged_levels levels;
 } staged_light;
 
@@ -84,6 +85,7 @@ typedef struct staged_robot {
     staged_lights lights;
     staged_measured measured;
     staged_measured_drive measured_drive;
+    staged_surfaces known;
     staged_plant plant;
 } staged_robot;
 

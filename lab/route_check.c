@@ -3,6 +3,7 @@
 #include <cammino_lab/run.h>
 
 #include "legs.h"
+#include "surfaces.h"
 
 #include <math.h>
 #include <stdarg.h>
@@ -282,6 +283,8 @@ bool lab_check(const lab_route *route, GError **error) {
         }
     }
     labi_set_levels(&robot, described);
+    cmo_surfaces surfaces;
+    labi_set_surfaces(&robot, &surfaces, route);
     labi_legs *legs = g_new0(labi_legs, 1);
     cmo_route_state state;
     labi_legs_make(legs, route);

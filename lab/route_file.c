@@ -3,6 +3,7 @@
 #include "legs.h"
 #include "route_staged.h"
 #include "sections.h"
+#include "surfaces.h"
 #include "yaml_reader.h"
 
 #include <cammino_lab/fleet.h>
@@ -76,10 +77,9 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
         route->path = g_strdup(name);
         route->robot_path = labi_beside(name, staged.robot);
         route->mat_path = labi_beside(name, staged.mat);
-        route->mat_options =
-            (cmo_sim_mat_options){isnan(staged.mat_px_per_mm) ? 0.0 : staged.mat_px_per_mm,
-                                  isnan(staged.mat_width_mm) ? 0.0 : staged.mat_width_mm,
-                                  isnan(staged.mat_soft_mm) ? 0.0 : staged.mat_soft_mm};
+        route->mat_options = (cmo_sim_mat_options){.px_per_mm = given(staged.mat_px_per_mm, 0.0),
+                                                   .width_mm = given(staged.mat_width_mm, 0.0),
+                                                   .soft_mm = given(staged.mat_soft_mm, 0.0)};
         route->longest_s = isnan(staged.longest_s) ? 3600.0 : staged.longest_s;
         route->start_pressed_s = given(staged.start_pressed_s, 0.0);
         route->stop_pressed_s = given(staged.stop_pressed_s, 0.0);
@@ -103,6 +103,14 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
     return route;
 }
 
+static bool sees_colour(const lab_robot *robot) {
+    bool any = false;
+    for (unsigned i = 0; i < robot->plant.sensors; i++) {
+        any = any || robot->plant.sensor[i].colour != 0.0;
+    }
+    return any;
+}
+
 lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t seed, GError **error) {
     char *bytes;
     size_t size;
@@ -120,6 +128,8 @@ lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t see
     }
     bool good = lab_load_robot(route->robot_path, &route->robot, &route->fleet, error);
     if (good) {
+        route->mat_options.colour = route->fleet != NULL ? lab_fleet_may_see_colour(route->fleet)
+                                                         : sees_colour(route->robot);
         route->mat = cmo_sim_mat_load(route->mat_path, &route->mat_options, error);
         good = route->mat != NULL;
     }
@@ -127,6 +137,7 @@ lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t see
         lab_fleet_stand_on(route->fleet, route->mat, route->x_mm, route->y_mm);
         good = lab_route_draw(route, seed, error);
     }
+    good = good && labi_surfaces_resolve(route, error);
     if (!good) {
         lab_route_free(route);
         return NULL;
@@ -170,6 +181,8 @@ void lab_route_free(lab_route *route) {
         for (unsigned i = 0; i < route->legs; i++) {
             g_free(route->leg[i].name);
             g_free(route->leg[i].file);
+            g_free(route->leg[i].surface);
+            g_free(route->leg[i].end_surface);
             if (route->leg[i].reckoned != NULL) {
                 g_hash_table_destroy(route->leg[i].reckoned);
             }
@@ -184,6 +197,10 @@ void lab_route_free(lab_route *route) {
         }
         for (unsigned i = 0; i < route->groups; i++) {
             g_free(route->group[i].name);
+            g_free(route->group[i].end_surface);
+        }
+        for (unsigned i = 0; i < route->surfaces; i++) {
+            g_free(route->surface_name[i]);
         }
         g_free(route);
     }

@@ -97,7 +97,7 @@ static bool read_routine(labi_reading *r, const yaml_node_t *node, const char *p
     leg->line = labi_yaml_line(node);
     labi_leg_finish(leg, routine, staged);
     leg->ended = is_given(r, node, "ends");
-    leg->ends = labi_ends_finish(&staged->ends);
+    leg->ends = labi_ends_finish(&staged->ends, &leg->end_surface);
     if ((leg->routine == CMO_ROUTINE_ADVANCE && leg->parameters.advance.distance_mm == 0.0F) ||
         (leg->routine == CMO_ROUTINE_TURN && leg->parameters.turn.angle_deg == 0.0F)) {
         char *field = g_strdup_printf("%s.%s", path, routine);
@@ -147,6 +147,8 @@ static bool read_group(labi_reading *r, const yaml_node_t *node, const char *pat
             labi_yaml_wrong(r->reader, node, path, "too many groups; at most %d", LAB_GROUPS_MAX);
     }
     if (good) {
+        char *surface;
+        cmo_ends ends = labi_ends_finish(&staged->ends, &surface);
         route->group[route->groups++] =
             (lab_group){.name = g_steal_pointer(&staged->name),
                         .line = labi_yaml_line(node),
@@ -154,7 +156,8 @@ static bool read_group(labi_reading *r, const yaml_node_t *node, const char *pat
                         .last = (uint8_t)(route->legs - 1U),
                         .rounds = isnan(staged->group.rounds) ? 0 : (uint16_t)staged->group.rounds,
                         .ended = is_given(r, node, "ends"),
-                        .ends = labi_ends_finish(&staged->ends)};
+                        .ends = ends,
+                        .end_surface = surface};
     }
     return good;
 }
@@ -228,8 +231,7 @@ static bool read_leg(labi_reading *r, const yaml_node_t *node, const char *path)
            (routine != NULL              ? read_routine(r, node, path, routine, &staged)
             : is_given(r, node, "group") ? read_group(r, node, path, &staged)
                                          : read_include(r, node, path, &staged));
-    g_free(staged.name);
-    g_free(staged.include);
+    labi_section_release(&labi_leg_section, &staged);
     return good;
 }
 

@@ -2,6 +2,7 @@
 #include <cammino_lab/run.h>
 
 #include "legs.h"
+#include "surfaces.h"
 #include "truth.h"
 
 #include <math.h>
@@ -15,6 +16,7 @@ typedef struct recorder {
     cmo_sim *sim;
     const cmo_robot *robot;
     labi_legs legs;
+    cmo_surfaces surfaces; // as they are known by now
     cmo_route_state state;
     bool traces;
     bool over;           // the simulation has ended the run: what follows is not of it
@@ -145,6 +147,22 @@ static void take_findings(lab_leg_result *result, const cmo_robot *robot,
     }
 }
 
+// Of surfaces: what one was taken for, and names for numbers.
+static void take_surfaces(lab_leg_result *result, const lab_route *route, const cmo_robot *robot,
+                          const lab_leg *leg) {
+    result->tells = robot->surfaces != NULL;
+    if (leg->routine == CMO_ROUTINE_TAKE_SURFACE && result->tells) {
+        uint8_t number = leg->parameters.take_surface.surface;
+        result->surface = lab_surface_name(route, number);
+        memcpy(result->shade, robot->surfaces->shade[number - 1U], sizeof result->shade);
+    }
+    for (guint i = 0; result->counted != NULL && i < result->counted->len; i++) {
+        lab_counted *line = &g_array_index(result->counted, lab_counted, i);
+        uint8_t surface = line->robot.surface;
+        line->surface = surface != 0 ? lab_surface_name(route, surface) : NULL;
+    }
+}
+
 // The leg as it was begun: a move makes good what the leg before has left over, and a search may be
 // blind for longer to be off the last line.
 static lab_leg as_begun(const recorder *r) {
@@ -212,6 +230,7 @@ static void take_leg(void *context, cmo_robot *robot, uint8_t number) {
         }
         labi_truth(r->route, r->sim, &result, &leg);
         take_findings(&result, robot, &r->legs.room);
+        take_surfaces(&result, r->route, robot, &leg);
         if (leg.routine == CMO_ROUTINE_TAKE_LEVELS && result.outcome != CMO_OUTCOME_DONE) {
             result.field = robot->field;
         }
@@ -285,6 +304,8 @@ lab_run *lab_drive_from(const lab_route *route, const lab_robot *described, cons
     r->counted = g_array_new(FALSE, FALSE, sizeof(lab_counted));
     r->passed = g_array_new(FALSE, FALSE, sizeof(lab_passed));
     labi_legs_make(&r->legs, &driven);
+    labi_set_surfaces(&robot, &r->surfaces, &driven);
+    driven.known = &r->surfaces;
     r->legs.route.leg_over = take_leg;
     r->legs.route.context = r;
     cmo_robot_set_trace(&robot, take_row, r);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "truth.h"
 
+#include "surfaces.h"
 #include "truth_count.h"
 
 #include <math.h>
@@ -47,8 +48,17 @@ bool labi_watches(cmo_sensors which, unsigned sensor) {
            (which == CMO_SENSOR_LEFT ? sensor == 0 : sensor == 1);
 }
 
-bool labi_has_tone(const cmo_sim_mat *mat, const cmo_sim_crossing *crossing, double nx, double ny,
-                   cmo_tone tone) {
+// As far behind an edge as nothing of it is in a spot any more, on the paint.
+#define BEHIND_MM 8.0
+
+bool labi_has_tone(const lab_route *route, const cmo_sim *sim, const cmo_sim_crossing *crossing,
+                   double nx, double ny, cmo_tone tone, uint8_t surface) {
+    const cmo_sim_mat *mat = route->mat;
+    if (surface != 0) {
+        return crossing->mark != CMO_SIM_VOID &&
+               labi_is_surface(route, sim, crossing->sensor, crossing->x_mm + BEHIND_MM * nx,
+                               crossing->y_mm + BEHIND_MM * ny, surface);
+    }
     if (tone == CMO_TONE_VOID) {
         return crossing->mark == CMO_SIM_VOID;
     }
@@ -82,7 +92,7 @@ static lab_target find_target(const lab_route *route, const span *s, const cmo_l
             nx = cos(c->at.heading_rad); // an end or a corner: take it across the way
             ny = sin(c->at.heading_rad);
         }
-        if (labi_has_tone(route->mat, c, nx, ny, p->tone)) {
+        if (labi_has_tone(route, s->sim, c, nx, ny, p->tone, p->surface)) {
             target = (lab_target){true, *c, nx, ny};
         }
     }

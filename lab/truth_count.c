@@ -74,7 +74,7 @@ static GArray *find_lines(const lab_route *route, const cmo_sim *sim, const lab_
             true_line new = {.normal_x = cos(c->at.heading_rad),
                              .normal_y = sin(c->at.heading_rad)};
             cmo_sim_mat_normal(route->mat, c->mark, c->x_mm, c->y_mm, &new.normal_x, &new.normal_y);
-            if (!labi_has_tone(route->mat, c, new.normal_x, new.normal_y, p->tone)) {
+            if (!labi_has_tone(route, sim, c, new.normal_x, new.normal_y, p->tone, p->surface)) {
                 continue;
             }
             g_array_append_val(lines, new);

@@ -146,7 +146,7 @@ static bool read_list(yaml_reader *reader, const yaml_node_t *node, const char *
         }
         g_free(entry_path);
     }
-    *(unsigned *)(void *)(object + key->count_offset) = count;
+    *(unsigned *)(void *)(object + key->count_offset) = (unsigned)MIN(count, key->most);
     return good;
 }
 
@@ -161,6 +161,22 @@ void labi_section_clear(const lab_section *section, void *object) {
             labi_section_clear(key->section, at);
         } else if (key->type == LAB_LIST && key->size > 0) {
             *(unsigned *)(void *)((char *)object + key->count_offset) = 0;
+        }
+    }
+}
+
+void labi_section_release(const lab_section *section, void *object) {
+    for (const lab_key *key = section->keys; key->name != NULL; key++) {
+        char *at = (char *)object + key->offset;
+        if (key->type == LAB_TEXT) {
+            g_clear_pointer((char **)(void *)at, g_free);
+        } else if (key->type == LAB_SECTION && key->section != NULL) {
+            labi_section_release(key->section, at);
+        } else if (key->type == LAB_LIST && key->size > 0) {
+            unsigned count = *(unsigned *)(void *)((char *)object + key->count_offset);
+            for (unsigned i = 0; i < count; i++) {
+                labi_section_release(key->section, at + i * key->size);
+            }
         }
     }
 }

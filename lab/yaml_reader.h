@@ -63,7 +63,10 @@ bool labi_yaml_numbers(yaml_reader *reader, const yaml_node_t *node, const char 
 // Whether a text may be a name: small letters, digits and _, no digit first.
 bool labi_is_name(const char *text);
 
-// Sets all numbers of a section's object to NAN.
+// Sets all numbers of a section's object to NAN, and texts to NULL.
 void labi_section_clear(const lab_section *section, void *object);
+
+// Frees its texts.
+void labi_section_release(const lab_section *section, void *object);
 
 #endif

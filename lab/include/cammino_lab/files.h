@@ -50,6 +50,8 @@ typedef struct lab_robot {
     uint16_t traits;
     cmo_levels levels[CMO_LIGHTS_MAX];
     bool has_levels[CMO_LIGHTS_MAX];
+    cmo_surfaces surfaces; /**< that it was taught, */
+    char *surface_name[CMO_SURFACES_MAX];
     bool measured; /**< its geometry was measured: the description has it */
     cmo_geometry geometry;
     bool drive_measured; /**< and its drive */
@@ -76,6 +78,10 @@ bool lab_robot_write_levels(const char *path, const cmo_levels *levels, unsigned
                             GError **error);
 
 /** The same on a text: the changed text, to be freed with g_free(); NULL on error. */
+/** The same, with surfaces: those of `taught`, in the place of what the file has of them. */
+bool lab_robot_write_surfaces(const char *path, const cmo_levels *levels, const lab_robot *taught,
+                              GError **error);
+
 char *lab_robot_edit_levels(const char *name, const char *bytes, size_t size,
                             const cmo_levels *levels, unsigned lights, GError **error);
 
@@ -117,7 +123,8 @@ typedef struct lab_leg {
     cmo_stated_line place; /**< it sets the pose, and the next move makes good what is left */
     bool ended;            /**< something else may end it: */
     cmo_ends ends;
-    unsigned rules; /**< what follows on which outcome */
+    char *surface, *end_surface; /**< that it, or its ends, look for, by name; NULL: none */
+    unsigned rules;              /**< what follows on which outcome */
     cmo_follow rule[LAB_RULES_MAX];
     lab_leg_parameters parameters;
 } lab_leg;
@@ -130,6 +137,7 @@ typedef struct lab_group {
     uint16_t rounds;     /**< 0: until its end */
     bool ended;
     cmo_ends ends;
+    char *end_surface;
 } lab_group;
 #define LAB_GROUPS_MAX 50
 
@@ -165,6 +173,9 @@ typedef struct lab_route {
     lab_leg leg[LAB_LEGS_MAX];
     unsigned groups; /**< a group before those that it stands in */
     lab_group group[LAB_GROUPS_MAX];
+    unsigned surfaces; /**< the robot's, and those that legs teach */
+    char *surface_name[CMO_SURFACES_MAX];
+    const cmo_surfaces *known; /**< as the robot knows them, while it drives; else NULL */
     lab_robot *robot;
     lab_fleet *fleet; /**< that `robot` is one of; NULL: it is one alone */
     cmo_sim_mat *mat;
@@ -184,6 +195,10 @@ bool lab_route_draw(lab_route *route, uint64_t seed, GError **error);
 /** Reads the route alone: `robot` and `mat` stay NULL. */
 lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
 void lab_route_free(lab_route *route);
+
+/** The number of a surface by its name, 0: there is none; and the name by its number. */
+uint8_t lab_surface_number(const lab_route *route, const char *name);
+const char *lab_surface_name(const lab_route *route, uint8_t number);
 
 /** What ends are stated, as "range_below_mm 150, touch left". To be freed with g_free(). */
 char *lab_ends_text(const cmo_ends *ends);

@@ -21,6 +21,9 @@ void lab_fleet_free(lab_fleet *fleet);
 /** Reads a file that is a robot or a fleet, and sets the one that it is; the other one is NULL. */
 bool lab_load_robot(const char *path, lab_robot **robot, lab_fleet **fleet, GError **error);
 
+/** Whether any of its robots may see colour. */
+bool lab_fleet_may_see_colour(const lab_fleet *fleet);
+
 const char *lab_fleet_name(const lab_fleet *fleet);
 
 /** The parts by which its robots differ in kind, and the kinds of each. */

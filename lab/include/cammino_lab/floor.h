@@ -13,8 +13,9 @@ G_BEGIN_DECLS
 
 /** Readings of one surface. */
 typedef struct lab_surface {
-    char *name;                     /**< "" where the readings were not told apart */
-    GArray *counts[CMO_LIGHTS_MAX]; /**< of double */
+    char *name;                                  /**< "" where the readings were not told apart */
+    GArray *counts[CMO_LIGHTS_MAX];              /**< of double */
+    GArray *colour[CMO_LIGHTS_MAX][CMO_COLOURS]; /**< the same of red, green and blue, or empty */
 } lab_surface;
 
 /** Readings of a floor. */
@@ -40,6 +41,8 @@ typedef struct lab_surface_figures {
     unsigned readings;
     double counts, spread; /**< mean and standard deviation, outliers left out */
     double reflectance, reflectance_spread;
+    double colour[CMO_COLOURS]; /**< means of red, green and blue, NAN: none were read */
+    double colour_spread;       /**< of the widest of them */
 } lab_surface_figures;
 
 /** One sensor's levels. */
@@ -62,6 +65,34 @@ typedef struct lab_sensor_levels {
 void lab_floor_judge(const lab_floor *floor, const cmo_robot_description *description,
                      unsigned sensor, const char *line, double change, lab_sensor_levels *out);
 void lab_sensor_levels_clear(lab_sensor_levels *levels);
+
+/** Readings that are drawn of a surface, to see what they are told to be. */
+#define LAB_TOLD_READINGS 20000U
+
+/** What one sensor's readings of each surface are told to be. */
+typedef struct lab_told {
+    unsigned surfaces;                                    /**< all but void */
+    const char *name[CMO_SURFACES_MAX];                   /**< as in the readings */
+    unsigned of[CMO_SURFACES_MAX];                        /**< which of the floor's it is */
+    double share[CMO_SURFACES_MAX][CMO_SURFACES_MAX + 1]; /**< of the first's readings, told to be
+                                                               the second; at 0 like none */
+    double most[CMO_SURFACES_MAX]; /**< the largest of what one is wrongly told to be another */
+} lab_told;
+
+/**
+ * The surfaces of named readings as a robot is taught them: sensor by sensor, from what
+ * lab_floor_judge() has found. Names become such that legs can use: small letters, digits and _.
+ * False, and the error: more than CMO_SURFACES_MAX, or two of one name.
+ */
+bool lab_floor_surfaces(const lab_floor *floor, const cmo_robot_description *description,
+                        const lab_sensor_levels *sensors, double change, lab_robot *robot,
+                        GError **error);
+
+/** How often a sensor's readings are told to be what they are not, by as many draws of each: of
+ *  their means and spreads, and of a brightness that changes evenly by up to `change` either way.
+ */
+void lab_floor_tell(const lab_floor *floor, const lab_robot *robot, unsigned sensor,
+                    const cmo_levels *levels, lab_told *out);
 
 G_END_DECLS
 

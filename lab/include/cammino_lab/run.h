@@ -43,10 +43,15 @@ typedef struct lab_rebound {
 /** A line that was counted, and where it truly is. */
 typedef struct lab_counted {
     cmo_counted_line robot;
-    double time_ms;    /**< when it was counted, on the simulator's clock */
-    double x_mm, y_mm; /**< true middle of where the sensors came onto it; NAN: there is none */
-    double width_mm;   /**< true, across it; NAN: not left, or there is none */
+    double time_ms;      /**< when it was counted, on the simulator's clock */
+    double x_mm, y_mm;   /**< true middle of where the sensors came onto it; NAN: there is none */
+    double width_mm;     /**< true, across it; NAN: not left, or there is none */
+    const char *surface; /**< what it was told to be made of, by the route's name; NULL: none */
 } lab_counted;
+
+/** The surface of line n, from 0, and how many of them there are; NULL where one before it is of
+ * the same, or it is of none that is known. */
+const char *lab_tally(const GArray *counted, guint n, unsigned *count);
 
 /** What was passed over, and where the robot's sensor truly was when that was settled. */
 typedef struct lab_passed {
@@ -82,17 +87,20 @@ typedef struct lab_leg_result {
     uint32_t findings;                             /**< check_wiring: bit n is cmo_finding n */
     double interval_ms[CMO_LIGHTS_MAX], delay_ms[CMO_LIGHTS_MAX]; /**< and what it measured, NAN: */
     double curve_deg_m;                                           /**< not */
-    cmo_geometry geometry;      /**< measure_geometry: the result */
-    cmo_drive drive;            /**< measure_drive: the result */
-    bool unfit[CMO_LIGHTS_MAX]; /**< the levels no longer fit the floor */
-    double start_ms, end_ms;    /**< on the simulator's clock */
-    GArray *counted;            /**< count_lines: of lab_counted; else NULL */
-    GArray *passed;             /**< of lab_passed; of a run with a trace only, else NULL */
-    GArray *rebounds;           /**< stay_inside: of lab_rebound; else NULL */
-    lab_heat heat;              /**< stay_inside: seconds NULL otherwise */
-    double cruise_mm_s;         /**< stay_inside: what it drove at, */
-    cmo_patrol_budget budget;   /**< and what is safe */
-    double stopped_ms;          /**< true crossing to true first standstill; NAN: none */
+    cmo_geometry geometry;           /**< measure_geometry: the result */
+    cmo_drive drive;                 /**< measure_drive: the result */
+    const char *surface;             /**< take_surface: its name, by the route's; else NULL */
+    cmo_shade shade[CMO_LIGHTS_MAX]; /**< and what it was taken for */
+    bool tells;                      /**< the robot knew surfaces */
+    bool unfit[CMO_LIGHTS_MAX];      /**< the levels no longer fit the floor */
+    double start_ms, end_ms;         /**< on the simulator's clock */
+    GArray *counted;                 /**< count_lines: of lab_counted; else NULL */
+    GArray *passed;                  /**< of lab_passed; of a run with a trace only, else NULL */
+    GArray *rebounds;                /**< stay_inside: of lab_rebound; else NULL */
+    lab_heat heat;                   /**< stay_inside: seconds NULL otherwise */
+    double cruise_mm_s;              /**< stay_inside: what it drove at, */
+    cmo_patrol_budget budget;        /**< and what is safe */
+    double stopped_ms;               /**< true crossing to true first standstill; NAN: none */
 } lab_leg_result;
 
 /** One trace row with what the simulator adds. */
