@@ -6,7 +6,7 @@
 #include <string.h>
 
 static gint64 seed = 1;
-static gboolean json, quiet, write_file;
+static gboolean json, quiet, write_file, surfaces;
 static char *robot_path, *line_name, *picture;
 static double change = 0.1;
 
@@ -20,6 +20,10 @@ static const GOptionEntry options[] = {
      "By what share of itself a reading may change with the light (default 0.1)", "SHARE"},
     {"write", 0, 0, G_OPTION_ARG_NONE, &write_file,
      "Write the levels into the robot file; nothing else in its text changes", NULL},
+    {"surfaces", 0, 0, G_OPTION_ARG_NONE, &surfaces,
+     "Tell all surfaces of the readings from each other; with --write they go into the robot file "
+     "too, for legs to look for by name",
+     NULL},
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture,
      "Draw how often each reading came, with levels and threshold (.png or .svg)", "FILE"},
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot, and which noise (default 1)", "N"},
@@ -35,6 +39,8 @@ typedef struct findings {
     const lab_floor *floor;
     unsigned lights;
     lab_sensor_levels sensor[CMO_LIGHTS_MAX];
+    lab_robot taught; // with --surfaces: they, as a robot knows them
+    lab_told told[CMO_LIGHTS_MAX];
 } findings;
 
 static const char *fault_text(cmo_levels_fault fault) {
@@ -128,7 +134,7 @@ static void print_margins(const findings *f) {
                    (double)choice->band.low, (double)choice->band.high);
         }
     }
-    if (f->floor->named && !any && f->sensor[0].fault == CMO_LEVELS_GOOD) {
+    if (f->floor->named && !any && !surfaces && f->sensor[0].fault == CMO_LEVELS_GOOD) {
         printf("\n");
         cli_line("no surface is named %s, so no margin can be told; --line says which it is",
                  line_name);
@@ -137,6 +143,67 @@ static void print_margins(const findings *f) {
                "reading by %.0f %%\n",
                100.0 * change);
     }
+}
+
+// Of 20,000 readings: less than this is none, for all that is known.
+#define LEAST_SHARE (0.5 / LAB_TOLD_READINGS)
+// From here on two surfaces are said not to be told apart.
+#define ALIKE_SHARE 0.001
+
+static void print_share(double share) {
+    if (share < LEAST_SHARE) {
+        printf("%10s", "-");
+    } else {
+        printf("%9.*f%%", share < 0.0995 ? 2 : 1, 100.0 * share);
+    }
+}
+
+// What readings of each surface are told to be, a row each.
+static void print_told(const findings *f) {
+    bool colour = false;
+    for (unsigned n = 0; n < f->lights; n++) {
+        const lab_told *told = &f->told[n];
+        colour = colour || f->robot->description.light[n].colour;
+        printf("\n%-6s%-15s", cli_side(n), "told to be");
+        for (unsigned i = 0; i < told->surfaces; i++) {
+            printf(" %9.9s", told->name[i]);
+        }
+        printf(" %9s\n", "none");
+        for (unsigned i = 0; i < told->surfaces; i++) {
+            printf("      %-15.15s", told->name[i]);
+            for (unsigned k = 0; k < told->surfaces; k++) {
+                print_share(told->share[i][k + 1]);
+            }
+            print_share(told->share[i][0]);
+            printf("\n");
+        }
+    }
+    printf("\n");
+    cli_line("single readings, by %s, with light that changes them by up to %.0f %%; - is none of "
+             "20,000",
+             colour ? "colour" : "reflectance alone", 100.0 * change);
+}
+
+// Those that a sensor cannot tell apart. False: there are some.
+static bool print_alike(const findings *f) {
+    bool good = true;
+    for (unsigned n = 0; n < f->lights; n++) {
+        const lab_told *told = &f->told[n];
+        for (unsigned i = 0; i < told->surfaces; i++) {
+            for (unsigned k = i + 1; k < told->surfaces; k++) {
+                double share = fmax(told->share[i][k + 1], told->share[k][i + 1]);
+                if (share >= ALIKE_SHARE) {
+                    good = false;
+                    printf("%s: %s and %s are not told apart: %.2g %% are taken for the other\n",
+                           cli_side(n), told->name[i], told->name[k], 100.0 * share);
+                }
+            }
+        }
+    }
+    if (good) {
+        cli_line("all of them are told apart, each but for less than 0.1 %% of its readings");
+    }
+    return good;
 }
 
 // ---------------------------------------------------------------------------------------- json --
@@ -157,6 +224,23 @@ static void add_count(JsonBuilder *builder, const char *name, bool known, unsign
     } else {
         json_builder_add_null_value(builder);
     }
+}
+
+static void add_told(JsonBuilder *builder, const lab_told *told) {
+    json_builder_set_member_name(builder, "told");
+    json_builder_begin_object(builder);
+    for (unsigned i = 0; i < told->surfaces; i++) {
+        json_builder_set_member_name(builder, told->name[i]);
+        json_builder_begin_object(builder);
+        for (unsigned k = 0; k <= told->surfaces; k++) {
+            if (told->share[i][k] >= LEAST_SHARE) {
+                json_builder_set_member_name(builder, k == 0 ? "none" : told->name[k - 1]);
+                json_builder_add_double_value(builder, told->share[i][k]);
+            }
+        }
+        json_builder_end_object(builder);
+    }
+    json_builder_end_object(builder);
 }
 
 static void add_sensor(JsonBuilder *builder, const findings *f, unsigned i) {
@@ -185,6 +269,9 @@ static void add_sensor(JsonBuilder *builder, const findings *f, unsigned i) {
         json_builder_set_member_name(builder, "safe");
         json_builder_add_boolean_value(builder, sensor->choice.safe);
     }
+    if (surfaces) {
+        add_told(builder, &f->told[i]);
+    }
     json_builder_end_object(builder);
 }
 
@@ -210,7 +297,28 @@ static void print_json(const findings *f) {
 
 // ----------------------------------------------------------------------------------------- run --
 
-static int tell(const findings *f) {
+// With --surfaces: what the robot is taught, and how well it tells that.
+static bool find_told(findings *f, bool good, GError **error) {
+    if (!surfaces || !good) {
+        return true;
+    }
+    if (!lab_floor_surfaces(f->floor, &f->robot->description, f->sensor, change, &f->taught,
+                            error)) {
+        return false;
+    }
+    f->taught.description = f->robot->description;
+    for (unsigned i = 0; i < f->lights; i++) {
+        lab_floor_tell(f->floor, &f->taught, i, &f->sensor[i].levels, &f->told[i]);
+    }
+    return true;
+}
+
+static bool write_back(const findings *f, const cmo_levels *levels, GError **error) {
+    return surfaces ? lab_robot_write_surfaces(f->robot_file, levels, &f->taught, error)
+                    : lab_robot_write_levels(f->robot_file, levels, f->lights, error);
+}
+
+static int tell(findings *f) {
     bool good = true;
     bool safe = true;
     cmo_levels levels[CMO_LIGHTS_MAX];
@@ -221,10 +329,10 @@ static int tell(const findings *f) {
     }
     GError *error = NULL;
     char *title = g_strdup_printf("%s, %s", f->robot->name, f->source);
-    bool done =
-        (picture == NULL ||
-         cli_draw_levels(title, f->floor, f->sensor, f->lights, picture, &error)) &&
-        (!good || !write_file || lab_robot_write_levels(f->robot_file, levels, f->lights, &error));
+    bool done = find_told(f, good, &error) &&
+                (picture == NULL ||
+                 cli_draw_levels(title, f->floor, f->sensor, f->lights, picture, &error)) &&
+                (!good || !write_file || write_back(f, levels, &error));
     g_free(title);
     if (!done) {
         return cli_error(error);
@@ -234,6 +342,10 @@ static int tell(const findings *f) {
     } else if (!quiet) {
         print_table(f);
         print_margins(f);
+        if (surfaces && good) {
+            print_told(f);
+            safe = print_alike(f) && safe;
+        }
         if (write_file) {
             printf("\n");
             cli_line(good ? "written to %s" : "%s stays as it was", f->robot_file);
@@ -330,6 +442,9 @@ static int take_by_readings(const char *path) {
         for (unsigned i = 0; i < f.lights; i++) {
             lab_sensor_levels_clear(&f.sensor[i]);
         }
+        for (unsigned i = 0; i < f.taught.surfaces.count; i++) {
+            g_free(f.taught.surface_name[i]);
+        }
         g_free(source);
     }
     lab_floor_free(floor);
@@ -352,6 +467,10 @@ static int run(int count, char **arguments) {
     if (!cli_picture_name(picture, &error) ||
         !cli_spares(&error, "--picture", picture, arguments[0], robot_path, NULL)) {
         return cli_error(error);
+    }
+    if (surfaces && !g_str_has_suffix(arguments[0], ".csv")) {
+        return cli_wrong("--surfaces needs readings by surface, as in: cammino levels "
+                         "data/ferry/cargo.csv --robot data/ferry/mozzo-colour.yaml --surfaces");
     }
     line_name = line_name != NULL ? line_name : g_strdup("line");
     int status = g_str_has_suffix(arguments[0], ".csv") ? take_by_readings(arguments[0])

@@ -147,6 +147,25 @@ static void print_trouble(const lab_leg_result *leg) {
     }
 }
 
+// How many lines of each surface, where it knows any.
+static void print_tally(const lab_leg_result *leg) {
+    unsigned left = leg->counted->len;
+    bool any = false;
+    for (guint i = 0; leg->tells && i < leg->counted->len; i++) {
+        unsigned count;
+        const char *name = lab_tally(leg->counted, i, &count);
+        if (name != NULL) {
+            printf("%s %u %s", any ? "," : "     of them", count, name);
+            any = true;
+            left -= count;
+        }
+    }
+    if (any && left > 0) {
+        printf(", %u of none that it knows", left);
+    }
+    printf("%s", any ? "\n" : "");
+}
+
 // How many lines, and which of them are missing.
 static void print_counted(const lab_leg_result *leg) {
     if (leg->counted == NULL) {
@@ -167,6 +186,7 @@ static void print_counted(const lab_leg_result *leg) {
     }
     printf("%s\n", missing->str);
     g_string_free(missing, TRUE);
+    print_tally(leg);
 }
 
 static void print_passed_over(const lab_leg_result *leg) {
@@ -286,6 +306,20 @@ static void print_levels(const lab_leg_result *leg, unsigned lights) {
     }
 }
 
+static void print_surface(const lab_leg_result *leg, const cmo_robot_description *d) {
+    printf("     %s:", leg->surface);
+    for (unsigned i = 0; i < d->lights && i < CMO_LIGHTS_MAX; i++) {
+        const cmo_shade *shade = &leg->shade[i];
+        printf("%s %s %u", i > 0 ? ";" : "", cli_side(i), shade->counts);
+        if (d->light[i].colour) {
+            printf(" (red %u, green %u, blue %u)", shade->colour[0], shade->colour[1],
+                   shade->colour[2]);
+        }
+        printf(" +- %u", shade->spread);
+    }
+    printf(" counts\n");
+}
+
 static void print_row(const lab_route *route, const lab_leg_result *leg) {
     printf("%s%3u  %-17s%s", paint("\033[1m"), leg->number, cmo_routine_name(leg->routine),
            paint("\033[0m"));
@@ -314,6 +348,8 @@ static void print_row(const lab_route *route, const lab_leg_result *leg) {
         print_rebounds(leg);
     } else if (leg->routine == CMO_ROUTINE_TAKE_LEVELS) {
         print_levels(leg, route->robot->description.lights);
+    } else if (leg->surface != NULL && leg->outcome == CMO_OUTCOME_DONE) {
+        print_surface(leg, &route->robot->description);
     } else if (leg->routine == CMO_ROUTINE_CHECK_WIRING ||
                leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY ||
                leg->routine == CMO_ROUTINE_MEASURE_DRIVE) {
