@@ -17,7 +17,8 @@ static cmo_status paper_sample(void *context, cmo_sample *sample) {
     sample->encoders.left = sample->encoders.right = count;
     for (int i = 0; i < 2; i++) {
         sample->light[i].looks = 1;
-        sample->light[i].look[0] = (cmo_look){paper_us, 560, (uint8_t)(paper_us / 10000)};
+        sample->light[i].look[0] =
+            (cmo_look){.time_us = paper_us, .counts = 560, .sequence = (uint8_t)(paper_us / 10000)};
     }
     return CMO_OK;
 }

@@ -54,8 +54,8 @@ cmo_outcome turn(ideal *r, uint32_t us) {
     for (int i = 0; i < 2; i++) {
         double place = (i == 0 ? r->left_mm : r->right_mm) + 70.0;
         p->sample.light[i].looks = 1;
-        p->sample.light[i].look[0] =
-            (cmo_look){p->clock_us + 10000, reading(r, place), r->sequence};
+        p->sample.light[i].look[0] = (cmo_look){
+            .time_us = p->clock_us + 10000, .counts = reading(r, place), .sequence = r->sequence};
     }
     return cmo_tick(&r->robot);
 }

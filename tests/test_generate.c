@@ -10,6 +10,7 @@
     R(first_round, "data/ferry/first-round.yaml")                                                  \
     R(deck_run, "data/ferry/deck-run.yaml")                                                        \
     R(gangway, "data/ferry/gangway.yaml")                                                          \
+    R(cargo, "data/ferry/cargo.yaml")                                                              \
     R(square_up, "data/ferry/square-up.yaml")                                                      \
     R(patrol, "data/ferry/patrol.yaml")                                                            \
     R(crate_yard, "data/ferry/crate-yard.yaml")                                                    \

@@ -47,8 +47,9 @@ static float latched_at(cmo_tone tone, bool latches, float *worst_ms) {
         bool looks = i % 5 == 0;
         paper.sample.light[0].looks = looks;
         bool in = i >= 101;
-        paper.sample.light[0].look[0] =
-            (cmo_look){paper.clock_us, in == dark ? 100 : 700, (uint8_t)(i / 5)};
+        paper.sample.light[0].look[0] = (cmo_look){.time_us = paper.clock_us,
+                                                   .counts = in == dark ? 100 : 700,
+                                                   .sequence = (uint8_t)(i / 5)};
         // Caught 4 ms before the tick: at 101 ticks' way less 0.8 mm.
         paper.sample.light[0].latched = latches && i >= 101;
         if (i == 101) {
@@ -91,8 +92,10 @@ START_TEST(a_look_older_than_the_newest_changes_nothing) {
         paper.sample.encoders.left = paper.sample.encoders.right = (uint32_t)(4 * i);
         paper.sample.light[0].looks = 2;
         // Handed over late: the second is of 30 ms before the first.
-        paper.sample.light[0].look[0] = (cmo_look){paper.clock_us, 700, ++sequence};
-        paper.sample.light[0].look[1] = (cmo_look){paper.clock_us - 30000, 100, ++sequence};
+        paper.sample.light[0].look[0] =
+            (cmo_look){.time_us = paper.clock_us, .counts = 700, .sequence = ++sequence};
+        paper.sample.light[0].look[1] =
+            (cmo_look){.time_us = paper.clock_us - 30000, .counts = 100, .sequence = ++sequence};
         ck_assert_int_eq(cmo_tick(&robot), CMO_RUNNING);
         ck_assert_float_eq_tol(robot.light[0].reflectance, 1.0F, 1e-3F);
     }

@@ -62,7 +62,8 @@ END_TEST
 START_TEST(core_builds_with_one_sensor_and_with_many) {
     static const char *const options[] = {
         "-DCMO_LIGHTS_MAX=1", "-DCMO_LIGHTS_MAX=8 -DCMO_LOOKS_MAX=16 -DCMO_HISTORY=3",
-        "-DCMO_SLIDING=0", "-DCMO_TWO_SIDED=0", "-DCMO_LAST_LINE=0"};
+        "-DCMO_SLIDING=0",    "-DCMO_TWO_SIDED=0",
+        "-DCMO_LAST_LINE=0",  "-DCMO_SURFACES_MAX=0"};
     put_program();
     for (size_t i = 0; i < G_N_ELEMENTS(options); i++) {
         char *line = g_strdup_printf("sh -c 'cc -std=c11 -O1 -Wall -Wextra -Wpedantic -Werror %s "
@@ -82,8 +83,8 @@ START_TEST(a_firmware_built_with_other_options_than_the_library_does_not_link) {
     } cases[] = {
         {"-DCMO_LIGHTS_MAX=2", NULL}, // as it is
         {"-DCMO_LIGHTS_MAX=3", "undefined reference to `cmo_robot_start_lights3_"},
-        {"-DCMO_SLIDING=0", "_sliding0_sided1_last1_deep2_rules8_counted16'"},
-        {"-DCMO_TWO_SIDED=0", "_sliding1_sided0_last1_deep2_rules8_counted16'"},
+        {"-DCMO_SLIDING=0", "_sliding0_sided1_last1_deep2_rules8_counted16_surfaces8'"},
+        {"-DCMO_TWO_SIDED=0", "_sliding1_sided0_last1_deep2_rules8_counted16_surfaces8'"},
     };
     // The library once, as it is.
     char *library = g_strdup_printf("sh -c 'cd %s && cc -std=c11 -I%s/include -c %s/core/*/*.c'",

@@ -61,6 +61,12 @@ static float within_reach(dice *d, double least, double most) {
 #define DRAW_TIME(d, name, file_name, least, usual, meaning)                                       \
     p.name = dice_chance(d, 0.1) ? 0 : some_ms(d) + 1;
 #define DRAW_BAND(d, name, usual, meaning)
+#if CMO_SURFACES_MAX > 0
+#define DRAW_SURFACE(d, name, usual, meaning)                                                      \
+    p.name = (uint8_t)(dice_chance(d, 0.6) ? 0 : dice_pick(d, 5));
+#else
+#define DRAW_SURFACE(d, name, usual, meaning)
+#endif
 #define DRAW_PLACE(d, name, usual, meaning)
 
 #define PARAMETERS_OF(NAME, name, figures, text) cmo_##name##_parameters name;
@@ -303,6 +309,23 @@ static void check_health(wild *w, cmo_robot *robot) {
     check_report(w, robot);
 }
 
+#if CMO_SURFACES_MAX > 0
+// Floor and line among them, as they are read, and others as they come.
+static void draw_surfaces(wild *w, cmo_surfaces *surfaces) {
+    cmo_surfaces_clear(surfaces);
+    surfaces->count = (uint8_t)dice_pick(&w->dice, 4);
+    for (uint8_t i = 0; i < surfaces->count; i++) {
+        for (uint8_t n = 0; n < CMO_LIGHTS_MAX; n++) {
+            unsigned counts = i == 0 ? 600 : i == 1 ? 100 : dice_pick(&w->dice, 700);
+            surfaces->shade[i][n] =
+                (cmo_shade){(uint16_t)counts,
+                            {(uint16_t)counts, (uint16_t)(counts / 2), (uint16_t)(counts / 3)},
+                            (uint16_t)dice_pick(&w->dice, 20)};
+        }
+    }
+}
+#endif
+
 static const char *run(dice given) {
     static wild w;
     static any_state state;
@@ -318,6 +341,14 @@ static const char *run(dice given) {
     for (uint8_t i = 0; i < w.description.lights; i++) {
         cmo_robot_set_levels(&robot, i, &levels);
     }
+#if CMO_SURFACES_MAX > 0
+    static cmo_surfaces surfaces;
+    draw_surfaces(&w, &surfaces);
+    if (dice_chance(&w.dice, 0.5) &&
+        cmo_robot_set_surfaces(&robot, &surfaces) != CMO_OUTCOME_DONE) {
+        return "surfaces that make sense are refused";
+    }
+#endif
     unsigned routines = 1 + dice_pick(&w.dice, 3);
     for (unsigned i = 0; i < routines && w.wrong == NULL; i++) {
         unsigned kind =

@@ -121,6 +121,12 @@ static void see(wild *w, cmo_sample *sample) {
             input->look[n].counts = (uint16_t)(odd ? roll(&w->dice) : (uint64_t)counts);
             input->look[n].time_us = odd ? (uint32_t)roll(&w->dice) : w->clock_us;
             input->look[n].sequence = odd ? (uint8_t)roll(&w->dice) : ++w->sequence[i];
+#if CMO_SURFACES_MAX > 0
+            for (unsigned k = 0; k < CMO_COLOURS; k++) {
+                double channel = odd ? (double)(uint16_t)roll(&w->dice) : counts / (k + 1.0);
+                input->look[n].colour[k] = (uint16_t)channel;
+            }
+#endif
         }
         if (dice_chance(&w->dice, 0.2 * w->odd_looks)) {
             input->latched = true;
@@ -235,13 +241,17 @@ void wild_draw_description(wild *w) {
     r->right_step_mm = r->left_step_mm * dice_between(d, 0.99, 1.01);
     r->lifetime_us = dice_chance(d, 0.7) ? 0 : 2 * r->tick_us + dice_pick(d, 200000);
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        r->light[i] = (cmo_light_description){
+        r->light[i] = (cmo_light_description) {
             .ahead_mm = i < 2 ? dice_between(d, 50, 100) : dice_between(d, -60, 60),
             .left_mm = (i % 2 == 0 ? 1.0F : -1.0F) * dice_between(d, 15, 70),
             .spot_mm = dice_chance(d, 0.2) ? 0.0F : dice_between(d, 2, 10),
             .delay_us = dice_pick(d, 20000),
             .interval_us = dice_chance(d, 0.3) ? 0 : 1000 + dice_pick(d, 20000),
             .counts_max = (uint16_t)(dice_chance(d, 0.5) ? 0 : 1023),
+#if CMO_SURFACES_MAX > 0
+            .colour = dice_chance(d, 0.3),
+            .colour_us = dice_chance(d, 0.8) ? 0 : dice_pick(d, 5000),
+#endif
         };
     }
 }
