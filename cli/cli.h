@@ -139,6 +139,11 @@ void cli_plot_cell(GString *script, double value);
 bool cli_draw_levels(const char *title, const lab_floor *floor, const lab_sensor_levels *sensors,
                      unsigned lights, const char *path, GError **error);
 
+// The same by colour, two channels at a time, with how far readings are taken to come in light that
+// changes them by a share.
+bool cli_draw_colours(const char *title, const lab_floor *floor, const lab_sensor_levels *sensors,
+                      unsigned lights, double change, const char *path, GError **error);
+
 // The legs of a run over time. `run` may be NULL: then only what the rows hold is drawn.
 bool cli_draw_timeline(const char *title, const GArray *rows, const lab_run *run,
                        const cli_picture *picture, GError **error);

@@ -25,7 +25,10 @@ static const GOptionEntry options[] = {
      "too, for legs to look for by name",
      NULL},
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture,
-     "Draw how often each reading came, with levels and threshold (.png or .svg)", "FILE"},
+     "Draw how often each reading came, with levels and threshold; with --surfaces, of sensors "
+     "that "
+     "see colour, which colours came, and how far each surface reaches (.png or .svg)",
+     "FILE"},
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot, and which noise (default 1)", "N"},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the levels as one JSON document", NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
@@ -318,6 +321,16 @@ static bool write_back(const findings *f, const cmo_levels *levels, GError **err
                     : lab_robot_write_levels(f->robot_file, levels, f->lights, error);
 }
 
+// By colour where that is what it tells them by.
+static bool draw(const findings *f, const char *title, bool good, GError **error) {
+    bool colour = surfaces && good;
+    for (unsigned i = 0; i < f->lights; i++) {
+        colour = colour && f->robot->description.light[i].colour;
+    }
+    return colour ? cli_draw_colours(title, f->floor, f->sensor, f->lights, change, picture, error)
+                  : cli_draw_levels(title, f->floor, f->sensor, f->lights, picture, error);
+}
+
 static int tell(findings *f) {
     bool good = true;
     bool safe = true;
@@ -329,9 +342,7 @@ static int tell(findings *f) {
     }
     GError *error = NULL;
     char *title = g_strdup_printf("%s, %s", f->robot->name, f->source);
-    bool done = find_told(f, good, &error) &&
-                (picture == NULL ||
-                 cli_draw_levels(title, f->floor, f->sensor, f->lights, picture, &error)) &&
+    bool done = find_told(f, good, &error) && (picture == NULL || draw(f, title, good, &error)) &&
                 (!good || !write_file || write_back(f, levels, &error));
     g_free(title);
     if (!done) {

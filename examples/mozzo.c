@@ -8,16 +8,23 @@
 // The spots' place to either side is by which the two robot files of this robot differ.
 #define SPOT(side_mm)                                                                              \
     { .ahead_mm = 70, .left_mm = (side_mm), .spot_mm = 6, .delay_us = 10000, .interval_us = 10000 }
-#define MOZZO(side_mm)                                                                             \
+#define COLOUR_SPOT(side_mm)                                                                       \
+    {                                                                                              \
+        .ahead_mm = 70, .left_mm = (side_mm), .spot_mm = 6, .delay_us = 10000,                     \
+        .interval_us = 10000, .colour = true                                                       \
+    }
+#define MOZZO_OF(...)                                                                              \
     {                                                                                              \
         .tick_us = 10000, .track_mm = 110, .tyre_mm = 8, .rear_mm = 63, .left_step_mm = 0.5F,      \
         .right_step_mm = 0.5F, .encoder_bits = 16, .top_speed_mm_s = 700, .slowest_mm_s = 15,      \
         .acceleration_mm_s2 = 2000, .braking_mm_s2 = 3000, .lag_ms = 45, .lights = 2,              \
-        .light = {SPOT(side_mm), SPOT(-(side_mm))},                                                \
+        .light = {__VA_ARGS__},                                                                    \
     }
+#define MOZZO(side_mm) MOZZO_OF(SPOT(side_mm), SPOT(-(side_mm)))
 
 const cmo_robot_description mozzo = MOZZO(45);
 const cmo_robot_description mozzo_yard = MOZZO(64);
+const cmo_robot_description mozzo_colour = MOZZO_OF(COLOUR_SPOT(45), COLOUR_SPOT(-45));
 
 const cmo_levels mozzo_levels[2] = {
     {.dark = 83, .light = 556, .void_counts = CMO_LEVEL_UNKNOWN, .noise = 8},
@@ -33,7 +40,8 @@ const cmo_levels mozzo_yard_levels[2] = {
 static const cmo_port *start(const char *mat_file, const cmo_robot_description *description,
                              uint16_t traits, cmo_sim_setup *setup) {
     GError *error = NULL;
-    setup->mat = cmo_sim_mat_load(mat_file, NULL, &error);
+    const cmo_sim_mat_options options = {.colour = description->light[0].colour};
+    setup->mat = cmo_sim_mat_load(mat_file, &options, &error);
     if (setup->mat == NULL) {
         fprintf(stderr, "%s\n", error->message);
         exit(2);
@@ -59,6 +67,15 @@ const cmo_port *mozzo_port(void) {
 const cmo_port *mozzo_gangway_port(void) {
     cmo_sim_setup setup = {.x_mm = 150, .y_mm = 260};
     return start(DATA "/gangway.svg", &mozzo, 0, &setup);
+}
+
+const cmo_port *mozzo_cargo_port(void) {
+    cmo_sim_setup setup = {
+        .x_mm = 150,
+        .y_mm = 300,
+        .objects = 1,
+        .object = {{.x_mm = 1880, .y_mm = 300, .radius_mm = 90, .mass_kg = 5, .friction_n = 20}}};
+    return start(DATA "/cargo.svg", &mozzo_colour, CMO_TRAIT_TOUCH, &setup);
 }
 
 const cmo_port *mozzo_top_deck_port(void) {

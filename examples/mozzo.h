@@ -15,6 +15,11 @@ const cmo_port *mozzo_port(void);
 // The same at the foot of the gangway, on whose ten stripes it drives.
 const cmo_port *mozzo_gangway_port(void);
 
+// Mozzo with sensors that see colour, and bumpers, on the cargo floor with its stripes in four
+// colours; a crate stands at its end.
+extern const cmo_robot_description mozzo_colour;
+const cmo_port *mozzo_cargo_port(void);
+
 // Mozzo dressed for the crate yard: the spots further out than the tyres, a range sensor, buttons.
 extern const cmo_robot_description mozzo_yard;
 extern const cmo_levels mozzo_yard_levels[2];

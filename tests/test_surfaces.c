@@ -135,7 +135,7 @@ START_TEST(a_table_that_makes_no_sense_is_refused) {
                          CMO_OUTCOME_BAD_PARAMETER);
         ck_assert_str_eq(bench.robot.field, fields[i]);
     }
-    ck_assert_float_eq_tol(bench.robot.limit, 1.5F * plain_robot.light[0].spot_mm + 1.0F, 1.0F);
+    ck_assert_float_eq_tol(bench.robot.limit, 1.7F * plain_robot.light[0].spot_mm + 1.0F, 1.0F);
     // Two looks have to lie where the whole spot does.
     cmo_line_parameters fast = {.surface = 1, .sensor = CMO_SENSOR_LEFT, .cruise_mm_s = 700};
     ck_assert_int_eq(cmo_stop_on_line_start(&bench.robot, &state, &fast), CMO_OUTCOME_TOO_FAST);
@@ -385,8 +385,8 @@ START_TEST(channels_one_after_another_are_told_at_less_speed) {
     char *path = in_folder("slow.yaml");
     ck_assert(g_file_set_contents(path, slower, -1, NULL));
 #define AT(speed) "  - stop_on_line: {surface: blue, rest: near_edge, cruise_mm_s: " speed "}"
-    drive("mozzo-colour.yaml", AT("420"), 0, 0, 1, 1);
-    drive("slow.yaml", AT("420"), 0, 2, 1, 1);
+    drive("mozzo-colour.yaml", AT("380"), 0, 0, 1, 1);
+    drive("slow.yaml", AT("380"), 0, 2, 1, 1);
     ck_assert_ptr_nonnull(strstr(err, "too_fast"));
     for (unsigned seed = 1; seed <= 5; seed++) {
         JsonObject *r = drive("slow.yaml", AT("300"), 0, 0, seed, 1);
@@ -459,6 +459,20 @@ START_TEST(readings_teach_a_robot_file) {
     line = g_strdup_printf(COMMAND " levels data/ferry/take-levels.yaml --surfaces");
     ck_assert_int_eq(call(line), 2);
     ck_assert_ptr_nonnull(strstr(err, "--surfaces needs readings by surface"));
+    // By colour they are drawn so.
+    char *picture = in_folder("t.svg");
+    g_free(line);
+    line = g_strdup_printf(COMMAND " levels data/ferry/cargo.csv --robot "
+                                   "data/ferry/mozzo-colour.yaml --surfaces --json --picture %s",
+                           picture);
+    ck_assert_int_eq(call(line), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\"told\" : {"));
+    char *drawn;
+    ck_assert(g_file_get_contents(picture, &drawn, NULL, NULL));
+    ck_assert_ptr_nonnull(strstr(drawn, "light sensor right, blue and green"));
+    g_free(drawn);
+    g_unlink(picture);
+    g_free(picture);
     g_unlink(csv);
     g_unlink(robot);
     g_free(line);
@@ -476,7 +490,10 @@ START_TEST(the_cargo_floor_is_tallied_until_the_bumper_touches) {
     ck_assert_ptr_nonnull(strstr(out,
                                  "tally: ended by touch\n     counted 5 lines, truly 5\n     of "
                                  "them 2 green, 2 red, 1 blue\n"));
-    ck_assert_int_eq(CALL("series data/ferry/cargo.yaml --trials 40"), 0);
+    ck_assert_int_eq(CALL("series data/ferry/cargo.yaml --trials 20"), 0);
+    ck_assert_int_eq(call(EXAMPLES "/example_tally_by_colour"), 0);
+    ck_assert_str_eq(out, "1: red\n2: blue\n3: green\n4: red\n"
+                          "count_lines: done, ended by touch; 2 red, 1 blue, 1 green\n");
 }
 END_TEST
 

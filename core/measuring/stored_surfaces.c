@@ -12,10 +12,10 @@
 #define STORED_MARK    0xC5U
 #define STORED_VERSION 1U
 #define HEAD           6U
-#define SHADE_BYTES    (2U * (2U + CMO_COLOURS))
+#define SHADE_BYTES    ((size_t)2U * (2U + CMO_COLOURS))
 
 static size_t stored_size(uint8_t count, uint8_t lights) {
-    return HEAD + (size_t)SHADE_BYTES * count * lights + 2U;
+    return HEAD + SHADE_BYTES * count * lights + 2U;
 }
 
 size_t cmo_store_surfaces(const cmo_robot *robot, uint8_t *bytes, size_t size) {

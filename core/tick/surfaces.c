@@ -249,9 +249,9 @@ static bool settle(cmo_robot *robot, uint8_t sensor, cmo_crossing *crossing) {
 
 #define LEAST_BRIGHTNESS 0.2F
 
-// A surface has lasted after half a spot: a mixture of two others on its way between them is like
-// it for less. That it is like none counts only after more than an edge takes.
-#define LASTS_SPOTS 0.5F
+// A surface has lasted after most of a spot: a mixture of two others on its way between them is
+// like it for less. That it is like none counts only after more than an edge takes.
+#define LASTS_SPOTS 0.7F
 #define NONE_SPOTS  1.5F
 
 static bool look(cmo_robot *robot, uint8_t sensor, const cmo_light_point *point,

@@ -7,7 +7,7 @@
 
 // A surface is told where the whole spot lies on it: of its line, so many spots go to the two edges
 // and to lasting.
-#define CMI_SURFACE_SPOTS 1.5F
+#define CMI_SURFACE_SPOTS 1.7F
 
 #if CMO_SURFACES_MAX > 0
 

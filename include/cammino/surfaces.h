@@ -87,7 +87,7 @@ uint8_t cmo_surface_of(const cmo_surfaces *surfaces, uint8_t sensor, const cmo_l
                        const float *reading, float *brightness);
 
 /** The surface under a sensor by its last looks, 0: none that is known. A surface counts once it
- *  has lasted for half a spot, so that what is read across an edge is none. */
+ *  has lasted for 0.7 of a spot, so that what is read across an edge is none. */
 uint8_t cmo_surface_under(const cmo_robot *robot, uint8_t sensor);
 
 /** How far apart two surfaces are for a sensor: by how many standard deviations one's readings are
