@@ -360,6 +360,36 @@ START_TEST(a_surface_ends_any_leg) {
 }
 END_TEST
 
+START_TEST(it_stays_inside_of_a_surface_and_drives_over_others) {
+    // Red all around; blue and green stripes, and print, inside.
+    char *path = in_folder("m.svg");
+    static const char arena[] =
+        "<svg xmlns='http://www.w3.org/2000/svg' width='1600mm' height='800mm' viewBox='0 0 1600 "
+        "800'><rect width='1600' height='800' fill='" DECK "'/><path class='boundary' d='M 30 40 H "
+        "1560 V 760 H 30 Z' fill='none' stroke='" RED "' stroke-width='40'/><rect x='600' y='200' "
+        "width='40' height='400' fill='" BLUE "'/><rect x='900' y='300' width='300' height='60' "
+        "fill='" GREEN "'/><rect x='700' y='500' width='300' height='30' fill='#1d1f22'/></svg>";
+    ck_assert(g_file_set_contents(path, arena, -1, NULL));
+    double rebounds = 0.0;
+    double margin = INFINITY;
+    for (unsigned seed = 1; seed <= 5; seed++) {
+        JsonObject *r =
+            drive("mozzo-colour.yaml", "  - stay_inside: {surface: red, for_s: 40, convex: true}",
+                  20.0 * seed - 60, 0, seed, 1);
+        ck_assert_double_eq(truth(r, "departures"), 0);
+        margin = fmin(margin, truth(r, "margin_mm"));
+        rebounds += truth(r, "rebounds");
+        ck_assert_double_gt(truth(r, "covered_share"), 0.15);
+    }
+    ck_assert_double_ge(rebounds, 15);
+    ck_assert_double_gt(margin, 0);
+    drive("mozzo-colour.yaml", "  - stay_inside: {surface: red, boundary: light, convex: true}", 0,
+          2, 1, 1);
+    ck_assert_ptr_nonnull(strstr(err, "stay_inside.boundary"));
+    g_free(path);
+}
+END_TEST
+
 START_TEST(learning_refuses_what_is_not_one_surface) {
     write_mat(all_colours, "");
     // Over an edge; and with one sensor on something else.
@@ -509,6 +539,7 @@ int main(void) {
                                   greys_are_told_by_reflectance_alone,
                                   lines_are_tallied_by_surface,
                                   a_surface_ends_any_leg,
+                                  it_stays_inside_of_a_surface_and_drives_over_others,
                                   learning_refuses_what_is_not_one_surface,
                                   channels_one_after_another_are_told_at_less_speed,
                                   a_name_that_is_none_is_told_where_it_stands,

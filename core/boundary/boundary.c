@@ -43,12 +43,23 @@ static cmo_band band_of(const cmo_levels *levels, const cmo_stay_inside_paramete
 void cmi_boundary_watch(cmo_robot *robot, const cmo_stay_inside_parameters *p, float floor) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         bool by_floor;
+#if CMO_SURFACES_MAX > 0
+        if (p->surface != 0) {
+            robot->teller->watch(robot, i, p->surface);
+            continue;
+        }
+#endif
         cmi_watch_edge(robot, i, p->boundary,
                        band_of(&robot->light[i].levels, p, floor, &by_floor));
     }
 }
 
 bool cmi_boundary_know_floor(cmo_robot *robot, const cmo_stay_inside_parameters *p) {
+#if CMO_SURFACES_MAX > 0
+    if (p->surface != 0) {
+        return true;
+    }
+#endif
     float ideal = p->boundary == CMO_TONE_LIGHT ? 0.0F : 1.0F;
     float mean = 0.0F;
     float apart = 0.0F;

@@ -9,6 +9,8 @@
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
+#include "../tick/light_input.h"
+#include "../tick/surfaces.h"
 #include "boundary.h"
 #include "course.h"
 #include "met.h"
@@ -63,7 +65,14 @@ static cmo_outcome check_robot(cmo_robot *robot, const cmo_stay_inside_parameter
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED,
                           p->touch != 0 ? "touch" : "charge_touch", NAN);
     }
+#if CMO_SURFACES_MAX > 0
+    if (p->surface != 0 && p->boundary != CMO_TONE_DARK) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "boundary", NAN);
+    }
+    return cmi_check_surface(robot, p->surface, CMO_TONE_DARK, &p->band, 3);
+#else
     return CMO_OUTCOME_DONE;
+#endif
 }
 
 // Slower, a patrol would not get anywhere: the motors turn unevenly near their slowest speed.
@@ -71,9 +80,27 @@ static float least_speed(const cmo_robot_description *d) {
     return fmaxf(2.0F * d->slowest_mm_s, 10.0F);
 }
 
+static void find_budget(const cmo_robot *robot, const cmo_stay_inside_parameters *p,
+                        cmo_grazing grazing, bool convex, cmo_patrol_budget *budget) {
+    cmo_robot_description d = *robot->description;
+    float margin_mm = p->margin_mm;
+#if CMO_SURFACES_MAX > 0
+    // A surface is told once the whole spot lies on it and has done so for a while: as by a sensor
+    // that stands so much further back, looks half as often, and has a boundary further out.
+    for (uint8_t i = 0; p->surface != 0 && i < cmi_front_lights(&d); i++) {
+        cmo_light_description *light = &d.light[i];
+        float half = 0.5F * CMI_SURFACE_SPOTS * cmi_surface_spot_mm(robot, i);
+        light->ahead_mm -= half;
+        light->interval_us =
+            2U * (light->interval_us != 0 ? light->interval_us : d.tick_us) + light->colour_us;
+        margin_mm = fmaxf(margin_mm, p->margin_mm + half);
+    }
+#endif
+    cmo_budget_patrol(&d, grazing, convex, margin_mm, p->braking_mm_s2, budget);
+}
+
 // Where no speed is safe: the parameter by which one would be.
-static const char *what_would_do(const cmo_robot_description *d,
-                                 const cmo_stay_inside_parameters *p) {
+static const char *what_would_do(const cmo_robot *robot, const cmo_stay_inside_parameters *p) {
     const struct {
         cmo_grazing grazing;
         const char *field;
@@ -81,8 +108,8 @@ static const char *what_would_do(const cmo_robot_description *d,
         {p->grazing, "convex"}, {CMO_GRAZING_SWAY, "grazing"}, {CMO_GRAZING_ACCEPT, "grazing"}};
     for (uint8_t i = 0; i < 3; i++) {
         cmo_patrol_budget budget;
-        cmo_budget_patrol(d, other[i].grazing, true, p->margin_mm, p->braking_mm_s2, &budget);
-        if (budget.speed_mm_s >= least_speed(d)) {
+        find_budget(robot, p, other[i].grazing, true, &budget);
+        if (budget.speed_mm_s >= least_speed(robot->description)) {
             return other[i].field;
         }
     }
@@ -100,7 +127,7 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_inside_state *state, flo
         return true;
     }
     if (safe < least_speed(robot->description)) {
-        cmi_refuse(robot, CMO_OUTCOME_TOO_FAST, what_would_do(robot->description, p), NAN);
+        cmi_refuse(robot, CMO_OUTCOME_TOO_FAST, what_would_do(robot, p), NAN);
         return false;
     }
     if (*speed_mm_s > safe && p->too_fast == CMO_TOO_FAST_REFUSE) {
@@ -376,8 +403,7 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_inside_state *state
     }
     p->for_ms = p->for_ms != 0 ? p->for_ms : 30000;
     p->push_ms = p->push_ms != 0 ? p->push_ms : 1500;
-    cmo_budget_patrol(robot->description, p->grazing, p->convex, p->margin_mm, p->braking_mm_s2,
-                      &state->budget);
+    find_budget(robot, p, p->grazing, p->convex, &state->budget);
     if (!hold_speed(robot, state, p->cruise_mm_s, state->budget.speed_mm_s, "cruise_mm_s",
                     &state->cruise_mm_s) ||
         !hold_speed(robot, state, p->charge_mm_s, state->cruise_mm_s, "charge_mm_s",

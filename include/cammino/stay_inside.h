@@ -30,6 +30,9 @@ typedef enum cmo_leaving {
       "what the boundary is made of; no floor counts too, where its level is known")                \
     P(X, BAND, band, "a fifth of the way from the floor to the boundary's level",                   \
       "reflectances that count as boundary")                                                        \
+    P(X, SURFACE, surface, "by tone or band",                                                       \
+      "a surface that was taught is the boundary, everywhere wider than 1.7 spots and two looks; "  \
+      "no floor does not count then")                                                               \
     P(X, SPEED, cruise_mm_s, "as fast as is safe",                                                  \
       "speed of the patrol; a fifth less until a first stop has been seen")                         \
     P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_ACCEPT, CMO_TOO_FAST_WORDS, \
