@@ -11,9 +11,10 @@ typedef struct strip {
     guint start, end;   // of the leg
     double way0, time0; // at the leg's start, mm and s
     bool over_time;
-    double crossing_mm;  // latched, from the leg's start; NAN: none
-    double crossing_s;   // from the leg's start
-    const char *heading; // quoted
+    double crossing_mm;    // latched, from the leg's start; NAN: none
+    double crossing_s;     // from the leg's start
+    const char *heading;   // quoted
+    const GArray *counted; // lines that the leg has counted, of lab_counted; NULL: it counts none
     GString *out;
 } strip;
 
@@ -56,6 +57,17 @@ static void find_crossing(strip *s) {
             double share = step > 0.0 ? (s->crossing_mm - way(s, i - 1)) / step : 0.0;
             s->crossing_s = seconds(s, i - 1) + share * (seconds(s, i) - seconds(s, i - 1));
             return;
+        }
+    }
+}
+
+// What the leg has counted, of a run that was driven just now; a trace does not tell.
+static void find_counted(strip *s, const lab_run *run) {
+    unsigned leg = row_at(s, s->start)->leg;
+    for (guint i = 0; run != NULL && i < run->legs->len && s->counted == NULL; i++) {
+        const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, i);
+        if (result->number == leg && result->counted != NULL && result->counted->len > 0) {
+            s->counted = result->counted;
         }
     }
 }
@@ -159,6 +171,45 @@ static double row_extreme(const strip *s, bool largest) {
     return CLAMP(extreme, -2.0, 4.0);
 }
 
+static const lab_counted *counted_at(const strip *s, guint n) {
+    return &g_array_index(s->counted, lab_counted, n);
+}
+
+// Where a line's near edge is met; or over time, when it counts.
+static double counted_along(const strip *s, guint n) {
+    const lab_counted *line = &g_array_index(s->counted, lab_counted, n);
+    return s->over_time ? line->time_ms / 1000.0 - s->time0 : (double)line->robot.at_mm;
+}
+
+// The count as steps.
+static void put_count_data(const strip *s) {
+    cli_plot_line(s->out, "$count << EOD\n%.4f 0", along(s, s->start));
+    for (guint n = 0; n < s->counted->len; n++) {
+        cli_plot_line(s->out, "%.4f %u", counted_along(s, n), counted_at(s, n)->robot.number);
+    }
+    cli_plot_line(s->out, "%.4f %u\nEOD", along(s, s->end - 1),
+                  counted_at(s, s->counted->len - 1)->robot.number);
+}
+
+// What each line is made of stands on its step, where there is room for the words, and clear of the
+// line itself.
+#define MOST_NAMED 12U
+static void put_count_names(const strip *s) {
+    for (guint n = 0; s->counted->len <= MOST_NAMED && n < s->counted->len; n++) {
+        const lab_counted *line = counted_at(s, n);
+        bool last = n + 1 == s->counted->len;
+        if (line->surface != NULL) {
+            char *name = cli_plot_quoted(line->surface);
+            double end = last ? along(s, s->end - 1) : counted_along(s, n + 1);
+            cli_plot_line(s->out,
+                          "set label '%s' at first %.4f, second %u center offset 0,0.5 textcolor "
+                          "rgb '#3d6b3c' front",
+                          name, 0.5 * (counted_along(s, n) + end), line->robot.number);
+            g_free(name);
+        }
+    }
+}
+
 static void put_reflectance(strip *s, double right) {
     const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
     put_stages(s, true);
@@ -182,9 +233,22 @@ static void put_reflectance(strip *s, double right) {
     cli_plot_line(s->out,
                   "set format x ''; set xlabel ''; set key at graph 1, graph 1.01 right bottom "
                   "horizontal");
-    cli_plot_line(
+    if (s->counted != NULL) {
+        unsigned most = counted_at(s, s->counted->len - 1)->robot.number;
+        put_count_names(s);
+        cli_plot_line(s->out,
+                      "set y2range [0:%.2f]; set y2tics %u; set y2label 'lines counted' textcolor "
+                      "rgb '#3d6b3c'",
+                      1.25 * most, most > 12 ? 5 : 1);
+    }
+    g_string_append(
         s->out, "plot $rows using 1:2 with lines linecolor rgb '#00548f' linewidth 2 title 'left', "
                 "$rows using 1:3 with lines linecolor rgb '#c75400' linewidth 2 title 'right'");
+    cli_plot_line(s->out, "%s",
+                  s->counted != NULL ? ", $count using 1:2 axes x1y2 with steps linecolor rgb "
+                                       "'#3d6b3c' linewidth 2.5 notitle\n"
+                                       "unset y2tics; unset y2label"
+                                     : "");
 }
 
 static void speed_range(const strip *s, double *low, double *high) {
@@ -302,7 +366,11 @@ static void put_script(strip *s, const char *title) {
     const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
     bool stop = isfinite(s->crossing_s) && last->halted && furthest_mm(s) > 0.2;
     double right = stop ? 0.675 : 0.985;
+    right -= s->counted != NULL ? 0.045 : 0.0;
     put_data(s);
+    if (s->counted != NULL) {
+        put_count_data(s);
+    }
     cli_plot_line(s->out, "set multiplot");
     double low = along(s, s->start);
     double high = low + 0.001;
@@ -332,6 +400,7 @@ bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,
     s.way0 = (double)row_at(&s, s.start)->robot.way_mm;
     s.time0 = row_at(&s, s.start)->robot.run_us / 1e6;
     find_crossing(&s);
+    find_counted(&s, run);
     s.out = g_string_new(NULL);
     const lab_row *last = row_at(&s, s.end - 1);
     char *name = g_path_get_basename(title);

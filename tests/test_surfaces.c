@@ -520,6 +520,18 @@ START_TEST(the_cargo_floor_is_tallied_until_the_bumper_touches) {
     ck_assert_ptr_nonnull(strstr(out,
                                  "tally: ended by touch\n     counted 5 lines, truly 5\n     of "
                                  "them 2 green, 2 red, 1 blue\n"));
+    char *picture = in_folder("c.svg");
+    char *line = g_strdup_printf(
+        COMMAND " drive data/ferry/cargo.yaml --view strip --leg 2 --picture %s", picture);
+    ck_assert_int_eq(call(line), 0);
+    char *drawn;
+    ck_assert(g_file_get_contents(picture, &drawn, NULL, NULL));
+    ck_assert_ptr_nonnull(strstr(drawn, "lines counted"));
+    ck_assert_ptr_nonnull(strstr(drawn, ">blue<"));
+    g_unlink(picture);
+    g_free(drawn);
+    g_free(line);
+    g_free(picture);
     ck_assert_int_eq(CALL("series data/ferry/cargo.yaml --trials 20"), 0);
     ck_assert_int_eq(call(EXAMPLES "/example_tally_by_colour"), 0);
     ck_assert_str_eq(out, "1: red\n2: blue\n3: green\n4: red\n"
