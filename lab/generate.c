@@ -108,6 +108,14 @@ static void add_leg(GString *out, const lab_route *route, unsigned number) {
         labi_c_float(out, (double)leg->place.heading_deg);
         labi_c_add(out, "};\n");
     }
+    if (leg->places > 0) {
+        labi_c_add(out, "static const float %s_places_mm[] CMO_FLASH = {", name);
+        for (unsigned i = 0; i < leg->places; i++) {
+            labi_c_add(out, i > 0 ? ", " : "");
+            labi_c_float(out, (double)leg->places_mm[i]);
+        }
+        labi_c_add(out, "};\n");
+    }
     if (leg->routine == CMO_ROUTINE_ACTION) {
         add_action(out, leg, name);
     } else {
@@ -122,6 +130,10 @@ static void add_leg(GString *out, const lab_route *route, unsigned number) {
         labi_c_parameters(out, &driven);
         if (leg->stated && leg->routine == CMO_ROUTINE_COUNT_LINES) {
             labi_c_add(out, "\n    .place = &%s_place,", name);
+        }
+        if (leg->places > 0) {
+            labi_c_add(out, "\n    .places_mm = %s_places_mm,\n    .places = %u,", name,
+                       leg->places);
         }
         labi_c_add(out, out->len == before ? "0};\n" : "\n};\n");
     }

@@ -217,6 +217,7 @@ static void row_band(const row_of *r, const char *field, cmo_band band) {
         row_surface(r, #name, p->name);                                                            \
     }
 #define EMIT_PLACE(name, ...)
+#define EMIT_PLACES(name, ...)
 
 void labi_c_parameters(GString *out, const lab_leg *leg) {
     row_of of = {out, leg, cmo_routine_name(leg->routine)}, *r = &of;

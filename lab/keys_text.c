@@ -21,6 +21,7 @@ const char *lab_key_unit(const lab_key *key) {
 char *lab_key_range(const lab_key *key) {
     static const char *const types[] = {[LAB_FLAG] = "true, false",
                                         [LAB_TEXT] = "text",
+                                        [LAB_NUMBERS] = "list of numbers",
                                         [LAB_SECTION] = "keys",
                                         [LAB_LIST] = "list"};
     if (key->type == LAB_NUMBER || key->type == LAB_WHOLE) {

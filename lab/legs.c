@@ -75,6 +75,9 @@ static const lab_section place_section = {"legs[].place",
 #define KEY_OF_PLACE(LEG, name, usual, meaning)                                                    \
     ROW(LEG, name, #name, LAB_SECTION, 0, 0, "", usual, meaning, NULL, &place_section)
 
+#define KEY_OF_PLACES(LEG, name, most, usual, meaning)                                             \
+    {#name, LAB_NUMBERS, AT(LEG, name), 0, 50000, OWN_UNIT, usual, meaning, NULL, NULL, 0, most, 0},
+
 #define KEYS_OF_LEG(NAME, name, figures, text)                                                     \
     static const lab_key name##_keys[] = {CMO_##NAME##_PARAMETERS(KEY_OF, name) KEY_END};          \
     static const lab_section name##_section = {#name, text, name##_keys};
@@ -202,6 +205,11 @@ static void take_place(lab_leg *leg, const staged_start *from) {
     g_free(leg->surface);                                                                          \
     leg->surface = g_strdup(staged->LEG.name);
 #define FINISH_PLACE(LEG, name, ...) take_place(leg, &staged->LEG.name);
+#define FINISH_PLACES(LEG, name, ...)                                                              \
+    leg->places = staged->LEG.name.count;                                                          \
+    for (unsigned i = 0; i < leg->places; i++) {                                                   \
+        leg->places_mm[i] = (float)staged->LEG.name.value[i];                                      \
+    }
 
 #define FINISH_LEG(NAME, name, figures, text)                                                      \
     static void finish_##name(lab_leg *leg, const staged_leg *staged) {                            \
@@ -273,9 +281,8 @@ void labi_legs_make(labi_legs *legs, const lab_route *route) {
                                         .longest_ms = from->parameters.action.longest_ms};
             legs->leg[i].parameters = &legs->action[i];
         }
-        if (from->routine == CMO_ROUTINE_COUNT_LINES && from->stated) {
-            legs->counts[i] = from->parameters.count_lines;
-            legs->counts[i].place = &from->place;
+        if (from->routine == CMO_ROUTINE_COUNT_LINES) {
+            legs->counts[i] = lab_leg_counts(from);
             legs->leg[i].parameters = &legs->counts[i];
         }
         float over = labi_over_speed(route, i);
@@ -295,6 +302,14 @@ void labi_legs_make(labi_legs *legs, const lab_route *route) {
                                          CMO_ROOM(legs->room),
                                          .group = legs->group,
                                          .groups = (uint8_t)route->groups};
+}
+
+cmo_count_lines_parameters lab_leg_counts(const lab_leg *leg) {
+    cmo_count_lines_parameters counts = leg->parameters.count_lines;
+    counts.place = leg->stated ? &leg->place : NULL;
+    counts.places_mm = leg->places > 0 ? leg->places_mm : NULL;
+    counts.places = (uint8_t)leg->places;
+    return counts;
 }
 
 bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line) {

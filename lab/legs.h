@@ -35,6 +35,7 @@ typedef struct staged_start {
 #define STAGE_BAND(name, ...)      staged_band name;
 #define STAGE_SURFACE(name, ...)   char *name;
 #define STAGE_PLACE(name, ...)     staged_start name;
+#define STAGE_PLACES(name, ...)    lab_numbers name;
 
 // A leg that a program's own function does: the same list as a routine's.
 // clang-format off

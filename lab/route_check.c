@@ -108,6 +108,10 @@ static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot
                   "too fast: a line could be missed, or a table's edge overrun; %.4g would do, or "
                   "too_fast: slow",
                   floor(limit));
+    } else if (strcmp(field, "places_mm") == 0) {
+        wrong_leg(
+            route, number, where, error,
+            "must begin with 0 and go up, each by 10 mm at least, without a spacing_mm beside");
     } else if (isnan(limit)) {
         wrong_leg(route, number, where, error, "makes no sense");
     } else {
@@ -185,8 +189,10 @@ static void reckon_leg(const lab_route *route, const lab_leg *leg, reckoning *at
     if (leg->stated) { // on the line, wherever along it
         cmo_stated_line place = leg->place;
         const cmo_count_lines_parameters *counts = &leg->parameters.count_lines;
+        float way = cmo_counted_way_mm(counts->spacing_mm, leg->places_mm, (uint8_t)leg->places,
+                                       counts->number);
         if (leg->routine == CMO_ROUTINE_COUNT_LINES) {
-            place = cmo_counted_place(&place, counts->spacing_mm, counts->number);
+            place = cmo_counted_place(&place, way >= 0.0F ? way : 0.0F);
         }
         double heading = (double)place.heading_deg;
         double nx = cos(heading * degree);
@@ -198,8 +204,7 @@ static void reckon_leg(const lab_route *route, const lab_leg *leg, reckoning *at
         at->y_mm -= across * ny;
         at->heading_deg = heading;
         // Of one that counts all, nobody knows how many there are.
-        bool counted = leg->routine != CMO_ROUTINE_COUNT_LINES || counts->number == 1 ||
-                       (counts->number > 0 && counts->spacing_mm > 0.0F);
+        bool counted = leg->routine != CMO_ROUTINE_COUNT_LINES || way >= 0.0F;
         at->known = leg->rules == 0 && counted;
     }
 }

@@ -148,6 +148,7 @@ static void put(lab_leg *leg, uint8_t number) {
 #define PUT_TIME(...)
 #define PUT_BAND(...)
 #define PUT_PLACE(...)
+#define PUT_PLACES(...)
 #define PUT_SURFACE(LEG, name, ...) leg->parameters.LEG.name = number;
 #define PUT_LEG(NAME, leg_name, figures, text)                                                     \
     case CMO_ROUTINE_##NAME: {                                                                     \

@@ -98,16 +98,50 @@ static bool is_whole(const lab_route *route, const true_line *line,
     return whole;
 }
 
+static const cmo_sim_crossing *met_of(const true_line *line) {
+    return line->met[0] ? &line->near[0] : &line->near[1];
+}
+
+static unsigned nearest_place(const cmo_count_lines_parameters *p, double way_mm) {
+    unsigned best = 0;
+    for (unsigned i = 1; i < p->places; i++) {
+        best = fabs((double)p->places_mm[i] - way_mm) < fabs((double)p->places_mm[best] - way_mm)
+                   ? i
+                   : best;
+    }
+    return best;
+}
+
+// By the places that are stated, from the first line that is met on.
+static void number_by_places(GArray *lines, const cmo_count_lines_parameters *p,
+                             double start_way_mm) {
+    double from = 0.0;
+    for (guint i = 0; i < lines->len; i++) {
+        true_line *line = &g_array_index(lines, true_line, i);
+        const cmo_sim_crossing *at = met_of(line);
+        const true_line *first = &g_array_index(lines, true_line, 0);
+        if (i == 0 && p->expected_mm > 0.0F) {
+            double way = at->at.way_mm - start_way_mm - (double)p->expected_mm;
+            from = (double)p->places_mm[nearest_place(p, way)];
+        }
+        line->number = nearest_place(p, from + across(first, at->x_mm, at->y_mm)) + 1U;
+    }
+}
+
 // By their true places, where the spacing is told; else in turn.
 static void give_numbers(GArray *lines, const cmo_count_lines_parameters *p, double start_way_mm) {
     double spacing = (double)p->spacing_mm;
+    if (p->places > 0) {
+        number_by_places(lines, p, start_way_mm);
+        return;
+    }
     for (guint i = 0; i < lines->len; i++) {
         true_line *line = &g_array_index(lines, true_line, i);
         const true_line *first = &g_array_index(lines, true_line, 0);
-        const cmo_sim_crossing *at = line->met[0] ? &line->near[0] : &line->near[1];
+        const cmo_sim_crossing *at = met_of(line);
         double from = 0.0;
         if (spacing > 0.0 && p->expected_mm > 0.0F) {
-            const cmo_sim_crossing *met = first->met[0] ? &first->near[0] : &first->near[1];
+            const cmo_sim_crossing *met = met_of(first);
             from = rint((met->at.way_mm - start_way_mm - (double)p->expected_mm) / spacing);
         }
         line->number =

@@ -155,6 +155,8 @@ void labi_section_clear(const lab_section *section, void *object) {
         char *at = (char *)object + key->offset;
         if (key->type == LAB_TEXT) {
             *(char **)(void *)at = NULL;
+        } else if (key->type == LAB_NUMBERS) {
+            ((lab_numbers *)(void *)at)->count = 0;
         } else if (key->type < LAB_TEXT) {
             *(double *)(void *)at = NAN;
         } else if (key->type == LAB_SECTION && key->section != NULL) {
@@ -189,6 +191,9 @@ static bool read_value(yaml_reader *reader, const yaml_node_t *node, const char 
     }
     if (key->type == LAB_SECTION) {
         return key->section == NULL || labi_yaml_section(reader, node, path, key->section, at);
+    }
+    if (key->type == LAB_NUMBERS) {
+        return labi_yaml_value_numbers(reader, node, path, key, (lab_numbers *)(void *)at);
     }
     return key->type == LAB_TEXT
                ? labi_yaml_value_text(reader, node, path, (char **)(void *)at)

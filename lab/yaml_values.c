@@ -233,3 +233,25 @@ bool labi_yaml_value_number(yaml_reader *reader, const yaml_node_t *node, const 
     return reader->draws ? read_phrase(reader, node, path, key, out)
                          : read_single(reader, node, path, key, labi_yaml_text(node), out);
 }
+
+bool labi_yaml_value_numbers(yaml_reader *reader, const yaml_node_t *node, const char *path,
+                             const lab_key *key, lab_numbers *out) {
+    out->count = 0;
+    if (node->type != YAML_SEQUENCE_NODE) {
+        return labi_yaml_wrong(reader, node, path,
+                               "must be a list of numbers, as in [0, 140, 300]");
+    }
+    bool good = true;
+    for (yaml_node_item_t *item = node->data.sequence.items.start;
+         good && item < node->data.sequence.items.top; item++) {
+        const yaml_node_t *entry = yaml_document_get_node(&reader->document, *item);
+        char *entry_path = g_strdup_printf("%s[%u]", path, out->count + 1);
+        good = out->count < key->most
+                   ? read_number(reader, entry, entry_path, key, labi_yaml_text(entry),
+                                 &out->value[out->count])
+                   : labi_yaml_wrong(reader, entry, entry_path, "too many; at most %zu", key->most);
+        out->count += good ? 1U : 0U;
+        g_free(entry_path);
+    }
+    return good;
+}

@@ -285,6 +285,39 @@ static off pose_off(const char *leg, unsigned trials) {
 
 #define AT_FIRST ", rest: near_edge, place: {x_mm: 340, y_mm: 400}"
 
+// The fourth is missing; and something as wide as a line lies where none is due.
+START_TEST(uneven_lines_keep_their_numbers) {
+    static const double uneven_mm[] = {340, 420, 640, 950, 1060};
+    static const int numbers[] = {1, 2, 3, 5, 6};
+#define UNEVEN ", places_mm: [0, 80, 300, 500, 610, 720, 900]"
+    write_mat(uneven_mm, 5, "<rect x='760' width='24' height='800' fill='#2c3036'/>");
+    for (int slant = -8; slant <= 8; slant += 8) {
+        JsonObject *leg = drive(COUNT(", number: 6, rest: near_edge" UNEVEN), slant, 0, 2);
+        ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
+        ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
+        ck_assert_double_eq(value(leg, "robot", "lines_missed"), 1);
+        ck_assert_double_eq_tol(value(leg, "truth", "travelled_mm"),
+                                (1060 - 150) / cos(slant * G_PI / 180) - 70, 4);
+        for (guint i = 0; i < 5; i++) {
+            JsonObject *line = json_array_get_object_element(lines_of(leg), i);
+            ck_assert_int_eq(json_object_get_int_member(line, "number"), numbers[i]);
+        }
+    }
+    // The one before it is missing, or the first one, where that is expected.
+    drive(COUNT(", number: 5, rest: near_edge" UNEVEN), 0, 0, 3);
+    write_mat(uneven_mm + 1, 4, "");
+    JsonObject *leg =
+        drive(COUNT(", number: 3, rest: near_edge, expected_mm: 120" UNEVEN), 0, 0, 4);
+    ck_assert_double_eq_tol(value(leg, "truth", "travelled_mm"), 640 - 150 - 70, 4);
+    // Beyond the last place there is none.
+    leg = drive(COUNT(", number: 7, longest_mm: 400, rest: near_edge" UNEVEN), 0, 1, 4);
+    ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "no_line");
+    // Each of them sets the pose.
+    write_mat(uneven_mm, 5, "");
+    ck_assert_double_le(pose_off(COUNT(", number: 6" UNEVEN AT_FIRST), 6).x_mm, 2.0);
+}
+END_TEST
+
 START_TEST(stated_lines_set_the_pose) {
     write_mat(even_mm, 8, "");
     off all = pose_off(COUNT(", number: 8, spacing_mm: 100" AT_FIRST), 6);
@@ -328,6 +361,15 @@ START_TEST(what_makes_no_sense_is_refused) {
         {COUNT(", number: 3, largest_entry_deg: 85"), "count_lines.largest_entry_deg"},
         {COUNT(", number: 300"), "count_lines.number"},
         {COUNT(", number: 3, spacing_mm: 5"), "count_lines.spacing_mm"},
+        {COUNT(", places_mm: [10, 50]"), "count_lines.places_mm: must begin with 0"},
+        {COUNT(", places_mm: [0, 50, 55]"), "count_lines.places_mm: must begin with 0"},
+        {COUNT(", places_mm: [0, 50], spacing_mm: 50"), "count_lines.places_mm: must begin"},
+        {COUNT(", places_mm: [0, 50, wide]"), "count_lines.places_mm[3]: 'wide' is not a number"},
+        {COUNT(", places_mm: 50"), "count_lines.places_mm: must be a list of numbers"},
+        {COUNT(", places_mm: [0, 60000]"), "count_lines.places_mm[2]: 60000 is out of range"},
+        {COUNT(", number: 3"
+               ", places_mm: [0, 50]"),
+         "count_lines.number"},
         {COUNT(", number: 3, tone: void"), "count_lines.tone"},
     };
     write_mat(even_mm, 8, "");
@@ -355,7 +397,8 @@ static void finish(void) {
 }
 
 int main(void) {
-    const TTest *const tests[] = {it_rests_on_the_line_that_was_asked_for,
+    const TTest *const tests[] = {uneven_lines_keep_their_numbers,
+                                  it_rests_on_the_line_that_was_asked_for,
                                   each_line_is_measured,
                                   without_a_number_it_counts_all_that_come,
                                   holes_are_bridged_and_what_one_sensor_meets_alone_is_none,

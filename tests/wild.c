@@ -68,6 +68,7 @@ static float within_reach(dice *d, double least, double most) {
 #define DRAW_SURFACE(d, name, usual, meaning)
 #endif
 #define DRAW_PLACE(d, name, usual, meaning)
+#define DRAW_PLACES(d, name, most, usual, meaning)
 
 #define PARAMETERS_OF(NAME, name, figures, text) cmo_##name##_parameters name;
 typedef union any_parameters {

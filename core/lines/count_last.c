@@ -20,10 +20,11 @@
 void cmi_count_land(cmo_robot *robot, cmo_count_lines_state *state) {
     cmo_line_state *line = &state->line;
     cmi_count_anew(robot, state);
-    if (state->parameters.spacing_mm > 0.0F && state->number > 0) {
+    if (cmi_count_knows_places(state) && state->number > 0) {
         // It can only be where it is due.
-        float steps = (float)(state->parameters.number - state->number);
-        float way = steps * state->parameters.spacing_mm / cmi_count_across_share(robot, state);
+        float on = cmi_count_way_mm(state, state->parameters.number) -
+                   cmi_count_way_mm(state, state->number);
+        float way = on / cmi_count_across_share(robot, state);
         float within = cmi_line_slack_mm(robot, 0) + CMI_COUNT_SPACING_SHARE * way;
         cmi_votes_drop_before(robot, state, state->last_mm + way - within);
         within += 0.5F * fabsf(state->skew_mm);

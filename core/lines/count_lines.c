@@ -19,14 +19,13 @@
 
 static const cmi_row rows[] CMO_FLASH = {CMO_COUNTING_PARAMETERS(CMI_ROW, cmo_counting)};
 
-// Lines that are counted at most.
-#define MOST 250U
+#define LEAST_SPACING_MM 10.0F
 
 // What a single sensor has met counts where a line is due.
 static bool single_counts(const cmo_robot *robot, const cmo_count_lines_state *state,
                           const cmi_vote *vote) {
     float open;
-    return state->parameters.spacing_mm > 0.0F && state->number > 0 &&
+    return cmi_count_knows_places(state) && state->number > 0 &&
            cmi_count_steps_to(robot, state, vote->at_mm, &open) > 0;
 }
 
@@ -89,7 +88,7 @@ static void run_out(cmo_robot *robot, cmo_count_lines_state *state) {
 
 static void take_votes(cmo_robot *robot, cmo_count_lines_state *state) {
     cmi_vote vote;
-    while (!state->lands && !is_last(state) && state->seen < MOST &&
+    while (!state->lands && !is_last(state) && state->seen < CMI_COUNT_MOST &&
            cmi_votes_next(robot, state, single_counts, &vote)) {
         float open;
         uint8_t steps = cmi_count_steps_to(robot, state, vote.at_mm, &open);
@@ -110,12 +109,14 @@ static void take_votes(cmo_robot *robot, cmo_count_lines_state *state) {
 // The place of the line before the last is behind, and it was not there: the last one is next.
 static bool is_missed(const cmo_robot *robot, const cmo_count_lines_state *state) {
     const cmo_counting *p = &state->parameters;
-    if (p->spacing_mm == 0.0F || state->number == 0 || p->number < state->number + 2U ||
+    if (!cmi_count_knows_places(state) || state->number == 0 || p->number < state->number + 2U ||
         state->marks[0] + state->marks[1] > 0) {
         return false;
     }
-    float steps = (float)(p->number - state->number) - 0.5F;
-    float before = state->last_mm + steps * p->spacing_mm / cmi_count_across_share(robot, state);
+    float between = 0.5F * (cmi_count_way_mm(state, (uint8_t)(p->number - 1U)) +
+                            cmi_count_way_mm(state, p->number));
+    float on = between - cmi_count_way_mm(state, state->number);
+    float before = state->last_mm + on / cmi_count_across_share(robot, state);
     bool over = true;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         over =
@@ -164,6 +165,19 @@ cmo_line_parameters cmo_count_lines_search(const cmo_count_lines_parameters *par
                         CMO_LINE_BEYOND_PARAMETER(CMO_AS_IN, parameters)};
 }
 
+// From 0 on, each further than the one before by as much as the least spacing.
+static bool places_are_sound(const cmo_count_lines_parameters *p) {
+    bool sound = p->places == 0 ||
+                 (p->places_mm != NULL && p->spacing_mm == 0.0F && p->places <= CMI_COUNT_MOST);
+    float before = -LEAST_SPACING_MM;
+    for (uint8_t i = 1; sound && i <= p->places; i++) {
+        float way = cmo_counted_way_mm(0.0F, p->places_mm, p->places, i);
+        sound = i == 1 ? way == 0.0F : way >= before + LEAST_SPACING_MM && way <= 50000.0F;
+        before = way;
+    }
+    return sound;
+}
+
 // What follows from several of them.
 static cmo_outcome check_together(cmo_robot *robot, const cmo_count_lines_parameters *p) {
     bool rests = p->rest != CMO_REST_HALTED;
@@ -182,7 +196,11 @@ static cmo_outcome check_together(cmo_robot *robot, const cmo_count_lines_parame
     if (rests && p->ending == CMO_END_MOVING) {
         return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "ending", NAN);
     }
-    return CMO_OUTCOME_DONE;
+    if (p->places > 0 && p->number > p->places) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "number", (float)p->places);
+    }
+    return places_are_sound(p) ? CMO_OUTCOME_DONE
+                               : cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "places_mm", NAN);
 }
 
 cmo_outcome cmo_count_lines_start(cmo_robot *robot, cmo_count_lines_state *state,
@@ -192,7 +210,9 @@ cmo_outcome cmo_count_lines_start(cmo_robot *robot, cmo_count_lines_state *state
     }
     *state = (cmo_count_lines_state){.certainty = 1.0F, .longest_mm = parameters->longest_mm};
     cmo_counting *p = &state->parameters;
-    *p = (cmo_counting){CMO_COUNTING_PARAMETERS(CMO_AS_IN, parameters)};
+    *p = (cmo_counting){CMO_COUNTING_PARAMETERS(CMO_AS_IN, parameters).places_mm =
+                            parameters->places_mm,
+                        .places = parameters->places};
     if (parameters->place != NULL) {
         CMO_READ_FLASH(&p->place, parameters->place, sizeof p->place);
         p->stated = true;

@@ -12,6 +12,7 @@
 #include "stated.h"
 
 #include <math.h>
+#include <string.h>
 
 // No place is wider than this share of the spacing.
 #define WIDEST_SHARE 0.35F
@@ -30,37 +31,76 @@ float cmi_count_ahead_mm(const cmo_robot *robot, const cmo_count_lines_state *st
                                     : d[state->line.watched == 2 ? CMI_FRONT - 1 : 0].ahead_mm;
 }
 
+float cmo_counted_way_mm(float spacing_mm, const float *places_mm, uint8_t places, uint8_t number) {
+    if (number == 0 || (places > 0 && number > places)) {
+        return NAN;
+    }
+    if (places > 0) {
+        float way;
+        CMO_READ_FLASH(&way, &places_mm[number - 1U], sizeof way);
+        return way;
+    }
+    return number == 1 ? 0.0F : spacing_mm > 0.0F ? spacing_mm * (float)(number - 1U) : NAN;
+}
+
+float cmi_count_way_mm(const cmo_count_lines_state *state, uint8_t number) {
+    const cmo_counting *p = &state->parameters;
+    return cmo_counted_way_mm(p->spacing_mm, p->places_mm, p->places, number);
+}
+
+bool cmi_count_knows_places(const cmo_count_lines_state *state) {
+    return state->parameters.spacing_mm > 0.0F || state->parameters.places > 0;
+}
+
+// The line after one of so many that lies nearest to a way behind the first one; and how much room
+// there is between it and its neighbours.
+static uint8_t nearest(const cmo_count_lines_state *state, uint8_t after, float way_mm,
+                       float *room_mm) {
+    uint8_t number = (uint8_t)(after + 1U);
+    *room_mm = INFINITY;
+    float here = cmi_count_way_mm(state, number);
+    float next = cmi_count_way_mm(state, (uint8_t)(number + 1U));
+    while (number < CMI_COUNT_MOST && fabsf(way_mm - next) < fabsf(way_mm - here)) { // not if NAN
+        number++;
+        here = next;
+        next = cmi_count_way_mm(state, (uint8_t)(number + 1U));
+    }
+    float before = here - cmi_count_way_mm(state, (uint8_t)(number - 1U));
+    *room_mm = fminf(before, next - here); // of one that is not there, the other one's
+    return number;
+}
+
 // Which one it is by where it lies: how many on from the last, 0: none lies there. `open`: by how
 // much a place that a line may lie at is wider than nothing, as a share of all.
 uint8_t cmi_count_steps_to(const cmo_robot *robot, const cmo_count_lines_state *state, float at_mm,
                            float *open) {
-    float spacing = state->parameters.spacing_mm;
     float expected = state->expected_mm;
     bool first = state->number == 0;
     *open = 0.0F;
-    if (spacing == 0.0F || (first && expected == 0.0F)) {
+    if (!cmi_count_knows_places(state) || (first && expected == 0.0F)) {
         return 1;
     }
     // The first one counts from where it is expected, and start poses differ.
-    float from = first ? expected + cmi_count_ahead_mm(robot, state) - spacing : state->last_mm;
+    float from = first ? expected + cmi_count_ahead_mm(robot, state) : state->last_mm;
+    float behind = first ? 0.0F : cmi_count_way_mm(state, state->number);
     float way = (at_mm - from) * cmi_count_across_share(robot, state);
-    float within = first ? WIDEST_SHARE * spacing
-                         : fminf(cmi_line_slack_mm(robot, 0) + CMI_COUNT_SPACING_SHARE * fabsf(way),
-                                 WIDEST_SHARE * spacing);
-    float steps = floorf(way / spacing + 0.5F);
-    *open = 2.0F * within / spacing;
-    bool fits = fabsf(way - steps * spacing) <= within && steps >= 1.0F &&
-                steps < 250.0F - (float)state->number;
-    return (uint8_t)(fits ? steps : 0.0F);
+    float room;
+    uint8_t number = nearest(state, state->number, behind + way, &room);
+    float most = WIDEST_SHARE * room;
+    float within =
+        first ? most
+              : fminf(cmi_line_slack_mm(robot, 0) + CMI_COUNT_SPACING_SHARE * fabsf(way), most);
+    *open = 2.0F * within / room;
+    float off = behind + way - cmi_count_way_mm(state, number);
+    return (uint8_t)(fabsf(off) <= within ? number - state->number : 0);
 }
 
-cmo_stated_line cmo_counted_place(const cmo_stated_line *first, float spacing_mm, uint8_t number) {
+cmo_stated_line cmo_counted_place(const cmo_stated_line *first, float way_mm) {
     cmo_stated_line line = *first;
     float sine, cosine;
-    float on = spacing_mm * (float)(number > 0 ? number - 1 : 0);
     cmi_sin_cos(cmi_radians(line.heading_deg), &sine, &cosine);
-    line.x_mm += on * cosine;
-    line.y_mm += on * sine;
+    line.x_mm += way_mm * cosine;
+    line.y_mm += way_mm * sine;
     return line;
 }
 
@@ -86,10 +126,11 @@ bool cmi_count_is_sure(const cmo_count_lines_state *state) {
 static void take_pose(cmo_robot *robot, cmo_count_lines_state *state, uint8_t seen,
                       float angle_rad) {
     const cmo_counting *p = &state->parameters;
-    if (!p->stated || (state->number > 1 && p->spacing_mm == 0.0F)) {
+    float way = cmi_count_way_mm(state, state->number);
+    if (!p->stated || !(way >= 0.0F)) {
         return;
     }
-    cmo_stated_line line = cmo_counted_place(&p->place, p->spacing_mm, state->number);
+    cmo_stated_line line = cmo_counted_place(&p->place, way);
     cmo_pose *pose = &robot->odometer.pose;
     float square = cmi_square_rad(robot, &line);
     if (seen == 3) {
@@ -157,7 +198,7 @@ void cmi_count_line(cmo_robot *robot, cmo_count_lines_state *state, const cmi_vo
     state->certainty = fminf(state->certainty, fmaxf(1.0F - chance, 0.0F));
     cmi_set_figure(robot, CMO_LINES_SEEN, (float)state->seen);
     cmi_set_figure(robot, CMO_LINES_MISSED, (float)(state->number - state->seen));
-    if (state->parameters.spacing_mm > 0.0F) {
+    if (cmi_count_knows_places(state)) {
         cmi_set_figure(robot, CMO_COUNT_CERTAINTY, state->certainty);
     }
     cmi_last_line_met(robot, &state->line, sensor, both, both ? entry : 0.0F);

@@ -18,6 +18,13 @@ float cmi_count_ahead_mm(const cmo_robot *robot, const cmo_count_lines_state *st
 // Whether lines before have told at what angle the next one is met.
 bool cmi_count_is_sure(const cmo_count_lines_state *state);
 
+// Lines that are counted at most.
+#define CMI_COUNT_MOST 250U
+
+// Whether it is known where lines lie; and how far behind the first one, NAN: not of this one.
+bool cmi_count_knows_places(const cmo_count_lines_state *state);
+float cmi_count_way_mm(const cmo_count_lines_state *state, uint8_t number);
+
 // Which one it is by where it lies: how many on from the last, 0: none lies there. `open`: the
 // share of all places at which something else would fit as well.
 uint8_t cmi_count_steps_to(const cmo_robot *robot, const cmo_count_lines_state *state, float at_mm,

@@ -64,6 +64,7 @@ typedef struct cmi_row {
 #define CMI_ROW_FLAG(of, name, meaning)
 #define CMI_ROW_BITS(of, name, words, usual, meaning)
 #define CMI_ROW_PLACE(of, name, usual, meaning)
+#define CMI_ROW_PLACES(of, name, most, usual, meaning)
 #define CMI_ROW_TIME(of, name, file_name, least, usual, meaning)
 
 // A row of the lists of a description (robot.h).

@@ -26,13 +26,19 @@ extern "C" {
 /* and how lines are looked for and rested on; longest_mm, and longest_s by default, count from the line before. */
 #define CMO_COUNT_LINES_PARAMETERS(P, X)                                                            \
     CMO_COUNTING_PARAMETERS(P, X)                                                                   \
-    P(X, PLACE, place, "not known", "where the first line truly is; with spacing_mm all of them")   \
+    P(X, PLACES, places_mm, 32, "not known",                                                        \
+      "where they lie, from the first one's near edge, instead of an even spacing: [0, 140, 300]")  \
+    P(X, PLACE, place, "not known", "where the first line truly is; with spacing_mm or places_mm all of them") \
     CMO_LINE_PARAMETERS(P, X) CMO_LINE_SENSOR_PARAMETER(P, X) CMO_LINE_ENDING_PARAMETER(P, X)       \
     CMO_LINE_REST_PARAMETER(P, X) CMO_LINE_EFFORT_PARAMETER(P, X) CMO_LINE_BEYOND_PARAMETER(P, X)
 // clang-format on
 
 typedef struct cmo_count_lines_parameters {
     CMO_COUNT_LINES_PARAMETERS(CMO_FIELD, )
+    const float *places_mm; /**< where they lie, from the first one's near edge, which is 0, on;
+                               each at least 10 further. May live in flash; must live as long. NULL:
+                               by spacing_mm, or not known */
+    uint8_t places;         /**< how many, up to 250 */
     const cmo_stated_line *place; /**< where the first line truly is: each line that is counted sets
                                        the robot's pose; may live in flash. NULL: not known */
 } cmo_count_lines_parameters;
@@ -40,6 +46,8 @@ typedef struct cmo_count_lines_parameters {
 /** What is kept apart from the search's. */
 typedef struct cmo_counting {
     CMO_COUNTING_PARAMETERS(CMO_FIELD, )
+    const float *places_mm;
+    uint8_t places;
     cmo_stated_line place; /**< of the first line, */
     bool stated;           /**< if it is known */
 } cmo_counting;
@@ -116,9 +124,9 @@ typedef struct cmo_count_lines_state {
  * does, or drives on over its edge. Each line counts once: a sensor has left it when it has gone
  * for least_gap_mm without it, or past its other edge as the other sensor knows it. Where two
  * sensors are watched, a line is what both of them meet, at the angle at which they met the ones
- * before; what only one has met is passed over, and reported. With a spacing, a line that only one
- * sensor has met counts where one is due, what lies elsewhere does not, and missing ones keep the
- * number right.
+ * before; what only one has met is passed over, and reported. With a spacing, or places, a line
+ * that only one sensor has met counts where one is due, what lies elsewhere does not, and missing
+ * ones keep the number right.
  *
  * Figures: lines_seen, lines_missed (between lines that were seen), count_certainty (with a
  * spacing: 1 less the chance that something else would have fitted as well; the least over the
@@ -133,8 +141,11 @@ cmo_outcome cmo_count_lines(cmo_robot *robot, const cmo_count_lines_parameters *
 /** How it looks for its lines. */
 cmo_line_parameters cmo_count_lines_search(const cmo_count_lines_parameters *parameters);
 
-/** Where a line truly is, by its number, from where the first one is; not from flash. */
-cmo_stated_line cmo_counted_place(const cmo_stated_line *first, float spacing_mm, uint8_t number);
+/** How far a line lies behind the first one, by its number; NAN: that is not known. */
+float cmo_counted_way_mm(float spacing_mm, const float *places_mm, uint8_t places, uint8_t number);
+
+/** Where a line truly is that lies so far behind the first one; that not from flash. */
+cmo_stated_line cmo_counted_place(const cmo_stated_line *first, float way_mm);
 
 #ifdef __cplusplus
 }

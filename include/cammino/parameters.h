@@ -24,6 +24,7 @@
  *  - BAND, "default", meaning: reflectances, from low to high
  *  - SURFACE, "default", meaning: a surface by its number, in files by its name
  *  - PLACE, "default", meaning: of a route file alone, a line's true place
+ *  - PLACES, most, "default", meaning: of a route file alone, so many numbers at most
  *
  * A name ends in its unit.
  */
@@ -75,6 +76,7 @@ typedef enum cmo_too_fast {
 #define CMO_FIELD_HALT(name, meaning)                                  cmo_halt name;
 #define CMO_FIELD_TIME(name, file_name, least, usual, meaning)         uint32_t name;
 #define CMO_FIELD_PLACE(name, usual, meaning)
+#define CMO_FIELD_PLACES(name, most, usual, meaning)
 #define CMO_FIELD_BAND(name, usual, meaning) cmo_band name;
 #if CMO_SURFACES_MAX > 0
 #define CMO_FIELD_SURFACE(name, usual, meaning) uint8_t name;
@@ -99,6 +101,7 @@ typedef enum cmo_too_fast {
 #define CMO_AS_IN_COUNT                      CMO_AS_IN_WHOLE
 #define CMO_AS_IN_CHOICE                     CMO_AS_IN_WHOLE
 #define CMO_AS_IN_PLACE(from, name, ...)
+#define CMO_AS_IN_PLACES(from, name, ...)
 #if CMO_SURFACES_MAX > 0
 #define CMO_AS_IN_SURFACE CMO_AS_IN_NUMBER
 #else

@@ -178,9 +178,10 @@ static inline void cmo_square_on_line_place(cmo_robot *robot, void *state,
 static inline void cmo_count_lines_place(cmo_robot *robot, void *state,
                                          const cmo_stated_line *place, cmo_left_over *left_over) {
     const cmo_count_lines_state *counted = (const cmo_count_lines_state *)state;
-    float spacing = counted->parameters.spacing_mm;
-    if (counted->number == 1 || spacing > 0.0F) { // else only the first one's place is known
-        cmo_stated_line line = cmo_counted_place(place, spacing, counted->number);
+    const cmo_counting *p = &counted->parameters;
+    float way = cmo_counted_way_mm(p->spacing_mm, p->places_mm, p->places, counted->number);
+    if (way >= 0.0F) { // else only the first one's place is known
+        cmo_stated_line line = cmo_counted_place(place, way);
         cmo_take_pose(robot, &counted->line, &line, left_over);
     }
 }

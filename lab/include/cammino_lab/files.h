@@ -10,6 +10,7 @@
 #define CAMMINO_LAB_FILES_H
 
 #include <cammino/cammino.h>
+#include <cammino_lab/keys.h>
 #include <cammino_simulator/simulator.h>
 
 G_BEGIN_DECLS
@@ -118,8 +119,10 @@ typedef struct lab_leg {
     char *file; /**< that it was included from; NULL: the route's own */
     char *name; /**< NULL: none */
     GHashTable
-        *reckoned; /**< what was reckoned in the file, by key: "turn.angle_deg". NULL: none */
-    bool stated;   /**< the line's true place is known: */
+        *reckoned;   /**< what was reckoned in the file, by key: "turn.angle_deg". NULL: none */
+    bool stated;     /**< the line's true place is known: */
+    unsigned places; /**< of lines that are counted, where they lie */
+    float places_mm[LAB_NUMBERS_MOST];
     cmo_stated_line place; /**< it sets the pose, and the next move makes good what is left */
     bool ended;            /**< something else may end it: */
     cmo_ends ends;
@@ -140,6 +143,9 @@ typedef struct lab_group {
     char *end_surface;
 } lab_group;
 #define LAB_GROUPS_MAX 50
+
+/** What a leg counts, with what is stated of its lines; the leg must stay where it is as long. */
+cmo_count_lines_parameters lab_leg_counts(const lab_leg *leg);
 
 /** How a leg looks for a line. False: it does not. */
 bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line);

@@ -19,9 +19,16 @@ typedef enum lab_type {
     LAB_CHOICE,  /**< one of `choices`; a double, its number */
     LAB_CHOICES, /**< a list of `choices`; a double, one bit each */
     LAB_TEXT,    /**< a char pointer, allocated */
+    LAB_NUMBERS, /**< a list of numbers, up to `most`; a lab_numbers */
     LAB_SECTION, /**< a mapping with keys of its own, in `section` */
     LAB_LIST     /**< a list of mappings, each read by `section` */
 } lab_type;
+
+#define LAB_NUMBERS_MOST 32
+typedef struct lab_numbers {
+    unsigned count;
+    double value[LAB_NUMBERS_MOST];
+} lab_numbers;
 
 struct lab_section;
 
