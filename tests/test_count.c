@@ -285,6 +285,28 @@ static off pose_off(const char *leg, unsigned trials) {
 
 #define AT_FIRST ", rest: near_edge, place: {x_mm: 340, y_mm: 400}"
 
+// It brakes over the fifth onto the sixth, and comes back to the fifth.
+START_TEST(it_comes_back_over_the_next_line_to_the_last) {
+    GString *lines = g_string_new(NULL);
+    for (int i = 0; i < 10; i++) {
+        g_string_append_printf(lines,
+                               "<rect class='line' x='%d' width='12' height='800' "
+                               "fill='#2c3036'/>",
+                               340 + 32 * i);
+    }
+    write_mat(NULL, 0, lines->str);
+    for (unsigned seed = 1; seed <= 6; seed++) {
+        JsonObject *leg = drive("count_lines: {number: 5, cruise_mm_s: 350, least_width_mm: 6, "
+                                "least_gap_mm: 5.4, largest_entry_deg: 15, too_fast: slow, rest: "
+                                "near_edge}",
+                                0, 0, seed);
+        ck_assert_double_gt(value(leg, "truth", "overshoot_mm"), 25);
+        ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 1.5);
+    }
+    g_string_free(lines, TRUE);
+}
+END_TEST
+
 // The fourth is missing; and something as wide as a line lies where none is due.
 START_TEST(uneven_lines_keep_their_numbers) {
     static const double uneven_mm[] = {340, 420, 640, 950, 1060};
@@ -398,6 +420,7 @@ static void finish(void) {
 
 int main(void) {
     const TTest *const tests[] = {uneven_lines_keep_their_numbers,
+                                  it_comes_back_over_the_next_line_to_the_last,
                                   it_rests_on_the_line_that_was_asked_for,
                                   each_line_is_measured,
                                   without_a_number_it_counts_all_that_come,

@@ -66,7 +66,7 @@ START_TEST(core_builds_with_one_sensor_and_with_many) {
         "-DCMO_LAST_LINE=0",  "-DCMO_SURFACES_MAX=0"};
     put_program();
     for (size_t i = 0; i < G_N_ELEMENTS(options); i++) {
-        char *line = g_strdup_printf("sh -c 'cc -std=c11 -O1 -Wall -Wextra -Wpedantic -Werror %s "
+        char *line = g_strdup_printf("sh -c 'cc -std=c11 -O0 -Wall -Wextra -Wpedantic -Werror %s "
                                      "-I%s/include %s/core/*/*.c %s/f.c -o %s/f -lm && %s/f'",
                                      options[i], SOURCE_DIR, SOURCE_DIR, folder, folder, folder);
         ck_assert_msg(call(line) == 0, "%s", err);
@@ -87,8 +87,9 @@ START_TEST(a_firmware_built_with_other_options_than_the_library_does_not_link) {
         {"-DCMO_TWO_SIDED=0", "_sliding1_sided0_last1_deep2_rules8_counted16_surfaces8'"},
     };
     // The library once, as it is.
-    char *library = g_strdup_printf("sh -c 'cd %s && cc -std=c11 -I%s/include -c %s/core/*/*.c'",
-                                    folder, SOURCE_DIR, SOURCE_DIR);
+    char *library =
+        g_strdup_printf("sh -c 'cd %s && cc -std=c11 -O0 -I%s/include -c %s/core/*/*.c'", folder,
+                        SOURCE_DIR, SOURCE_DIR);
     ck_assert_msg(call(library) == 0, "%s", err);
     g_free(library);
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
