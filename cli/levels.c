@@ -157,7 +157,7 @@ static void print_share(double share) {
     if (share < LEAST_SHARE) {
         printf("%10s", "-");
     } else {
-        printf("%9.*f%%", share < 0.0995 ? 2 : 1, 100.0 * share);
+        printf("%9.2f%%", 100.0 * share);
     }
 }
 

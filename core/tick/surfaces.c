@@ -161,17 +161,20 @@ static void follow_run(cmo_surface_track *track, uint8_t told, const cmo_light_p
     }
 }
 
-// Where readings of the next surface begin, its edge is about half a spot behind: what is left of
-// the spot is lost in the spread.
+// Where readings of the next surface begin, its edge is about half a spot behind, and where those
+// of none do, about half a spot ahead: what is left of the spot is lost in the spread.
 #define HALF_A_SPOT 0.45F
 
-static cmo_crossing edge_before(const cmo_surface_track *track, float spot_mm, bool entering) {
+static cmo_crossing edge_by_run(const cmo_surface_track *track, float spot_mm, bool entering) {
     float way = track->first.way_mm - track->before.way_mm;
-    float back = fabsf(way) > 1e-3F ? HALF_A_SPOT * spot_mm / fabsf(way) : 0.0F;
+    float on = fabsf(way) > 1e-3F ? HALF_A_SPOT * spot_mm / fabsf(way) : 0.0F;
+    // They have begun somewhere since the look before.
+    on = (track->told != 0 ? -on : on) - 0.5F;
     float time_us = fminf((float)(track->first.time_us - track->before.time_us), 1e8F);
+    float when = fmaxf(-4.0F, fminf(on, 4.0F)) * time_us;
     return (cmo_crossing){
-        .time_us = track->first.time_us - (uint32_t)(fminf(back, 4.0F) * time_us),
-        .way_mm = track->first.way_mm - back * way,
+        .time_us = track->first.time_us + (uint32_t)(int32_t)when,
+        .way_mm = track->first.way_mm + on * way,
         .entering = entering,
     };
 }
@@ -200,15 +203,21 @@ static void begin_edge(cmo_robot *robot, uint8_t sensor) {
     }
 }
 
+// A response that bends takes mixtures aside by up to this share of the way between both.
+#define ASIDE_SHARE 0.1F
+
 // How much of the spot the target covers: where the reading lies between both, and 0 is beside it.
-static float signal_of(const cmo_robot *robot, uint8_t sensor, const float *reading) {
+// False: it lies off that line, as no mixture of both does.
+static bool find_signal(const cmo_robot *robot, uint8_t sensor, const float *reading,
+                        float *signal) {
     const cmo_light *light = &robot->light[sensor];
     const cmo_surface_track *track = &light->surface;
     model to, from;
     if (track->beside == 0 ||
         !model_of(robot->surfaces, track->target, sensor, &light->levels, &to) ||
         !model_of(robot->surfaces, track->beside, sensor, &light->levels, &from)) {
-        return track->under == track->target ? 1.0F : 0.0F;
+        *signal = track->under == track->target ? 1.0F : 0.0F;
+        return true;
     }
     float way[CMO_COLOURS] = {0.0F};
     float gone[CMO_COLOURS] = {0.0F};
@@ -217,7 +226,10 @@ static float signal_of(const cmo_robot *robot, uint8_t sensor, const float *read
         gone[i] = reading[i] / track->brightness - from.mean[i];
     }
     float square = dot(way, way, to.channels);
-    return square > 0.0F ? dot(gone, way, to.channels) / square : 0.0F;
+    *signal = square > 0.0F ? dot(gone, way, to.channels) / square : 0.0F;
+    float aside = dot(gone, gone, to.channels) - *signal * *signal * square;
+    float most = CMO_SURFACE_REACH * fmaxf(to.spread, from.spread) + ASIDE_SHARE * sqrtf(square);
+    return aside <= most * most;
 }
 
 // Another surface has lasted.
@@ -228,7 +240,7 @@ static bool settle(cmo_robot *robot, uint8_t sensor, cmo_crossing *crossing) {
     bool is_target = track->under == track->target;
     bool crosses = is_target != track->on;
     if (crosses) {
-        *crossing = edge_before(track, spot_mm, is_target);
+        *crossing = edge_by_run(track, spot_mm, is_target);
         // The edge that was seen is nearer to the truth, if it is that of this surface.
         if (is_target && track->pending && fabsf(track->into.way_mm - crossing->way_mm) < spot_mm) {
             *crossing = track->into;
@@ -253,6 +265,16 @@ static bool settle(cmo_robot *robot, uint8_t sensor, cmo_crossing *crossing) {
 // like it for less. That it is like none counts only after more than an edge takes.
 #define LASTS_SPOTS 0.7F
 #define NONE_SPOTS  1.5F
+
+// What has yet to show that it is the target: an edge by which it was come in, and not one that a
+// single look has made since.
+static void keep_into(cmo_surface_track *track, const cmo_crossing *met, float near_mm) {
+    bool again = track->pending && fabsf(met->way_mm - track->into.way_mm) < near_mm;
+    if (!again) {
+        track->into = *met;
+        track->pending = true;
+    }
+}
 
 static bool look(cmo_robot *robot, uint8_t sensor, const cmo_light_point *point,
                  cmo_crossing *crossing) {
@@ -280,21 +302,21 @@ static bool look(cmo_robot *robot, uint8_t sensor, const cmo_light_point *point,
     if (track->target == 0 || !light->watching) {
         return false;
     }
-    track->signal = signal_of(robot, sensor, reading);
+    // What no mixture of both reads as is noise, or a third surface, and no part of their edge.
+    bool mixes = find_signal(robot, sensor, reading, &track->signal);
     cmo_light_point seen = {point->time_us, point->way_mm, track->signal};
+    light->edge.behind = light->edge.inside ? 1.0F : 0.0F; // which is where it has come from
     cmo_crossing met;
-    bool crossed = cmo_edge_look(&light->edge, seen, &met);
+    bool crossed = mixes && cmo_edge_look(&light->edge, seen, &met);
+    bool unsure = !track->sure && !track->on;
+    if (unsure && crossed && met.entering) {
+        keep_into(track, &met, CMI_SURFACE_SPOTS * cmi_surface_spot_mm(robot, sensor));
+    }
     bool done = another && settle(robot, sensor, crossing);
-    if (done || !crossed) {
+    if (done || !crossed || unsure) {
         return done;
     }
-    if (met.entering && !track->sure) { // it has yet to show that it is the target
-        track->into = met;
-        track->pending = true;
-        return false;
-    }
     bool counts = met.entering != track->on;
-    track->pending = false;
     track->on = met.entering;
     *crossing = met;
     return counts;
