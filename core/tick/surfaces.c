@@ -248,7 +248,7 @@ static bool settle(cmo_robot *robot, uint8_t sensor, cmo_crossing *crossing) {
         track->on = is_target;
     }
     track->pending = false;
-    track->sure = is_target && track->beside != 0;
+    track->sure = is_target;
     if (!is_target && track->under != 0 && track->under != track->beside) {
         track->beside = track->under;
         begin_edge(robot, sensor);
@@ -316,10 +316,9 @@ static bool look(cmo_robot *robot, uint8_t sensor, const cmo_light_point *point,
     if (done || !crossed || unsure) {
         return done;
     }
-    bool counts = met.entering != track->on;
     track->on = met.entering;
     *crossing = met;
-    return counts;
+    return true;
 }
 
 static void watch(cmo_robot *robot, uint8_t sensor, uint8_t surface) {
