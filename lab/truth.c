@@ -48,28 +48,42 @@ bool labi_watches(cmo_sensors which, unsigned sensor) {
            (which == CMO_SENSOR_LEFT ? sensor == 0 : sensor == 1);
 }
 
-// As far behind an edge as nothing of it is in a spot any more, on the paint.
-#define BEHIND_MM 8.0
+// What lies behind an edge is looked at in such steps, as far as the mark reaches, or so far: worn
+// paint is missing here and there.
+#define STEP_MM 1.5
+#define FAR_MM  45.0
+
+// Whether it is, at one place, what is looked for.
+static bool is_of(const lab_route *route, const cmo_sim *sim, unsigned sensor, double x_mm,
+                  double y_mm, double before, cmo_tone tone, uint8_t surface) {
+    if (surface != 0) {
+        return labi_is_surface(route, sim, sensor, x_mm, y_mm, surface);
+    }
+    double light = cmo_sim_mat_light(route->mat, x_mm, y_mm, 1.0);
+    return tone == CMO_TONE_DARK ? light < before : light > before;
+}
 
 bool labi_has_tone(const lab_route *route, const cmo_sim *sim, const cmo_sim_crossing *crossing,
                    double nx, double ny, cmo_tone tone, uint8_t surface) {
     const cmo_sim_mat *mat = route->mat;
-    if (surface != 0) {
-        return crossing->mark != CMO_SIM_VOID &&
-               labi_is_surface(route, sim, crossing->sensor, crossing->x_mm + BEHIND_MM * nx,
-                               crossing->y_mm + BEHIND_MM * ny, surface);
-    }
-    if (tone == CMO_TONE_VOID) {
-        return crossing->mark == CMO_SIM_VOID;
-    }
-    if (crossing->mark == CMO_SIM_VOID) {
-        return false;
+    if (crossing->mark == CMO_SIM_VOID || tone == CMO_TONE_VOID) {
+        return surface == 0 && crossing->mark == CMO_SIM_VOID && tone == CMO_TONE_VOID;
     }
     double before =
         cmo_sim_mat_light(mat, crossing->x_mm - 3.0 * nx, crossing->y_mm - 3.0 * ny, 1.0);
-    double after =
-        cmo_sim_mat_light(mat, crossing->x_mm + 3.0 * nx, crossing->y_mm + 3.0 * ny, 1.0);
-    return tone == CMO_TONE_DARK ? after < before : after > before;
+    // A surface is one where the whole spot lies on it.
+    double spot = surface != 0 ? route->robot->plant.sensor[crossing->sensor].spot_mm : 0.0;
+    double clear = 0.75 * spot;
+    bool found = false;
+    for (double on = fmax(clear, 2.0 * STEP_MM); on < FAR_MM && !found; on += STEP_MM) {
+        double x = crossing->x_mm + on * nx;
+        double y = crossing->y_mm + on * ny;
+        if (!(cmo_sim_mat_inside(mat, x + clear * nx, y + clear * ny) & 1U << crossing->mark)) {
+            break;
+        }
+        found = is_of(route, sim, crossing->sensor, x, y, before, tone, surface);
+    }
+    return found;
 }
 
 static lab_target find_target(const lab_route *route, const span *s, const cmo_line_parameters *p) {

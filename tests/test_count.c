@@ -285,6 +285,23 @@ static off pose_off(const char *leg, unsigned trials) {
 
 #define AT_FIRST ", rest: near_edge, place: {x_mm: 340, y_mm: 400}"
 
+// Under the first sensor to come to it, the second line has no paint at its near edge, and the
+// fourth none but there: lines they are all the same, also in truth.
+START_TEST(a_line_without_its_near_edge_is_truly_one) {
+    write_mat(even_mm, 6,
+              "<rect x='439' width='8' y='300' height='70' fill='#c9d2c6'/>"
+              "<rect x='646' width='19' y='300' height='70' fill='#c9d2c6'/>");
+    for (unsigned seed = 1; seed <= 3; seed++) {
+        JsonObject *leg = drive(COUNT(", number: 5, rest: near_edge, largest_entry_deg: 20"
+                                      ", least_gap_mm: 22, spacing_mm: 100"),
+                                3, 0, seed);
+        ck_assert_double_eq(value(leg, "truth", "lines_seen"), 5);
+        ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
+        ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "done");
+    }
+}
+END_TEST
+
 // It brakes over the fifth onto the sixth, and comes back to the fifth.
 START_TEST(it_comes_back_over_the_next_line_to_the_last) {
     GString *lines = g_string_new(NULL);
@@ -421,6 +438,7 @@ static void finish(void) {
 int main(void) {
     const TTest *const tests[] = {uneven_lines_keep_their_numbers,
                                   it_comes_back_over_the_next_line_to_the_last,
+                                  a_line_without_its_near_edge_is_truly_one,
                                   it_rests_on_the_line_that_was_asked_for,
                                   each_line_is_measured,
                                   without_a_number_it_counts_all_that_come,

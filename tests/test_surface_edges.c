@@ -26,7 +26,8 @@ typedef struct piece {
 typedef struct event {
     double way_mm;
     bool entering;
-    int look; // after which it was told
+    int look;  // after which it was told
+    double ms; // when it was crossed
 } event;
 
 typedef struct pass {
@@ -111,7 +112,8 @@ static void look(pass *p, double way_mm) {
     const cmo_light *light = &p->robot.light[0];
     for (uint8_t i = 0; i < light->crossings && p->events < EVENTS; i++) {
         p->event[p->events++] =
-            (event){(double)light->crossing[i].way_mm, light->crossing[i].entering, p->looks};
+            (event){(double)light->crossing[i].way_mm, light->crossing[i].entering, p->looks,
+                    light->crossing[i].time_us / 1000.0};
     }
 }
 
@@ -131,7 +133,7 @@ static void go(pass *p, double from_mm, double to_mm, double step_mm) {
 
 // Where the surface beside is not known, an edge lies by where readings begin to be of the next
 // one, which is between two looks.
-#define BY_RUN(step) (0.6 + 0.5 * (step))
+#define BY_RUN(step) (0.8 + 0.5 * (step))
 
 static const piece red_line[] = {{0, DECK}, {100, RED}, {130, DECK}, {0, 0}};
 
@@ -258,6 +260,22 @@ START_TEST(an_edge_that_is_known_tells_at_once) {
 }
 END_TEST
 
+START_TEST(an_edge_that_is_met_again_has_its_own_time) {
+    for (double step = 0.5; step < 3.0; step += 0.6) {
+        pass p;
+        begin(&p, red_line, RED);
+        go(&p, 0, 115, step);
+        go(&p, 115, 80, step); // the deck lasts
+        double turned = p.paper.clock_us / 1000.0;
+        go(&p, 80, 115, step);
+        ASSERT_EVENT(&p, 0, 100, true, 0.3);
+        ck_assert_double_eq_tol(p.event[0].ms, 10.0 * (100.0 / step + 1.0), 6.0);
+        ASSERT_EVENT(&p, 2, 100, true, 0.3);
+        ck_assert_double_eq_tol(p.event[2].ms - turned, 10.0 * (20.0 / step + 1.0), 6.0);
+    }
+}
+END_TEST
+
 START_TEST(it_knows_what_it_stands_on_from_the_start) {
     pass p;
     begin(&p, red_line, RED);
@@ -283,6 +301,7 @@ int main(void) {
                                   surfaces_that_meet_have_an_edge_between_them,
                                   from_a_floor_that_nobody_has_taught_it_is_met_all_the_same,
                                   an_edge_that_is_known_tells_at_once,
+                                  an_edge_that_is_met_again_has_its_own_time,
                                   it_knows_what_it_stands_on_from_the_start,
                                   NULL};
     return run_suite("surface_edges", tests);

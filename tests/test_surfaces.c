@@ -60,6 +60,9 @@ START_TEST(a_reading_is_told_to_be_the_likeliest_or_none) {
     cmo_surfaces_weigh(&s, 0, false, &levels);
     float narrow = cmo_reflectance(&levels, 250);
     ck_assert_uint_eq(cmo_surface_of(&s, 0, &levels, &narrow, NULL), 2);
+    float beside =
+        cmo_reflectance(&levels, 262); // nearer to the wide one's mean, and likelier here
+    ck_assert_uint_eq(cmo_surface_of(&s, 0, &levels, &beside, NULL), 2);
     ck_assert_float_lt(cmo_surfaces_apart(&s, 2, 4, 0, &levels), 8.0F);
     ck_assert_float_gt(cmo_surfaces_apart(&s, 1, 2, 0, &levels), 8.0F);
     ck_assert_float_eq(cmo_surfaces_apart(&s, 1, 5, 0, &levels), 0.0F);
