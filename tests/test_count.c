@@ -294,7 +294,7 @@ START_TEST(a_line_without_its_near_edge_is_truly_one) {
     for (unsigned seed = 1; seed <= 3; seed++) {
         JsonObject *leg = drive(COUNT(", number: 5, rest: near_edge, largest_entry_deg: 20"
                                       ", least_gap_mm: 22, spacing_mm: 100"),
-                                3, 0, seed);
+                                -3, 0, seed);
         ck_assert_double_eq(value(leg, "truth", "lines_seen"), 5);
         ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
         ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "done");
