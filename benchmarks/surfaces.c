@@ -15,7 +15,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#define FLOORS   48U
+#define FLOORS   24U
 #define STRIPES  9U
 #define FIRST_MM 320.0
 #define WIDE_MM  1600.0
@@ -72,7 +72,7 @@ static void lay(floor_of *f, unsigned number, bool colour) {
     }
     g_string_append(svg, "</svg>");
     GError *error = NULL;
-    cmo_sim_mat_options options = {.px_per_mm = 4.0, .colour = true};
+    cmo_sim_mat_options options = {.colour = true};
     f->mat = cmo_sim_mat_from_bytes("floor", svg->str, svg->len, &options, &error);
     if (f->mat == NULL) {
         fprintf(stderr, "%s\n", error->message);

@@ -255,6 +255,9 @@ bool labi_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {
         return labi_yaml_wrong(reader, drive, "drive.lifetime_ms",
                                "must be at least two ticks, %.10g ms", least_ms);
     }
+    if (!labi_surfaces_check(reader, place_of(reader, "surfaces"), &staged->known)) {
+        return false;
+    }
     const staged_light *sides[2] = {&staged->lights.left, &staged->lights.right};
     static const char *const names[2] = {"lights.left", "lights.right"};
     const yaml_node_t *lights = place_of(reader, "lights");

@@ -40,6 +40,8 @@ const lab_section labi_surface_section = {
 
 // -------------------------------------------------------------------------------------- finish --
 
+#define NAMES_ARE "'%s' is no name; small letters, digits and _ would do, no digit first"
+
 static uint16_t or_zero(double value) {
     return isnan(value) ? 0 : (uint16_t)value;
 }
@@ -50,6 +52,25 @@ static void finish_shade(cmo_shade *shade, const staged_shade *from) {
                              {or_zero(from->red), or_zero(from->green), or_zero(from->blue)},
                              or_zero(from->spread)};
     }
+}
+
+bool labi_surfaces_check(const yaml_reader *reader, const yaml_node_t *node,
+                         const staged_surfaces *from) {
+    bool good = true;
+    for (unsigned i = 0; i < from->count && good; i++) {
+        const char *name = from->surface[i].name;
+        char *field = g_strdup_printf("surfaces[%u].name", i + 1);
+        if (!labi_is_name(name)) {
+            good = labi_yaml_wrong(reader, node, field, NAMES_ARE, name);
+        }
+        for (unsigned n = 0; n < i && good; n++) {
+            if (strcmp(name, from->surface[n].name) == 0) {
+                good = labi_yaml_wrong(reader, node, field, "there is one called %s already", name);
+            }
+        }
+        g_free(field);
+    }
+    return good;
 }
 
 void labi_surfaces_finish(lab_robot *robot, const staged_surfaces *from) {
@@ -96,6 +117,9 @@ static bool add_taught(lab_route *route, GError **error) {
         if (leg->routine != CMO_ROUTINE_TAKE_SURFACE || name == NULL ||
             lab_surface_number(route, name) != 0) {
             continue;
+        }
+        if (!labi_is_name(name)) {
+            return wrong(route, leg->line, error, NAMES_ARE, name);
         }
         if (route->surfaces == CMO_SURFACES_MAX) {
             char most[16];

@@ -4,6 +4,7 @@
 #define LAB_SURFACES_H
 
 #include "sections.h"
+#include "yaml_reader.h"
 
 #include <cammino_lab/files.h>
 
@@ -23,6 +24,10 @@ typedef struct staged_surfaces {
 } staged_surfaces;
 
 extern const lab_section labi_surface_section, labi_shade_section;
+
+// Whether names are such that legs can use, each once. False, and the error.
+bool labi_surfaces_check(const yaml_reader *reader, const yaml_node_t *node,
+                         const staged_surfaces *from);
 
 // What the robot knows; names are copied.
 void labi_surfaces_finish(lab_robot *robot, const staged_surfaces *from);

@@ -445,6 +445,24 @@ START_TEST(a_name_that_is_none_is_told_where_it_stands) {
     drive("mozzo.yaml", "  - advance: {distance_mm: 50}\n    ends: {lines: 1, surface: red}", 0, 2,
           1, 1);
     ck_assert_ptr_nonnull(strstr(err, "none called red; teach it"));
+    drive("mozzo.yaml", "  - take_surface: {surface: Red one}", 0, 2, 1, 1);
+    ck_assert_ptr_nonnull(strstr(err, "r.yaml:5: surface: 'Red one' is no name"));
+    char *twice = in_folder("twice.yaml");
+    char *robot;
+    ck_assert(g_file_get_contents(SOURCE_DIR "/data/ferry/mozzo-colour.yaml", &robot, NULL, NULL));
+    for (int i = 0; i < 2; i++) {
+        char **parts = g_strsplit(robot, "name: yellow", 2);
+        char *text = g_strjoinv(i == 0 ? "name: red" : "name: 2nd", parts);
+        ck_assert(g_file_set_contents(twice, text, -1, NULL));
+        drive("twice.yaml", "  - advance: {distance_mm: 50}", 0, 2, 1, 1);
+        ck_assert_ptr_nonnull(strstr(err, i == 0 ? "surfaces[3].name: there is one called red"
+                                                 : "surfaces[3].name: '2nd' is no name"));
+        g_free(text);
+        g_strfreev(parts);
+    }
+    g_unlink(twice);
+    g_free(twice);
+    g_free(robot);
     GString *legs = g_string_new(NULL);
     for (int i = 0; i <= CMO_SURFACES_MAX; i++) {
         g_string_append_printf(legs, "  - take_surface: {surface: s%d}\n", i);
