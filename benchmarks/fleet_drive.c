@@ -39,8 +39,7 @@ void fleet_measure_drives(population *c, const cmo_sim_mat *mat) {
     population_work(c, apply, mat, results);
 }
 
-// ----------------------------------------------------------------------------------------- truth
-// --
+// ---------------------------------------------------------------------------------------- truth --
 
 #define FINE_MM 0.01 // a perfect encoder's step
 

@@ -103,8 +103,7 @@ START_TEST(results_are_what_the_commands_print) {
 }
 END_TEST
 
-// ----------------------------------------------------------------------- the tour and the README
-// --
+// ---------------------------------------------------------------------- the tour and the README --
 
 #define BUILT "build/release/cli/cammino "
 

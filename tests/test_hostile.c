@@ -119,8 +119,7 @@ START_TEST(a_name_that_begins_with_a_dash_can_be_given) {
 }
 END_TEST
 
-// ----------------------------------------------------------------------- full disks, closed pipes
-// --
+// --------------------------------------------------------------------- full disks, closed pipes --
 
 START_TEST(an_output_that_cannot_be_written_is_no_success) {
     static const char *const lines[] = {

@@ -96,8 +96,7 @@ START_TEST(a_band_that_is_none_is_refused) {
 }
 END_TEST
 
-// ---------------------------------------------------------------------------- light that changes
-// --
+// --------------------------------------------------------------------------- light that changes --
 
 // To and fro over the line, six times, while a lamp comes up; the levels are those of the start.
 static bench_robot drive_into_daylight(float drift_most, double change) {
@@ -189,8 +188,7 @@ START_TEST(a_moving_shadow_comes_and_goes) {
 }
 END_TEST
 
-// ------------------------------------------------------------------------------- failing sensors
-// --
+// ------------------------------------------------------------------------------ failing sensors --
 
 static void expect_fault(void (*use)(cmo_sim_faults *), cmo_outcome expected, double within_mm) {
     cmo_sim_mat *mat = make_floor(&one_line);

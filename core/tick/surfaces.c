@@ -91,8 +91,7 @@ uint8_t cmo_surface_of(const cmo_surfaces *surfaces, uint8_t sensor, const cmo_l
     return its_off <= CMO_SURFACE_REACH * CMO_SURFACE_REACH ? found : 0;
 }
 
-// ------------------------------------------------------------------------------------- the table
-// --
+// ------------------------------------------------------------------------------------ the table --
 
 float cmo_surfaces_apart(const cmo_surfaces *surfaces, uint8_t one, uint8_t other, uint8_t sensor,
                          const cmo_levels *levels) {
@@ -129,8 +128,7 @@ void cmo_surfaces_weigh(cmo_surfaces *surfaces, uint8_t sensor, bool colour,
     }
 }
 
-// ------------------------------------------------------------------------- what it has lasted for
-// --
+// --------------------------------------------------------------------------- what it lasted for --
 
 static void begin_run(cmo_surface_track *track, uint8_t told, const cmo_light_point *before,
                       const cmo_light_point *first, uint8_t looks) {
