@@ -1,6 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "arenas.h"
-#include "kinds.h"
 
 #include <stdio.h>
 #include <stdlib.h>

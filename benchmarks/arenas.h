@@ -3,6 +3,8 @@
 #ifndef ARENAS_H
 #define ARENAS_H
 
+#include "kinds.h"
+
 #include <cammino_lab/series.h>
 
 typedef struct arena {
@@ -15,11 +17,6 @@ typedef struct arena {
 
 #define ARENAS 8
 extern const arena arenas[ARENAS];
-
-typedef struct robot_kind {
-    const char *name;
-    void (*make)(lab_robot *robot);
-} robot_kind;
 
 #define ROBOTS 6
 extern const robot_kind robot_kinds[ROBOTS];

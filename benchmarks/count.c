@@ -223,8 +223,7 @@ static void run_all(const population *c, const count_trial *given, unsigned runs
     fflush(stdout);
 }
 
-// ------------------------------------------------------------------------- where it believes to be
-// --
+// ---------------------------------------------------------------------- where it believes to be --
 
 enum { TENTH, FIRST, ODOMETRY, HEADING, PLACED_VALUES };
 
@@ -301,42 +300,22 @@ static void place_all(const population *c, const count_trial *given, unsigned ru
     fflush(stdout);
 }
 
-// ------------------------------------------------------------------------------------- the robots
-// --
+// ----------------------------------------------------------------------------------- the robots --
 
 typedef void (*runs_of)(const population *c, const count_trial *given, unsigned runs,
                         const char *name);
 
-static const struct {
-    const char *name;
-    void (*make)(lab_robot *robot);
-} kinds[] = {{"the demo robot", NULL},
-             {"fast sensors: 3 ms, tick 2 ms", make_fast_sensors},
-             {"slow sensors: 25 ms, tick 20 ms", make_slow_sensors},
-             {"coarse encoders: 2 mm a step", make_coarse_encoders},
-             {"heavy, poor grip of 2 m/s2", make_heavy},
-             {"duty-only motors", make_duty_only},
-             {"no encoders", make_without_encoders}};
-
 // On the demo robot, a fifth of the runs on each of the other kinds, and on the fleet.
 static void on_all(const population *fleet, const count_trial *t, unsigned runs, runs_of run) {
-    for (size_t k = 0; k < G_N_ELEMENTS(kinds); k++) {
-        GError *error = NULL;
-        lab_robot *robot = lab_robot_load(SOURCE_DIR "/data/ferry/mozzo.yaml", &error);
-        if (robot == NULL) {
-            fprintf(stderr, "%s\n", error->message);
-            exit(2);
-        }
-        if (kinds[k].make != NULL) {
-            kinds[k].make(robot);
-        }
+    for (size_t k = 0; k < USUAL_KINDS; k++) {
+        lab_robot *robot = robot_of_kind(&usual_kinds[k]);
         population *c = g_new0(population, 1);
         unsigned most = k == 0 ? runs : (runs + 4) / 5;
         c->n = MIN(most, POPULATION_MOST);
         for (unsigned i = 0; i < c->n; i++) {
             c->robot[i] = robot;
         }
-        run(c, t, most, kinds[k].name);
+        run(c, t, most, usual_kinds[k].name);
         g_free(c);
         lab_robot_free(robot);
     }

@@ -1,6 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "kinds.h"
 
+#include <stdio.h>
+#include <stdlib.h>
+
 void set_sensors(lab_robot *robot, double interval_ms, double delay_ms, double tick_ms) {
     robot->description.tick_us = (uint32_t)(1000.0 * tick_ms);
     for (int i = 0; i < 2; i++) {
@@ -45,4 +48,29 @@ void make_coarse_encoders(lab_robot *robot) {
 
 void make_without_encoders(lab_robot *robot) {
     robot->traits &= (uint16_t)~CMO_TRAIT_ENCODERS;
+}
+
+static void leave_it(lab_robot *robot) {
+    (void)robot;
+}
+
+const robot_kind usual_kinds[USUAL_KINDS] = {
+    {"the demo robot", leave_it},
+    {"fast sensors: 3 ms, tick 2 ms", make_fast_sensors},
+    {"slow sensors: 25 ms, tick 20 ms", make_slow_sensors},
+    {"coarse encoders: 2 mm a step", make_coarse_encoders},
+    {"no encoders", make_without_encoders},
+    {"heavy, poor grip of 2 m/s2", make_heavy},
+    {"duty-only motors", make_duty_only},
+};
+
+lab_robot *robot_of_kind(const robot_kind *kind) {
+    GError *error = NULL;
+    lab_robot *robot = lab_robot_load(SOURCE_DIR "/data/ferry/mozzo.yaml", &error);
+    if (robot == NULL) {
+        fprintf(stderr, "%s\n", error->message);
+        exit(2);
+    }
+    kind->make(robot);
+    return robot;
 }

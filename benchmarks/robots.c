@@ -27,31 +27,22 @@ static void narrow(lab_robot *robot) {
     set_size(robot, 80.0, 20.0);
 }
 
-static void demo(lab_robot *robot) {
-    (void)robot;
-}
+static const robot_kind sizes[] = {{"wide: track 200, spots 170 apart", wide},
+                                   {"narrow: track 80, spots 40 apart", narrow}};
 
-static const struct {
-    const char *name;
-    void (*make)(lab_robot *robot);
-} kinds[] = {{"the demo robot", demo},
-             {"fast sensors: 3 ms, tick 2 ms", make_fast_sensors},
-             {"slow sensors: 25 ms, tick 20 ms", make_slow_sensors},
-             {"coarse encoders: 2 mm a step", make_coarse_encoders},
-             {"wide: track 200, spots 170 apart", wide},
-             {"narrow: track 80, spots 40 apart", narrow},
-             {"heavy, poor grip of 2 m/s2", make_heavy},
-             {"duty-only motors", make_duty_only},
-             {"no encoders", make_without_encoders}};
+static bool compare_kind(const robot_kind *kind, int runs) {
+    return compare(kind->name, robot_of_kind(kind), runs);
+}
 
 int main(int count, char **arguments) {
     int runs = count > 1 ? CLAMP(atoi(arguments[1]), 10, COMPARE_MOST) : 200;
     compare_head(runs);
     bool good = true;
-    for (size_t i = 0; i < G_N_ELEMENTS(kinds); i++) {
-        lab_robot *robot = compare_robot("mozzo.yaml");
-        kinds[i].make(robot);
-        good = compare(kinds[i].name, robot, runs) && good;
+    for (size_t i = 0; i < USUAL_KINDS; i++) {
+        good = compare_kind(&usual_kinds[i], runs) && good;
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(sizes); i++) {
+        good = compare_kind(&sizes[i], runs) && good;
     }
     printf("%s\n",
            good ? "nowhere worse than common practice" : "somewhere worse than common practice");

@@ -400,15 +400,6 @@ static void predict(lab_robot *robot) {
     }
 }
 
-static const struct {
-    const char *name;
-    void (*make)(lab_robot *robot);
-} kinds[] = {{"the demo robot", NULL},
-             {"fast sensors: 3 ms, tick 2 ms", make_fast_sensors},
-             {"slow sensors: 25 ms, tick 20 ms", make_slow_sensors},
-             {"coarse encoders: 2 mm a step", make_coarse_encoders},
-             {"no encoders", make_without_encoders}};
-
 int main(int arguments, char **argument) {
     unsigned passes = arguments > 1 ? (unsigned)CLAMP(atoi(argument[1]), 100, 1000000) : 10000U;
     for (int colour = 1; colour >= 0; colour--) {
@@ -422,26 +413,18 @@ int main(int arguments, char **argument) {
                       : "By reflectance alone, light off by "
                         "up to 2 %",
                "", "passes", "wrong", "missed", "% wrong", "untaught", "taken", "prints", "taken");
-        for (size_t k = 0; k < G_N_ELEMENTS(kinds); k++) {
-            GError *error = NULL;
-            lab_robot *robot = lab_robot_load(SOURCE_DIR "/data/ferry/mozzo.yaml", &error);
-            if (robot == NULL) {
-                fprintf(stderr, "%s\n", error->message);
-                return 2;
-            }
+        for (size_t k = 0; k < LIGHT_KINDS; k++) {
+            lab_robot *robot = robot_of_kind(&usual_kinds[k]);
             for (unsigned i = 0; i < 2; i++) {
                 robot->description.light[i].colour = colour;
                 robot->plant.sensor[i].colour = colour;
-            }
-            if (kinds[k].make != NULL) {
-                kinds[k].make(robot);
             }
             work w = {.floors = floors,
                       .sheet = sheet,
                       .robot = robot,
                       .colour = colour,
                       .light = colour ? 0.2 : 0.02};
-            run_all(&w, k == 0 ? passes : passes / 4, kinds[k].name);
+            run_all(&w, k == 0 ? passes : passes / 4, usual_kinds[k].name);
             if (k == 0 && !colour) {
                 predict(robot);
                 printf("\n");

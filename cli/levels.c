@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli.h"
 
+#include "levels_told.h"
+
 #include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
@@ -26,8 +28,7 @@ static const GOptionEntry options[] = {
      NULL},
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture,
      "Draw how often each reading came, with levels and threshold; with --surfaces, of sensors "
-     "that "
-     "see colour, which colours came, and how far each surface reaches (.png or .svg)",
+     "that see colour, which colours came, and how far each surface reaches (.png or .svg)",
      "FILE"},
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot, and which noise (default 1)", "N"},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the levels as one JSON document", NULL},
@@ -148,67 +149,6 @@ static void print_margins(const findings *f) {
     }
 }
 
-// Of 20,000 readings: less than this is none, for all that is known.
-#define LEAST_SHARE (0.5 / LAB_TOLD_READINGS)
-// From here on two surfaces are said not to be told apart.
-#define ALIKE_SHARE 0.001
-
-static void print_share(double share) {
-    if (share < LEAST_SHARE) {
-        printf("%10s", "-");
-    } else {
-        printf("%9.2f%%", 100.0 * share);
-    }
-}
-
-// What readings of each surface are told to be, a row each.
-static void print_told(const findings *f) {
-    bool colour = false;
-    for (unsigned n = 0; n < f->lights; n++) {
-        const lab_told *told = &f->told[n];
-        colour = colour || f->robot->description.light[n].colour;
-        printf("\n%-6s%-15s", cli_side(n), "told to be");
-        for (unsigned i = 0; i < told->surfaces; i++) {
-            printf(" %9.9s", told->name[i]);
-        }
-        printf(" %9s\n", "none");
-        for (unsigned i = 0; i < told->surfaces; i++) {
-            printf("      %-15.15s", told->name[i]);
-            for (unsigned k = 0; k < told->surfaces; k++) {
-                print_share(told->share[i][k + 1]);
-            }
-            print_share(told->share[i][0]);
-            printf("\n");
-        }
-    }
-    printf("\n");
-    cli_line("single readings, by %s, with light that changes them by up to %.0f %%; - is none of "
-             "20,000",
-             colour ? "colour" : "reflectance alone", 100.0 * change);
-}
-
-// Those that a sensor cannot tell apart. False: there are some.
-static bool print_alike(const findings *f) {
-    bool good = true;
-    for (unsigned n = 0; n < f->lights; n++) {
-        const lab_told *told = &f->told[n];
-        for (unsigned i = 0; i < told->surfaces; i++) {
-            for (unsigned k = i + 1; k < told->surfaces; k++) {
-                double share = fmax(told->share[i][k + 1], told->share[k][i + 1]);
-                if (share >= ALIKE_SHARE) {
-                    good = false;
-                    printf("%s: %s and %s are not told apart: %.2g %% are taken for the other\n",
-                           cli_side(n), told->name[i], told->name[k], 100.0 * share);
-                }
-            }
-        }
-    }
-    if (good) {
-        cli_line("all of them are told apart, each but for less than 0.1 %% of its readings");
-    }
-    return good;
-}
-
 // ---------------------------------------------------------------------------------------- json --
 
 static void add_number(JsonBuilder *builder, const char *name, double value) {
@@ -227,23 +167,6 @@ static void add_count(JsonBuilder *builder, const char *name, bool known, unsign
     } else {
         json_builder_add_null_value(builder);
     }
-}
-
-static void add_told(JsonBuilder *builder, const lab_told *told) {
-    json_builder_set_member_name(builder, "told");
-    json_builder_begin_object(builder);
-    for (unsigned i = 0; i < told->surfaces; i++) {
-        json_builder_set_member_name(builder, told->name[i]);
-        json_builder_begin_object(builder);
-        for (unsigned k = 0; k <= told->surfaces; k++) {
-            if (told->share[i][k] >= LEAST_SHARE) {
-                json_builder_set_member_name(builder, k == 0 ? "none" : told->name[k - 1]);
-                json_builder_add_double_value(builder, told->share[i][k]);
-            }
-        }
-        json_builder_end_object(builder);
-    }
-    json_builder_end_object(builder);
 }
 
 static void add_sensor(JsonBuilder *builder, const findings *f, unsigned i) {
@@ -273,7 +196,7 @@ static void add_sensor(JsonBuilder *builder, const findings *f, unsigned i) {
         json_builder_add_boolean_value(builder, sensor->choice.safe);
     }
     if (surfaces) {
-        add_told(builder, &f->told[i]);
+        cli_add_told(builder, &f->told[i]);
     }
     json_builder_end_object(builder);
 }
@@ -354,8 +277,8 @@ static int tell(findings *f) {
         print_table(f);
         print_margins(f);
         if (surfaces && good) {
-            print_told(f);
-            safe = print_alike(f) && safe;
+            cli_print_told(f->told, f->lights, &f->robot->description, change);
+            safe = cli_print_alike(f->told, f->lights) && safe;
         }
         if (write_file) {
             printf("\n");

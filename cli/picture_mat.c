@@ -115,18 +115,23 @@ static void draw_robot(const canvas *c, pose at, const double colour[3], look ho
     cairo_restore(cairo);
 }
 
+// The path in a colour, on any ground.
+static void stroke_on_white(cairo_t *cairo, const double colour[3], double width) {
+    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.9);
+    cairo_set_line_width(cairo, width + 2.4);
+    cairo_stroke_preserve(cairo);
+    canvas_colour(cairo, colour, 1.0);
+    cairo_set_line_width(cairo, width);
+    cairo_stroke(cairo);
+}
+
 static void draw_cross(cairo_t *cairo, double x, double y, const double colour[3]) {
     cairo_new_path(cairo);
     for (int sign = -1; sign <= 1; sign += 2) {
         cairo_move_to(cairo, x - 5.0, y - sign * 5.0);
         cairo_line_to(cairo, x + 5.0, y + sign * 5.0);
     }
-    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.9);
-    cairo_set_line_width(cairo, 4.5);
-    cairo_stroke_preserve(cairo);
-    canvas_colour(cairo, colour, 0.9);
-    cairo_set_line_width(cairo, 2.0);
-    cairo_stroke(cairo);
+    stroke_on_white(cairo, colour, 2.0);
 }
 
 // Lines that were counted, with their numbers where they were met; crossed out what was none.
@@ -185,12 +190,7 @@ static void draw_ring(const canvas *c, double x_mm, double y_mm) {
     cairo_t *cairo = c->cairo;
     cairo_new_path(cairo);
     cairo_arc(cairo, px(c, x_mm), py(c, y_mm), 6.5, 0.0, 2.0 * G_PI);
-    cairo_set_source_rgb(cairo, 1.0, 1.0, 1.0);
-    cairo_set_line_width(cairo, 4.5);
-    cairo_stroke_preserve(cairo);
-    canvas_colour(cairo, canvas_aim_colour, 1.0);
-    cairo_set_line_width(cairo, 2.2);
-    cairo_stroke(cairo);
+    stroke_on_white(cairo, canvas_aim_colour, 2.2);
 }
 
 // The edge that the leg should have ended on, and the true crossing.
@@ -207,12 +207,7 @@ static void draw_target(const canvas *c, const lab_target *target) {
     cairo_line_to(cairo, px(c, crossing->x_mm + half * target->normal_y),
                   py(c, crossing->y_mm - half * target->normal_x));
     cairo_set_line_cap(cairo, CAIRO_LINE_CAP_BUTT);
-    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.9);
-    cairo_set_line_width(cairo, 5.0);
-    cairo_stroke_preserve(cairo);
-    canvas_colour(cairo, canvas_aim_colour, 1.0);
-    cairo_set_line_width(cairo, 2.6);
-    cairo_stroke(cairo);
+    stroke_on_white(cairo, canvas_aim_colour, 2.6);
     draw_ring(c, crossing->x_mm, crossing->y_mm);
 }
 

@@ -297,7 +297,8 @@ static bool holds(const lab_robot *robot, const content *what) {
         const lab_robot *ought = what->taught;
         if (robot->surfaces.count != ought->surfaces.count ||
             strcmp(robot->surface_name[i], ought->surface_name[i]) != 0 ||
-            robot->surfaces.shade[i][0].counts != ought->surfaces.shade[i][0].counts) {
+            memcmp(robot->surfaces.shade[i], ought->surfaces.shade[i],
+                   sizeof robot->surfaces.shade[i]) != 0) {
             return false;
         }
     }

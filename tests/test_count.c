@@ -1,9 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Counting lines, with the truth beside what the robot says.
-#include "calls.h"
+#include "leg_runs.h"
 
 #include <glib/gstdio.h>
-#include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
 
@@ -23,32 +22,12 @@ static void write_mat(const double *line_mm, unsigned lines, const char *over) {
     g_string_free(svg, TRUE);
 }
 
-static JsonParser *parser;
-
-// Drives one leg from (150, 400) and gives its results.
+// Drives one leg of the demo robot.
 static JsonObject *drive(const char *leg, double heading_deg, int status, unsigned seed) {
-    char *robot = g_strdup_printf("robot: %s/data/ferry/mozzo.yaml\n", SOURCE_DIR);
-    char *text = g_strdup_printf("%smat: m.svg\nstart: {x_mm: 150, y_mm: 400, heading_deg: %g}\n"
-                                 "legs:\n  - %s\n",
-                                 robot, heading_deg, leg);
-    char *path = in_folder("r.yaml");
-    ck_assert(g_file_set_contents(path, text, -1, NULL));
-    char *line = g_strdup_printf(COMMAND " drive %s --json --seed %u", path, seed);
-    ck_assert_msg(call(line) == status, "%s: %s%s", leg, out, err);
-    g_free(line);
-    g_free(path);
-    g_free(text);
-    g_free(robot);
-    if (status == 2) {
-        return NULL;
-    }
-    ck_assert(json_parser_load_from_data(parser, out, -1, NULL));
-    JsonObject *run = json_node_get_object(json_parser_get_root(parser));
-    return json_array_get_object_element(json_object_get_array_member(run, "legs"), 0);
-}
-
-static double value(JsonObject *leg, const char *column, const char *name) {
-    return json_object_get_double_member(json_object_get_object_member(leg, column), name);
+    char *legs = g_strconcat("  - ", leg, NULL);
+    JsonObject *result = drive_legs("mozzo.yaml", legs, heading_deg, status, seed, 1);
+    g_free(legs);
+    return result;
 }
 
 static JsonArray *lines_of(JsonObject *leg) {
@@ -64,9 +43,10 @@ START_TEST(it_rests_on_the_line_that_was_asked_for) {
         for (int slant = -12; slant <= 12; slant += 12) {
             char *text = g_strdup_printf(COUNT(", number: %d, rest: near_edge"), number);
             JsonObject *leg = drive(text, slant, 0, (unsigned)number);
-            ck_assert_double_eq(value(leg, "robot", "lines_seen"), number);
-            ck_assert_double_eq(value(leg, "truth", "lines_seen"), number);
-            ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
+            ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), number);
+            ck_assert_double_eq(figure_of(leg, "truth", "lines_seen"), number);
+            ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")),
+                                slant == 0 ? 0.8 : 2.0);
             ck_assert_uint_eq(json_array_get_length(lines_of(leg)), number);
             g_free(text);
         }
@@ -77,7 +57,7 @@ END_TEST
 START_TEST(each_line_is_measured) {
     write_mat(even_mm, 8, "");
     JsonObject *leg = drive(COUNT(", number: 6, rest: far_edge"), 8, 0, 3);
-    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 2.0);
+    ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 2.0);
     JsonArray *lines = lines_of(leg);
     for (guint i = 0; i < 5; i++) {
         JsonObject *line = json_array_get_object_element(lines, i);
@@ -100,19 +80,19 @@ END_TEST
 START_TEST(without_a_number_it_counts_all_that_come) {
     write_mat(even_mm, 5, "");
     JsonObject *leg = drive(COUNT(", longest_mm: 200"), 0, 0, 1);
-    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
-    ck_assert_double_eq(value(leg, "truth", "lines_seen"), 5);
-    ck_assert_double_gt(value(leg, "truth", "travelled_mm"), 700);
-    ck_assert_double_lt(value(leg, "truth", "travelled_mm"), 850);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 5);
+    ck_assert_double_eq(figure_of(leg, "truth", "lines_seen"), 5);
+    ck_assert_double_gt(figure_of(leg, "truth", "travelled_mm"), 700);
+    ck_assert_double_lt(figure_of(leg, "truth", "travelled_mm"), 850);
     // And what ends the leg otherwise leaves the count.
     leg = drive(COUNT("") "\n    ends: {way_mm: 390}", 0, 0, 1);
     ck_assert_str_eq(json_object_get_string_member(leg, "by"), "way");
-    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 3);
-    ck_assert_double_eq(value(leg, "truth", "lines_seen"), 3);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 3);
+    ck_assert_double_eq(figure_of(leg, "truth", "lines_seen"), 3);
     // More are asked for than there are.
     leg = drive(COUNT(", number: 7, longest_mm: 300"), 0, 1, 1);
     ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "no_line");
-    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 5);
 }
 END_TEST
 
@@ -130,12 +110,12 @@ START_TEST(holes_are_bridged_and_what_one_sensor_meets_alone_is_none) {
         for (unsigned number = 3; number <= 5; number++) {
             char *text = g_strdup_printf(COUNT(", number: %u, rest: %s"), number, rests[i]);
             JsonObject *leg = drive(text, 3, 0, 7 + number);
-            ck_assert_double_eq(value(leg, "truth", "lines_seen"), number);
-            ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), i == 1 ? 2.5 : 1.5);
+            ck_assert_double_eq(figure_of(leg, "truth", "lines_seen"), number);
+            ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), i == 1 ? 2.5 : 1.5);
             JsonObject *passed = json_object_get_object_member(leg, "passed_over_last");
             ck_assert_str_eq(json_object_get_string_member(passed, "sensor"), "left");
             ck_assert_str_eq(json_object_get_string_member(passed, "reason"), "one_sided");
-            ck_assert_double_eq(value(leg, "robot", "passed_over"), 1);
+            ck_assert_double_eq(figure_of(leg, "robot", "passed_over"), 1);
             g_free(text);
         }
     }
@@ -157,8 +137,9 @@ START_TEST(dense_lines_are_told_apart) {
                 "count_lines: {cruise_mm_s: 450, least_width_mm: 15, number: %d, rest: near_edge}",
                 number);
             JsonObject *leg = drive(text, slant, 0, (unsigned)number);
-            ck_assert_double_eq(value(leg, "robot", "lines_seen"), number);
-            ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), slant == 0 ? 1.0 : 2.0);
+            ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), number);
+            ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")),
+                                slant == 0 ? 1.0 : 2.0);
             g_free(text);
         }
     }
@@ -173,16 +154,16 @@ START_TEST(worn_edges_say_nothing) {
               "<rect x='753' y='320' width='12' height='60'/>"
               "<rect x='853' y='320' width='7' height='60'/></g>");
     JsonObject *leg = drive(COUNT(", number: 5, rest: far_edge"), 0, 0, 2);
-    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 1.0);
-    ck_assert_double_eq(value(leg, "robot", "passed_over"), 0);
+    ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 1.0);
+    ck_assert_double_eq(figure_of(leg, "robot", "passed_over"), 0);
     for (guint i = 0; i < 5; i++) {
         JsonObject *line = json_array_get_object_element(lines_of(leg), i);
         double entry = json_object_get_double_member(line, "entry_angle_deg");
-        ck_assert_double_eq_tol(entry, value(leg, "truth", "entry_angle_deg"), 2);
+        ck_assert_double_eq_tol(entry, figure_of(leg, "truth", "entry_angle_deg"), 2);
     }
     leg = drive(COUNT(", number: 8, least_gap_mm: 3"), 0, 0, 2);
-    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 8);
-    ck_assert_double_eq(value(leg, "robot", "passed_over"),
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 8);
+    ck_assert_double_eq(figure_of(leg, "robot", "passed_over"),
                         0); // what is behind the hole is no more
 }
 END_TEST
@@ -193,8 +174,8 @@ START_TEST(nothing_before_the_place_that_is_due_is_the_last_line) {
     for (int slant = -12; slant <= 12; slant += 12) {
         JsonObject *leg = drive(
             COUNT(", number: 5, spacing_mm: 100, least_gap_mm: 5, rest: near_edge"), slant, 0, 3);
-        ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
-        ck_assert_double_eq(value(leg, "robot", "lines_missed"), 0);
+        ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
+        ck_assert_double_eq(figure_of(leg, "robot", "lines_missed"), 0);
     }
 }
 END_TEST
@@ -204,11 +185,11 @@ END_TEST
 START_TEST(a_wrong_angle_is_found_out) {
     write_mat(even_mm, 8, "<rect x='306' y='320' width='16' height='70' fill='#2c3036'/>");
     JsonObject *leg = drive(COUNT(", number: 5, rest: near_edge"), 0, 0, 2);
-    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
-    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 0.8);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 5);
+    ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 0.8);
     JsonObject *fourth = json_array_get_object_element(lines_of(leg), 3);
     ck_assert_double_eq_tol(json_object_get_double_member(fourth, "entry_angle_deg"),
-                            value(leg, "truth", "entry_angle_deg"), 2);
+                            figure_of(leg, "truth", "entry_angle_deg"), 2);
 }
 END_TEST
 
@@ -225,30 +206,30 @@ START_TEST(a_spacing_keeps_the_number_where_lines_are_missing) {
     static const double gaps_mm[] = {340, 440, 640, 740, 840};
     write_mat(gaps_mm, 5, "<rect x='390' y='320' width='24' height='70' fill='#2c3036'/>");
     JsonObject *leg = drive(COUNT(", number: 5, spacing_mm: 100, rest: near_edge"), 0, 0, 2);
-    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 4);
-    ck_assert_double_eq(value(leg, "robot", "lines_missed"), 1);
-    ck_assert_double_eq(value(leg, "truth", "lines_missed"), 1);
-    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 0.8);
-    ck_assert_double_lt(value(leg, "robot", "count_certainty"), 1);
-    ck_assert_double_gt(value(leg, "robot", "count_certainty"), 0.3);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 4);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_missed"), 1);
+    ck_assert_double_eq(figure_of(leg, "truth", "lines_missed"), 1);
+    ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 0.8);
+    ck_assert_double_lt(figure_of(leg, "robot", "count_certainty"), 1);
+    ck_assert_double_gt(figure_of(leg, "robot", "count_certainty"), 0.3);
     JsonObject *third = json_array_get_object_element(lines_of(leg), 2);
     ck_assert_int_eq(json_object_get_int_member(third, "number"), 4);
     ck_assert_int_eq(CALL("drive %s/r.yaml --seed 2"), 0);
     ck_assert_ptr_nonnull(strstr(out, "counted 4 lines, truly 4; missing: 3\n"));
     // The one before the last is missing, or the last.
     leg = drive(COUNT(", number: 4, spacing_mm: 100, rest: near_edge"), 0, 0, 3);
-    ck_assert_double_eq(value(leg, "robot", "lines_missed"), 1);
-    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 0.8);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_missed"), 1);
+    ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 0.8);
     leg = drive(COUNT(", number: 3, spacing_mm: 100, rest: near_edge"), 0, 1, 3);
     ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "no_line");
-    ck_assert_double_lt(value(leg, "truth", "travelled_mm"), 420); // not on to the next one
+    ck_assert_double_lt(figure_of(leg, "truth", "travelled_mm"), 420); // not on to the next one
     // One that only one sensor meets counts where it is due, and one across all does not elsewhere.
     write_mat(even_mm, 8,
               "<rect x='439' y='300' width='26' height='90' fill='#c9d2c6'/>"
               "<rect x='590' width='24' height='800' fill='#2c3036'/>");
     leg = drive(COUNT(", number: 5, spacing_mm: 100, rest: near_edge"), 0, 0, 4);
-    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
-    ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 0.8);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 5);
+    ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 0.8);
     JsonObject *second = json_array_get_object_element(lines_of(leg), 1);
     ck_assert_str_eq(json_object_get_string_member(second, "sensors"), "right");
     JsonObject *passed = json_object_get_object_member(leg, "passed_over_last");
@@ -295,8 +276,8 @@ START_TEST(a_line_without_its_near_edge_is_truly_one) {
         JsonObject *leg = drive(COUNT(", number: 5, rest: near_edge, largest_entry_deg: 20"
                                       ", least_gap_mm: 22, spacing_mm: 100"),
                                 -3, 0, seed);
-        ck_assert_double_eq(value(leg, "truth", "lines_seen"), 5);
-        ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
+        ck_assert_double_eq(figure_of(leg, "truth", "lines_seen"), 5);
+        ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 5);
         ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "done");
     }
 }
@@ -317,8 +298,8 @@ START_TEST(it_comes_back_over_the_next_line_to_the_last) {
                                 "least_gap_mm: 5.4, largest_entry_deg: 15, too_fast: slow, rest: "
                                 "near_edge}",
                                 0, 0, seed);
-        ck_assert_double_gt(value(leg, "truth", "overshoot_mm"), 25);
-        ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), 1.5);
+        ck_assert_double_gt(figure_of(leg, "truth", "overshoot_mm"), 25);
+        ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 1.5);
     }
     g_string_free(lines, TRUE);
 }
@@ -332,10 +313,10 @@ START_TEST(uneven_lines_keep_their_numbers) {
     write_mat(uneven_mm, 5, "<rect x='760' width='24' height='800' fill='#2c3036'/>");
     for (int slant = -8; slant <= 8; slant += 8) {
         JsonObject *leg = drive(COUNT(", number: 6, rest: near_edge" UNEVEN), slant, 0, 2);
-        ck_assert_double_le(fabs(value(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
-        ck_assert_double_eq(value(leg, "robot", "lines_seen"), 5);
-        ck_assert_double_eq(value(leg, "robot", "lines_missed"), 1);
-        ck_assert_double_eq_tol(value(leg, "truth", "travelled_mm"),
+        ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
+        ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 5);
+        ck_assert_double_eq(figure_of(leg, "robot", "lines_missed"), 1);
+        ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"),
                                 (1060 - 150) / cos(slant * G_PI / 180) - 70, 4);
         for (guint i = 0; i < 5; i++) {
             JsonObject *line = json_array_get_object_element(lines_of(leg), i);
@@ -347,7 +328,7 @@ START_TEST(uneven_lines_keep_their_numbers) {
     write_mat(uneven_mm + 1, 4, "");
     JsonObject *leg =
         drive(COUNT(", number: 3, rest: near_edge, expected_mm: 120" UNEVEN), 0, 0, 4);
-    ck_assert_double_eq_tol(value(leg, "truth", "travelled_mm"), 640 - 150 - 70, 4);
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 640 - 150 - 70, 4);
     // Beyond the last place there is none.
     leg = drive(COUNT(", number: 7, longest_mm: 400, rest: near_edge" UNEVEN), 0, 1, 4);
     ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "no_line");
@@ -373,9 +354,9 @@ START_TEST(it_can_drive_on_over_the_last_one) {
     write_mat(even_mm, 8, "");
     JsonObject *leg =
         drive(COUNT(", number: 4, ending: moving") "\n  - advance: {distance_mm: 60}", 0, 0, 1);
-    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 4);
-    ck_assert_double_eq_tol(value(leg, "truth", "crossing_speed_mm_s"), 300, 25);
-    ck_assert_double_eq_tol(value(leg, "truth", "travelled_mm"), 420, 25);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 4);
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "crossing_speed_mm_s"), 300, 25);
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 420, 25);
 }
 END_TEST
 
@@ -386,8 +367,8 @@ START_TEST(a_count_ends_in_time) {
     ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "time_over");
     // Without one it is the time to the next line: on for eight lines, for longer than for one.
     leg = drive("count_lines: {cruise_mm_s: 40, least_width_mm: 15, longest_mm: 260}", 0, 0, 1);
-    ck_assert_double_eq(value(leg, "robot", "lines_seen"), 8);
-    ck_assert_double_gt(value(leg, "truth", "elapsed_ms"), 2000 * 260 / 40.0 + 2000);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 8);
+    ck_assert_double_gt(figure_of(leg, "truth", "elapsed_ms"), 2000 * 260 / 40.0 + 2000);
 }
 END_TEST
 
@@ -419,22 +400,6 @@ START_TEST(what_makes_no_sense_is_refused) {
 }
 END_TEST
 
-static void begin(void) {
-    make_folder();
-    parser = json_parser_new();
-}
-
-static void finish(void) {
-    g_object_unref(parser);
-    static const char *const files[] = {"m.svg", "r.yaml"};
-    for (size_t i = 0; i < G_N_ELEMENTS(files); i++) {
-        char *path = in_folder(files[i]);
-        g_unlink(path);
-        g_free(path);
-    }
-    remove_folder();
-}
-
 int main(void) {
     const TTest *const tests[] = {uneven_lines_keep_their_numbers,
                                   it_comes_back_over_the_next_line_to_the_last,
@@ -454,8 +419,8 @@ int main(void) {
                                   a_count_ends_in_time,
                                   what_makes_no_sense_is_refused,
                                   NULL};
-    begin();
+    begin_runs();
     int status = run_suite("count", tests);
-    finish();
+    end_runs();
     return status;
 }

@@ -9,7 +9,6 @@
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
-#include "../tick/light_input.h"
 #include "../tick/surfaces.h"
 #include "boundary.h"
 #include "course.h"

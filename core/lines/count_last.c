@@ -46,12 +46,8 @@ void cmi_count_land(cmo_robot *robot, cmo_count_lines_state *state) {
     line->skew_mm = state->skew_mm;
     if (state->pairs > 0) { // by one line alone, which may be worn, less is known
         float slack = (cmi_count_is_sure(state) ? 2.0F : 4.0F) * cmi_line_slack_mm(robot, 0);
-#if CMO_SURFACES_MAX > 0
-        if (line->parameters.surface != 0) { // it has to last under the other one too
-            slack += CMI_SURFACE_SPOTS * cmi_surface_spot_mm(robot, 0);
-        }
-#endif
-        line->window_mm = fminf(line->window_mm, slack);
+        line->window_mm =
+            fminf(line->window_mm, slack + cmi_line_lasts_mm(robot, &line->parameters));
     }
 }
 

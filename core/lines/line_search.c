@@ -124,14 +124,8 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
     }
     float sine, cosine;
     cmi_sin_cos(cmi_radians(p->largest_entry_deg), &sine, &cosine);
-    float window =
-        fabsf(cmi_across_mm(robot->description)) * sine / cosine + cmi_line_slack_mm(robot, 0);
-#if CMO_SURFACES_MAX > 0
-    if (p->surface != 0) { // it has to last under the other one too
-        window += CMI_SURFACE_SPOTS * cmi_surface_spot_mm(robot, 0);
-    }
-#endif
-    return window;
+    return fabsf(cmi_across_mm(robot->description)) * sine / cosine + cmi_line_slack_mm(robot, 0) +
+           cmi_line_lasts_mm(robot, p);
 }
 
 // Off the line that was met last: the rest of the way counts from there. Returns the way to it.

@@ -5,10 +5,23 @@
 
 #include <cammino/line_search.h>
 
+#include "../tick/surfaces.h"
+
 // Checks the parameters, fills in defaults, and begins. `stop`: it comes to rest on the line.
 cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
                            const cmo_line_parameters *parameters, cmo_step step, cmo_routine_id id,
                            bool stop);
+
+// What is looked for has to last under the other sensor too: so much further on it is told.
+static inline float cmi_line_lasts_mm(const cmo_robot *robot, const cmo_line_parameters *p) {
+#if CMO_SURFACES_MAX > 0
+    return p->surface != 0 ? CMI_SURFACE_SPOTS * cmi_surface_spot_mm(robot, 0) : 0.0F;
+#else
+    (void)robot;
+    (void)p;
+    return 0.0F;
+#endif
+}
 
 // Faults and limits of the search. True: the routine has ended.
 bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state);

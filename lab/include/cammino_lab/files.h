@@ -78,11 +78,11 @@ bool lab_robot_break(lab_robot *robot, const char *name, GError **error);
 bool lab_robot_write_levels(const char *path, const cmo_levels *levels, unsigned lights,
                             GError **error);
 
-/** The same on a text: the changed text, to be freed with g_free(); NULL on error. */
 /** The same, with surfaces: those of `taught`, in the place of what the file has of them. */
 bool lab_robot_write_surfaces(const char *path, const cmo_levels *levels, const lab_robot *taught,
                               GError **error);
 
+/** Levels on a text: the changed text, to be freed with g_free(); NULL on error. */
 char *lab_robot_edit_levels(const char *name, const char *bytes, size_t size,
                             const cmo_levels *levels, unsigned lights, GError **error);
 

@@ -1,0 +1,23 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Legs driven by the command on a mat of the test's own, and what came of them.
+#ifndef LEG_RUNS_H
+#define LEG_RUNS_H
+
+#include "calls.h"
+
+#include <json-glib/json-glib.h>
+
+// Makes the test's folder; and removes it, with the mat m.svg and what was driven on it.
+void begin_runs(void);
+void end_runs(void);
+
+// Drives legs from (150, 400) on m.svg and gives the results of one of them, from 1; NULL where the
+// status is to be 2. The robot is one of the ferry's, or stands in the test's folder. The results
+// last until the next drive.
+JsonObject *drive_legs(const char *robot, const char *legs, double heading_deg, int status,
+                       unsigned seed, unsigned leg);
+
+// A figure in the column "robot" or "truth".
+double figure_of(JsonObject *leg, const char *column, const char *name);
+
+#endif
