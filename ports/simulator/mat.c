@@ -42,40 +42,72 @@ void cmo_sim_mat_free(cmo_sim_mat *mat) {
     g_free(mat);
 }
 
+// A pixel is looked at in 4 x 4 places.
+#define PLACES 4
+
+// Luminance of a pixel that is not all the same, 0..65535, and one byte a mark: how much of it is
+// covered.
+static uint32_t take_mixed(cmo_sim_mat_function function, void *data, const double *x,
+                           const double *y, uint32_t *cover) {
+    double light = 0.0;
+    uint32_t covers[CMO_SIM_MARKS] = {0};
+    for (int i = 0; i < PLACES * PLACES; i++) {
+        unsigned marks = 0;
+        double here = function(data, x[i % PLACES], y[i / PLACES], &marks);
+        light += marks & 1U << CMO_SIM_VOID ? 0.0 : here;
+        for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
+            covers[mark] += marks >> mark & 1U;
+        }
+    }
+    *cover = 0;
+    for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
+        *cover |= covers[mark] * 255U / (PLACES * PLACES) << (8 * mark);
+    }
+    return (uint32_t)(light / (PLACES * PLACES) * LIGHT_ONE + 0.5);
+}
+
+// The same of any pixel: where its corners agree, the rest of it does too.
+static uint32_t take_pixel(cmo_sim_mat_function function, void *data, const double *x,
+                           const double *y, uint32_t *cover) {
+    unsigned first_marks = 0;
+    double first = function(data, x[0], y[0], &first_marks);
+    for (int i = 1; i < 4; i++) {
+        unsigned marks = 0;
+        double here = function(data, x[i % 2 * (PLACES - 1)], y[i / 2 * (PLACES - 1)], &marks);
+        if (here != first || marks != first_marks) {
+            return take_mixed(function, data, x, y, cover);
+        }
+    }
+    *cover = 0;
+    for (int mark = 0; first_marks >> mark != 0 && mark < CMO_SIM_MARKS; mark++) {
+        *cover |= (first_marks >> mark & 1U) * 255U << (8 * mark);
+    }
+    return first_marks & 1U << CMO_SIM_VOID ? 0 : (uint32_t)(first * LIGHT_ONE + 0.5);
+}
+
 cmo_sim_mat *cmo_sim_mat_from_function(double width_mm, double height_mm, double px_per_mm,
                                        cmo_sim_mat_function function, void *data) {
     cmo_sim_mat *mat = cmi_sim_mat_new(width_mm, height_mm, px_per_mm);
+    double *x = g_new(double, PLACES * mat->columns);
+    for (int i = 0; i < PLACES * mat->columns; i++) {
+        x[i] = (i / PLACES + (i % PLACES + 0.5) / PLACES) / px_per_mm;
+    }
+    uint32_t *cover = mat->cover;
+    uint32_t any = 0;
     for (int row = 0; row < mat->rows; row++) {
-        for (int column = 0; column < mat->columns; column++) {
-            // The corners first: where they agree, the rest of the pixel does too.
-            static const int order[16] = {0, 3, 12, 15, 1, 2, 4, 5, 6, 7, 8, 9, 10, 11, 13, 14};
-            double light = 0.0;
-            unsigned covers[CMO_SIM_MARKS] = {0};
-            double first_light = 0.0;
-            unsigned first_marks = 0;
-            bool same = true;
-            int taken = 0;
-            while (taken < (same ? 4 : 16)) {
-                int i = order[taken++];
-                double x = (column + (i % 4 + 0.5) / 4.0) / px_per_mm;
-                double y = height_mm - (row + (i / 4 + 0.5) / 4.0) / px_per_mm;
-                unsigned marks = 0;
-                double here = function(data, x, y, &marks);
-                if (taken == 1) {
-                    first_light = here;
-                    first_marks = marks;
-                }
-                same = same && here == first_light && marks == first_marks;
-                light += marks & 1U << CMO_SIM_VOID ? 0.0 : here;
-                for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
-                    covers[mark] += marks >> mark & 1U;
-                }
-            }
-            mat_put_light(mat, mat->sums, column, row, (uint32_t)(light / taken * LIGHT_ONE + 0.5));
-            for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
-                mat_put_cover(mat, column, row, mark, covers[mark] * 255U / (unsigned)taken);
-            }
+        double y[PLACES];
+        for (int i = 0; i < PLACES; i++) {
+            y[i] = height_mm - (row + (i + 0.5) / PLACES) / px_per_mm;
         }
+        for (int column = 0; column < mat->columns; column++, cover++) {
+            mat_put_light(mat, mat->sums, column, row,
+                          take_pixel(function, data, x + PLACES * column, y, cover));
+            any |= *cover;
+        }
+    }
+    g_free(x);
+    for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {
+        mat->has[mark] = any >> (8 * mark) & 128U; // somewhere more than half
     }
     mat->has[CMO_SIM_VOID] = true;
     return mat;

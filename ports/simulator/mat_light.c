@@ -81,6 +81,31 @@ static void take_block(block *last, const uint32_t *const *rows, int column, int
     last->alpha = alpha / samples;
 }
 
+// How far blocks of the same one colour go on; of 2 x 2 pixels, which most drawings are read by.
+static int end_of_run(const block *last, const uint32_t *const *rows, int column, int columns,
+                      int width, int k) {
+    int end = column + 1;
+    uint64_t pair = (uint64_t)last->pixel << 32 | last->pixel;
+    while (k == 2 && last->known && end < columns && 2 * end + 1 < width) {
+        uint64_t top, bottom;
+        memcpy(&top, rows[0] + 2 * end, sizeof top);
+        memcpy(&bottom, rows[1] + 2 * end, sizeof bottom);
+        if (top != pair || bottom != pair) {
+            break;
+        }
+        end++;
+    }
+    return end;
+}
+
+static void fill_sums(uint32_t *sums, int from, int end, uint32_t light) {
+    uint32_t sum = sums[from];
+    for (int column = from; column < end; column++) {
+        sum += light;
+        sums[column + 1] = sum;
+    }
+}
+
 // Averages k x k pixels of a drawing into each pixel of the map.
 void cmi_sim_mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stride, int width,
                            int height, int first_row, int first_column, int k,
@@ -95,28 +120,17 @@ void cmi_sim_mat_take_rows(cmo_sim_mat *mat, const unsigned char *data, int stri
         }
         uint32_t *cover = mat->cover + (size_t)row * (size_t)mat->columns + first_column;
         size_t at = (size_t)row * (size_t)(mat->columns + 1) + (size_t)first_column;
-        uint32_t *sums = mat->sums + at;
-        uint64_t pair = 0; // two pixels of one colour, as long as that colour goes on
-        bool plain = false;
-        for (int column = 0; column < columns; column++) {
-            if (k == 2 && 2 * column + 1 < width) {
-                uint64_t top, bottom;
-                memcpy(&top, rows[0] + 2 * column, sizeof top);
-                memcpy(&bottom, rows[1] + 2 * column, sizeof bottom);
-                if (!plain || top != pair || bottom != pair) {
-                    take_block(&last, rows, column, width, k, linear);
-                    plain = last.known;
-                    pair = top;
-                }
-            } else {
-                take_block(&last, rows, column, width, k, linear);
-            }
-            sums[column + 1] = sums[column] + last.light[0];
+        for (int column = 0, end; column < columns; column = end) {
+            take_block(&last, rows, column, width, k, linear);
+            end = end_of_run(&last, rows, column, columns, width, k);
+            fill_sums(mat->sums + at, column, end, last.light[0]);
             for (int i = 0; i < 3 && mat->colour[i] != NULL; i++) {
-                uint32_t *colour = mat->colour[i] + at;
-                colour[column + 1] = colour[column] + last.light[i + 1];
+                fill_sums(mat->colour[i] + at, column, end, last.light[i + 1]);
             }
-            cover[column] = (255U - last.alpha) << (8 * CMO_SIM_VOID);
+            uint32_t open = (255U - last.alpha) << (8 * CMO_SIM_VOID);
+            for (int i = column; i < end; i++) {
+                cover[i] = open;
+            }
         }
     }
     g_free(rows);
