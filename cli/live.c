@@ -184,6 +184,22 @@ static void draw_place(const view *v, const lab_row *row) {
     cli_live_legs(v->route, v->run, row, v->now_s);
 }
 
+// What people see and hear of it.
+static void draw_panel(const cmo_sim_panel *panel) {
+    static const chtype paint[] = {A_DIM, COLOR_PAIR(PAINT_GOOD) | A_BOLD,
+                                   COLOR_PAIR(PAINT_ROBOT) | A_BOLD,
+                                   COLOR_PAIR(PAINT_BAD) | A_BOLD};
+    mvprintw(2, 1, "lamp ");
+    attron(paint[panel->lamp]);
+    printw("%-7s", panel->lamp != CMO_SIM_LAMP_OFF ? cmo_sim_lamp_name(panel->lamp) : "-");
+    attroff(paint[panel->lamp]);
+    printw("display [");
+    attron(A_BOLD);
+    printw("%-14s", panel->display);
+    attroff(A_BOLD);
+    printw("] %s", panel->beeps ? "beep" : "");
+}
+
 static void draw(const view *v) {
     erase();
     if (LINES < LINES_NEEDED || COLS < COLUMNS_NEEDED) {
@@ -205,6 +221,7 @@ static void draw(const view *v) {
              cmo_routine_name((cmo_routine_id)row->robot.routine),
              cmo_stage_name((cmo_stage)row->robot.stage), row->robot.halted ? "halted" : "");
     mvprintw(1, 56, "%6.2f of %.2f s", v->now_s, v->run->span_ms / 1000.0);
+    draw_panel(&row->panel);
     draw_readings(v, &row->robot);
     draw_place(v, row);
     draw_map(v);

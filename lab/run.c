@@ -91,7 +91,8 @@ static void take_row(void *context, const cmo_trace_row *row) {
                     .has_truth = true,
                     .true_x_mm = truth.x_mm,
                     .true_y_mm = truth.y_mm,
-                    .true_heading_deg = truth.heading_rad * (180.0 / G_PI)};
+                    .true_heading_deg = truth.heading_rad * (180.0 / G_PI),
+                    .panel = cmo_sim_panel_now(r->sim)};
     for (unsigned i = 0; i < r->route->objects; i++) {
         cmo_sim_object_now(r->sim, i, &kept.object_mm[i][0], &kept.object_mm[i][1]);
     }

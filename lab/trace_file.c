@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Traces as CSV: core's own rows, with the leg before and the truth behind them.
+// Traces as CSV: core's own rows, with the leg before, and truth and what the robot shows behind.
 #include <cammino_lab/run.h>
 
 #include "sections.h"
@@ -17,18 +17,20 @@ bool lab_trace_write(const lab_run *run, const char *path, GError **error) {
     cmo_csv_header(row, sizeof row);
     g_string_append_printf(text, "leg,%s", row);
     g_string_truncate(text, text->len - 2);
-    g_string_append(text, ",true_x_mm,true_y_mm,true_heading_deg\r\n");
+    g_string_append(text, ",true_x_mm,true_y_mm,true_heading_deg,lamp,display,beeper\r\n");
     for (guint i = 0; i < run->rows->len; i++) {
         const lab_row *at = &g_array_index(run->rows, lab_row, i);
         size_t length = cmo_csv_row(row, sizeof row, &at->robot);
         row[length - 2] = '\0';
         g_string_append_printf(text, "%u,%s", at->leg, row);
         if (at->has_truth) {
-            g_string_append_printf(text, ",%.3f,%.3f,%.4f\r\n", at->true_x_mm, at->true_y_mm,
+            g_string_append_printf(text, ",%.3f,%.3f,%.4f", at->true_x_mm, at->true_y_mm,
                                    at->true_heading_deg);
         } else {
-            g_string_append(text, ",,,\r\n");
+            g_string_append(text, ",,,");
         }
+        g_string_append_printf(text, ",%s,%s,%s\r\n", cmo_sim_lamp_name(at->panel.lamp),
+                               at->panel.display, at->panel.beeps ? "beeps" : "");
     }
     bool good = lab_write_file(path, "trace", text->str, text->len, error);
     g_string_free(text, TRUE);

@@ -367,6 +367,44 @@ START_TEST(a_robot_of_quite_another_kind_does_the_same_job) {
 }
 END_TEST
 
+// What the panel shows in the rows of a run, each state once: "green 1 beeps, green 1, 1, ...".
+static char *panels_of(const lab_run *run) {
+    GString *text = g_string_new(NULL);
+    cmo_sim_panel last = {.display = "?"};
+    for (guint i = 0; i < run->rows->len; i++) {
+        cmo_sim_panel panel = g_array_index(run->rows, lab_row, i).panel;
+        if (panel.lamp != last.lamp || panel.beeps != last.beeps ||
+            strcmp(panel.display, last.display) != 0) {
+            g_string_append_printf(text, "%s%s/%s/%s", i > 0 ? " " : "",
+                                   cmo_sim_lamp_name(panel.lamp), panel.display,
+                                   panel.beeps ? "beeps" : "");
+            last = panel;
+        }
+    }
+    return g_string_free(text, FALSE);
+}
+
+START_TEST(the_robot_shows_what_it_counts_and_that_it_failed) {
+    static const char floor[] = DECK "<rect class='line' x='400' width='20' height='300'/>"
+                                     "<rect class='line' x='700' width='20' height='300'/></svg>";
+    lab_route *route = make_route(NULL, floor, "  - count_lines: {longest_mm: 500}\n", 200);
+    lab_run *run = lab_drive(route, 1);
+    ck_assert_int_eq(leg_of(run, 1)->outcome, CMO_OUTCOME_DONE);
+    char *shown = panels_of(run);
+    ck_assert_str_eq(shown, "// green/1/beeps green/1/ /1/ green/2/beeps green/2/ /2/");
+    g_free(shown);
+    lab_run_free(run);
+    lab_route_free(route);
+    route = make_route(NULL, DECK "</svg>", "  - stop_on_line: {longest_mm: 300}\n", 200);
+    run = lab_drive(route, 1);
+    shown = panels_of(run);
+    ck_assert_str_eq(shown, "// red/no_line/beeps");
+    g_free(shown);
+    lab_run_free(run);
+    lab_route_free(route);
+}
+END_TEST
+
 START_TEST(the_odometers_pose_stays_with_the_truth) {
     lab_route *route = load_demo();
     lab_run *run = lab_drive(route, 3);
@@ -417,6 +455,7 @@ int main(void) {
                                   a_trace_is_read_back_as_it_was_written,
                                   a_trace_that_is_none_is_refused_with_its_line,
                                   a_robot_of_quite_another_kind_does_the_same_job,
+                                  the_robot_shows_what_it_counts_and_that_it_failed,
                                   the_odometers_pose_stays_with_the_truth,
                                   a_run_without_encoders_says_what_is_an_estimate,
                                   NULL};

@@ -345,6 +345,7 @@ START_TEST(live_shows_the_run_and_restores_the_terminal_on_quitting) {
     terminal t = open_live("xterm", 80, 24);
     wait_for(&t, "stop_on_line");
     wait_for(&t, "threshold");
+    wait_for(&t, "display");
     press(&t, " s+-nr"); // every key
     wait_for(&t, "paused");
     press(&t, " ");

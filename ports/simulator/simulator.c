@@ -331,6 +331,11 @@ static cmo_status port_halt(void *context, cmo_halt how) {
     return CMO_OK;
 }
 
+static void port_notify(void *context, const cmo_event *event) {
+    cmo_sim *sim = context;
+    cmi_sim_panel_tell(&sim->panel, event, sim->now_us);
+}
+
 void cmo_sim_object_now(const cmo_sim *sim, unsigned object, double *x_mm, double *y_mm) {
     *x_mm = sim->objects[object].x_mm;
     *y_mm = sim->objects[object].y_mm;
@@ -378,6 +383,7 @@ cmo_sim *cmo_sim_new(const cmo_sim_setup *setup) {
         .sample = port_sample,
         .drive = port_drive,
         .halt = port_halt,
+        .notify = port_notify,
     };
     // Streams of their own, so that a fault does not change the readings.
     noise build;

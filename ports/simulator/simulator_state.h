@@ -8,6 +8,7 @@
 #include "light_sensor.h"
 #include "noise.h"
 #include "object.h"
+#include "panel.h"
 #include "plant.h"
 
 #define COMMANDS 8
@@ -29,6 +30,7 @@ struct cmo_sim {
     noise ranging;   // of the range sensor
     struct object objects[CMO_SIM_OBJECTS_MAX];
     unsigned touch; // bumpers, as cmo_sample has them
+    struct panel panel;
     double range_mm, range_next_us;
     bool ranged; // a reading that has not been handed over yet
     double start_heading_rad;

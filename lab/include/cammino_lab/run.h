@@ -109,6 +109,7 @@ typedef struct lab_row {
     cmo_trace_row robot;
     bool has_truth;
     double true_x_mm, true_y_mm, true_heading_deg;
+    cmo_sim_panel panel;                      /**< what the robot shows */
     double object_mm[CMO_SIM_OBJECTS_MAX][2]; /**< where the route's objects are */
 } lab_row;
 

@@ -236,6 +236,27 @@ typedef struct cmo_sim_truth {
     double caster_x_mm, caster_y_mm; /**< where the caster touches the floor */
 } cmo_sim_truth;
 
+/** A lamp on the robot. */
+typedef enum cmo_sim_lamp {
+    CMO_SIM_LAMP_OFF = 0,
+    CMO_SIM_LAMP_GREEN, /**< for 0.3 s: a line, or a number that is counted */
+    CMO_SIM_LAMP_AMBER, /**< for 0.3 s: something was passed over. Until the next routine: the
+                             levels do not fit, or something is wired wrongly */
+    CMO_SIM_LAMP_RED    /**< until the next routine: this one was not done */
+} cmo_sim_lamp;
+
+/** Room of the display, with its 0 byte. */
+#define CMO_SIM_DISPLAY 20
+
+/** What the robot shows to people. The port's notify sets it; a program with a notify of its own
+ *  may call that one too. */
+typedef struct cmo_sim_panel {
+    cmo_sim_lamp lamp;
+    bool beeps;                    /**< for 0.1 s with each number, for 0.6 s when not done */
+    char display[CMO_SIM_DISPLAY]; /**< the last number (line, rebound, second of a countdown), or
+                                        what is wrong; "" at first */
+} cmo_sim_panel;
+
 /** Places at which a robot touches the floor: both edges of both tyres, and the caster. */
 #define CMO_SIM_CONTACTS 5
 
@@ -291,6 +312,12 @@ const cmo_sim_truth *cmo_sim_recorded(const cmo_sim *sim, size_t *count);
 
 /** Noiseless luminance under a sensor now. */
 double cmo_sim_luminance(const cmo_sim *sim, unsigned sensor);
+
+/** Lamp, beeper and display now. */
+cmo_sim_panel cmo_sim_panel_now(const cmo_sim *sim);
+
+/** "green"...; "" while it is off. */
+const char *cmo_sim_lamp_name(cmo_sim_lamp lamp);
 
 /** Where an object is now. */
 void cmo_sim_object_now(const cmo_sim *sim, unsigned object, double *x_mm, double *y_mm);
