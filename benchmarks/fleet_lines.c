@@ -49,7 +49,7 @@ bool fleet_measured(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t see
 enum { REST, RESIDUAL, OWN, TIME };
 
 static double truth_of(const lab_leg_result *leg, cmo_figure figure) {
-    return leg->truth.known & CMO_FIGURE_BIT(figure) ? (double)leg->truth.value[figure] : NAN;
+    return leg->truth.known & LAB_FIGURE_BIT(figure) ? (double)leg->truth.value[figure] : NAN;
 }
 
 // ----------------------------------------------------------------------------------------- stop --

@@ -19,7 +19,7 @@ static void draw_leg_over(const lab_route *route, const lab_leg_result *leg, int
     attron(COLOR_PAIR(done ? PAINT_GOOD : PAINT_BAD));
     printw("%-11.11s", by ? cmo_by_name((cmo_by)leg->report.by) : cmo_outcome_name(leg->outcome));
     attroff(COLOR_PAIR(done ? PAINT_GOOD : PAINT_BAD));
-    if (leg->truth.known & CMO_FIGURE_BIT(CMO_REST_ERROR_MM)) {
+    if (leg->truth.known & LAB_FIGURE_BIT(CMO_REST_ERROR_MM)) {
         printw(" %.1f mm", leg->truth.value[CMO_REST_ERROR_MM]);
     }
 }

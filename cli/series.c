@@ -27,6 +27,9 @@ static const GOptionEntry options[] = {
 // Legs that the table by kind shows.
 #define JUDGED_MOST 3U
 
+// Different tallies of a leg that are shown.
+#define TALLIES_SHOWN 3U
+
 static void show_progress(void *context, unsigned done, unsigned of) {
     (void)context;
     fprintf(stderr, "\r%u of %u trials", done, of);
@@ -90,6 +93,29 @@ static cmo_figure shown_by(cmo_routine_id routine) {
     }
 }
 
+// "     of them 2 red, 1 blue in 39 of 40"; the most frequent ones.
+static void print_tallies(const lab_series *series, const lab_series_leg *leg) {
+    unsigned counts = 0;
+    for (guint i = 0; leg->tallies != NULL && i < leg->tallies->len; i++) {
+        counts += g_array_index(leg->tallies, lab_series_tally, i).times;
+    }
+    for (guint i = 0; leg->tallies != NULL && i < MIN(leg->tallies->len, TALLIES_SHOWN); i++) {
+        const lab_series_tally *tally = &g_array_index(leg->tallies, lab_series_tally, i);
+        GString *text = g_string_new(NULL);
+        for (unsigned n = 1; n <= CMO_SURFACES_MAX + 1; n++) { // at last those of none
+            unsigned surface = n % (CMO_SURFACES_MAX + 1);
+            if (tally->lines[surface] > 0) {
+                g_string_append_printf(
+                    text, "%s%u %s", text->len > 0 ? ", " : "", tally->lines[surface],
+                    surface > 0 ? series->surface[surface] : "of none that it knows");
+            }
+        }
+        printf("     %s%s in %u of %u\n", i == 0 ? "of them " : "        ",
+               text->len > 0 ? text->str : "none", tally->times, counts);
+        g_string_free(text, TRUE);
+    }
+}
+
 // How often a leg was done, how long it took, and its figure.
 static void print_line(const lab_series *series, unsigned number) {
     const lab_series_leg *leg = &series->leg[number];
@@ -119,6 +145,7 @@ static void print_line(const lab_series *series, unsigned number) {
         }
         printf(" lines\n");
     }
+    print_tallies(series, leg);
     for (unsigned i = CMO_OUTCOME_DONE + 1; i < CMO_OUTCOMES; i++) {
         if (leg->outcomes[i] > 0) {
             printf("     %s %u: %s\n", cmo_outcome_name((cmo_outcome)i), leg->outcomes[i],

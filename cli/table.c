@@ -40,10 +40,10 @@ static int decimals(cmo_figure figure) {
 // A figure's value; `missing` where it could not be measured, nothing where it does not apply.
 static char *value_text(const lab_figures *figures, cmo_figure figure, int digits, bool estimated,
                         const char *missing) {
-    if (!(figures->applies & CMO_FIGURE_BIT(figure))) {
+    if (!(figures->applies & LAB_FIGURE_BIT(figure))) {
         return g_strdup("");
     }
-    if (!(figures->known & CMO_FIGURE_BIT(figure))) {
+    if (!(figures->known & LAB_FIGURE_BIT(figure))) {
         return g_strdup(missing);
     }
     double value = figures->value[figure];
@@ -181,7 +181,7 @@ static void print_counted(const lab_leg_result *leg) {
         number = seen + 1;
     }
     printf("     counted %u line%s", leg->counted->len, leg->counted->len == 1 ? "" : "s");
-    if (leg->truth.known & CMO_FIGURE_BIT(CMO_LINES_SEEN)) {
+    if (leg->truth.known & LAB_FIGURE_BIT(CMO_LINES_SEEN)) {
         printf(", truly %.0f", leg->truth.value[CMO_LINES_SEEN]);
     }
     printf("%s\n", missing->str);
@@ -239,12 +239,12 @@ static void print_all(const lab_leg_result *leg) {
     }
     printf("     %-24s%14s%14s\n", "", "robot", "truth");
     for (cmo_figure figure = 0; figure < CMO_FIGURES; figure++) {
-        if (!((leg->robot.applies | leg->truth.applies) & CMO_FIGURE_BIT(figure))) {
+        if (!((leg->robot.applies | leg->truth.applies) & LAB_FIGURE_BIT(figure))) {
             continue;
         }
         printf("     %-24s", cmo_figure_name(figure));
-        print_value(&leg->robot, figure, leg->estimated & CMO_FIGURE_BIT(figure));
-        if (leg->truth.applies & CMO_FIGURE_BIT(figure)) {
+        print_value(&leg->robot, figure, leg->estimated & LAB_FIGURE_BIT(figure));
+        if (leg->truth.applies & LAB_FIGURE_BIT(figure)) {
             print_value(&leg->truth, figure, false);
         }
         printf("\n");
@@ -265,7 +265,7 @@ static void add_cell(GString *row, const lab_figures *figures, cmo_figure figure
 
 // Robot and truth of a figure.
 static void add_pair(GString *row, const lab_leg_result *leg, cmo_figure figure, int digits) {
-    add_cell(row, &leg->robot, figure, digits, leg->estimated & CMO_FIGURE_BIT(figure));
+    add_cell(row, &leg->robot, figure, digits, leg->estimated & LAB_FIGURE_BIT(figure));
     add_cell(row, &leg->truth, figure, digits, false);
     g_string_append(row, "  ");
 }
@@ -277,14 +277,14 @@ static void print_move(const lab_leg *leg, const lab_leg_result *result) {
     double asked =
         (double)(turns ? leg->parameters.turn.angle_deg : leg->parameters.advance.distance_mm);
     printf("     %g %s asked for: %s%.2f by its wheels, truly %.2f\n", asked,
-           turns ? "degrees" : "mm", result->estimated & CMO_FIGURE_BIT(figure) ? "~" : "",
+           turns ? "degrees" : "mm", result->estimated & LAB_FIGURE_BIT(figure) ? "~" : "",
            result->robot.value[figure], result->truth.value[figure]);
 }
 
 static void print_rebounds(const lab_leg_result *leg) {
     const lab_figures *truth = &leg->truth;
     printf("     %.0f rebounds; least margin ", leg->robot.value[CMO_REBOUNDS]);
-    if (leg->robot.known & CMO_FIGURE_BIT(CMO_MARGIN_MM)) {
+    if (leg->robot.known & LAB_FIGURE_BIT(CMO_MARGIN_MM)) {
         printf("%.1f mm by its word, ", leg->robot.value[CMO_MARGIN_MM]);
     }
     printf("truly %.1f mm; ", truth->value[CMO_MARGIN_MM]);
@@ -328,7 +328,7 @@ static void print_row(const lab_route *route, const lab_leg_result *leg) {
         GString *row = g_string_new(NULL);
         g_string_append_printf(row, "%7.2f", leg->robot.value[CMO_ELAPSED_MS] / 1000.0);
         add_cell(row, &leg->robot, CMO_CROSSING_SPEED_MM_S, 0,
-                 leg->estimated & CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S));
+                 leg->estimated & LAB_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S));
         add_pair(row, leg, CMO_OVERSHOOT_MM, 1);
         add_pair(row, leg, CMO_REST_ERROR_MM, 2);
         add_pair(row, leg, CMO_RESIDUAL_ANGLE_DEG, 2);
@@ -361,13 +361,13 @@ static void print_row(const lab_route *route, const lab_leg_result *leg) {
 
 // Columns that no leg fills are not headed.
 static void print_head(const lab_run *run) {
-    uint32_t applies = 0;
+    uint64_t applies = 0;
     for (guint i = 0; i < run->legs->len; i++) {
         applies |= g_array_index(run->legs, lab_leg_result, i).robot.applies;
     }
-    bool lines = applies & CMO_FIGURE_BIT(CMO_REST_ERROR_MM);
-    bool speeds = applies & CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S);
-    bool moves = lines || applies & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM);
+    bool lines = applies & LAB_FIGURE_BIT(CMO_REST_ERROR_MM);
+    bool speeds = applies & LAB_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S);
+    bool moves = lines || applies & LAB_FIGURE_BIT(CMO_OVERSHOOT_MM);
     const char *both = "   robot   truth  ";
     char *first = g_strdup_printf("%-36s%6s%8s%16s%18s%18s", "leg", "time", speeds ? "speed" : "",
                                   moves ? "overshoot mm" : "", lines ? "rest error mm" : "",

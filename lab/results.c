@@ -15,11 +15,11 @@ static void add_figures(JsonBuilder *builder, const char *name, const lab_figure
     json_builder_set_member_name(builder, name);
     json_builder_begin_object(builder);
     for (unsigned i = 0; i < CMO_FIGURES; i++) {
-        if (!(figures->applies & CMO_FIGURE_BIT(i))) {
+        if (!(figures->applies & LAB_FIGURE_BIT(i))) {
             continue;
         }
         json_builder_set_member_name(builder, cmo_figure_name((cmo_figure)i));
-        if (figures->known & CMO_FIGURE_BIT(i)) {
+        if (figures->known & LAB_FIGURE_BIT(i)) {
             json_builder_add_double_value(builder, rounded(figures->value[i]));
         } else {
             json_builder_add_null_value(builder);
@@ -269,7 +269,7 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_set_member_name(builder, "estimated");
     json_builder_begin_array(builder);
     for (unsigned i = 0; i < CMO_FIGURES; i++) {
-        if (leg->estimated & leg->robot.known & CMO_FIGURE_BIT(i)) {
+        if (leg->estimated & leg->robot.known & LAB_FIGURE_BIT(i)) {
             json_builder_add_string_value(builder, cmo_figure_name((cmo_figure)i));
         }
     }

@@ -49,7 +49,8 @@ static void take_counted(recorder *r) {
                             .time_ms = cmo_sim_truth_now(r->sim).time_ms,
                             .x_mm = NAN,
                             .y_mm = NAN,
-                            .width_mm = NAN};
+                            .width_mm = NAN,
+                            .gap_mm = NAN};
         g_array_append_val(r->counted, line);
     }
     // The width of the last ones is known later than they are.
@@ -104,12 +105,13 @@ static void take_report(lab_leg_result *result, const cmo_report *report, const 
     result->estimated = report->estimated;
     result->robot.applies = labi_leg_figures(leg);
     if (report->by != CMO_BY_ITSELF) { // it has not come to what it was to rest at
-        result->robot.applies &= ~(CMO_FIGURES_OF_REST | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM));
+        result->robot.applies &=
+            ~(uint64_t)(CMO_FIGURES_OF_REST | CMO_FIGURE_BIT(CMO_OVERSHOOT_MM));
     }
     for (unsigned i = 0; i < CMO_REPORT_FIGURES; i++) {
         bool known = report->present & CMO_FIGURE_BIT(i) && isfinite(report->figure[i]);
-        if (known && result->robot.applies & CMO_FIGURE_BIT(i)) {
-            result->robot.known |= CMO_FIGURE_BIT(i);
+        if (known && result->robot.applies & LAB_FIGURE_BIT(i)) {
+            result->robot.known |= LAB_FIGURE_BIT(i);
             result->robot.value[i] = (double)report->figure[i];
         }
     }

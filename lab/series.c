@@ -8,6 +8,7 @@
 #include <gsl/gsl_statistics_double.h>
 #include <math.h>
 #include <stdlib.h>
+#include <string.h>
 
 // --------------------------------------------------------------------------------------- trials --
 
@@ -45,6 +46,8 @@ typedef struct outcome_row {
     unsigned leg; // from 0
     lab_figures robot, truth;
     cmo_outcome outcome;
+    bool tells; // it has counted lines by their surface:
+    uint8_t tally[CMO_SURFACES_MAX + 1];
 } outcome_row;
 
 typedef struct trial_rows {
@@ -61,6 +64,18 @@ typedef struct work {
     gint undrawn_trial;
     trial_rows *rows; // of each trial
 } work;
+
+static outcome_row row_of(const lab_leg_result *leg) {
+    outcome_row row = {.leg = leg->number - 1U,
+                       .robot = leg->robot,
+                       .truth = leg->truth,
+                       .outcome = leg->outcome,
+                       .tells = leg->counted != NULL && leg->tells};
+    for (guint i = 0; row.tells && i < leg->counted->len; i++) {
+        row.tally[g_array_index(leg->counted, lab_counted, i).robot.surface]++;
+    }
+    return row;
+}
 
 static gpointer run_thread(gpointer data) {
     work *w = data;
@@ -81,8 +96,7 @@ static gpointer run_thread(gpointer data) {
         rows->count = run->legs->len;
         rows->row = g_new(outcome_row, rows->count);
         for (guint i = 0; i < run->legs->len; i++) {
-            const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
-            rows->row[i] = (outcome_row){leg->number - 1U, leg->robot, leg->truth, leg->outcome};
+            rows->row[i] = row_of(&g_array_index(run->legs, lab_leg_result, i));
         }
         g_atomic_int_add(&w->diverged, run->diverged);
         lab_run_free(run);
@@ -136,7 +150,7 @@ static lab_statistics column(const work *w, const choice *of, unsigned leg, cmo_
         unsigned count = is_of(w, of, trial) ? rows->count : 0;
         for (unsigned i = 0; i < count; i++) {
             const lab_figures *figures = truth ? &rows->row[i].truth : &rows->row[i].robot;
-            if (rows->row[i].leg == leg && figures->known & CMO_FIGURE_BIT(figure)) {
+            if (rows->row[i].leg == leg && figures->known & LAB_FIGURE_BIT(figure)) {
                 g_array_append_val(values, figures->value[figure]);
             }
         }
@@ -146,12 +160,40 @@ static lab_statistics column(const work *w, const choice *of, unsigned leg, cmo_
 
 // Whether it has counted as many lines as there truly were.
 static void add_count(lab_series_leg *leg, const outcome_row *row) {
-    uint32_t seen = CMO_FIGURE_BIT(CMO_LINES_SEEN);
+    uint64_t seen = LAB_FIGURE_BIT(CMO_LINES_SEEN);
     if (row->robot.known & row->truth.known & seen) {
         leg->counts++;
         leg->miscounts +=
             fabs(row->robot.value[CMO_LINES_SEEN] - row->truth.value[CMO_LINES_SEEN]) > 0.5;
     }
+}
+
+static void add_tally(lab_series_leg *leg, const outcome_row *row) {
+    if (!row->tells) {
+        return;
+    }
+    if (leg->tallies == NULL) {
+        leg->tallies = g_array_new(FALSE, FALSE, sizeof(lab_series_tally));
+    }
+    guint at = 0;
+    while (at < leg->tallies->len && memcmp(g_array_index(leg->tallies, lab_series_tally, at).lines,
+                                            row->tally, sizeof row->tally) != 0) {
+        at++;
+    }
+    if (at == leg->tallies->len) {
+        lab_series_tally new = {.times = 0};
+        memcpy(new.lines, row->tally, sizeof new.lines);
+        g_array_append_val(leg->tallies, new);
+    }
+    g_array_index(leg->tallies, lab_series_tally, at).times++;
+}
+
+// The most frequent first; of two as frequent the one with more lines of the lower surfaces.
+static gint by_times(gconstpointer a, gconstpointer b) {
+    const lab_series_tally *first = a;
+    const lab_series_tally *second = b;
+    int order = (first->times < second->times) - (first->times > second->times);
+    return order != 0 ? order : memcmp(second->lines, first->lines, sizeof first->lines);
 }
 
 // The legs' outcomes and figures over a part of the trials.
@@ -169,12 +211,16 @@ static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *tr
             for (unsigned i = 0; i < rows->count; i++) {
                 summed[rows->row[i].leg].outcomes[rows->row[i].outcome]++;
                 add_count(&summed[rows->row[i].leg], &rows->row[i]);
+                add_tally(&summed[rows->row[i].leg], &rows->row[i]);
             }
         }
     }
     for (unsigned leg = 0; leg < legs; leg++) {
         summed[leg].routine = w->route->leg[leg].routine;
         summed[leg].name = w->route->leg[leg].name;
+        if (summed[leg].tallies != NULL) {
+            g_array_sort(summed[leg].tallies, by_times);
+        }
         for (unsigned f = 0; f < CMO_FIGURES; f++) {
             lab_series_figure *to = &summed[leg].figure[f];
             to->robot = column(w, of, leg, (cmo_figure)f, false, values);
@@ -226,7 +272,7 @@ static double badness(const work *w, const lab_series *series, unsigned trial,
         const outcome_row *row = &w->rows[trial].row[i];
         unsigned leg = row->leg;
         cmo_figure figure = lab_judged_by(series->leg[leg].routine);
-        bool known = figure != CMO_FIGURES && (row->truth.known & CMO_FIGURE_BIT(figure)) != 0;
+        bool known = figure != CMO_FIGURES && (row->truth.known & LAB_FIGURE_BIT(figure)) != 0;
         double truth = known ? (double)row->truth.value[figure] : NAN;
         double size = 0.0;
         if (row->outcome != CMO_OUTCOME_DONE) {
@@ -291,6 +337,9 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
                            .undrawn = (unsigned)w.undrawn,
                            .undrawn_seed = seed + (unsigned)w.undrawn_trial,
                            .legs = route->legs};
+    for (uint8_t i = 1; i <= route->surfaces; i++) {
+        series->surface[i] = lab_surface_name(route, i);
+    }
     choice all = {NONE, 0};
     unsigned counted;
     series->leg = sum_up_legs(&w, &all, &counted, &series->completed);
@@ -305,13 +354,20 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
     return series;
 }
 
+static void free_legs(lab_series_leg *leg, unsigned legs) {
+    for (unsigned i = 0; i < legs; i++) {
+        g_clear_pointer(&leg[i].tallies, g_array_unref);
+    }
+    g_free(leg);
+}
+
 void lab_series_free(lab_series *series) {
     if (series != NULL) {
         for (unsigned i = 0; i < series->kinds; i++) {
-            g_free(series->kind[i].leg);
+            free_legs(series->kind[i].leg, series->legs);
         }
         g_free(series->kind);
-        g_free(series->leg);
+        free_legs(series->leg, series->legs);
         g_free(series);
     }
 }

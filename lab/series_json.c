@@ -26,7 +26,33 @@ static void add_statistics(JsonBuilder *builder, const char *name, const lab_sta
     json_builder_end_object(builder);
 }
 
-static void add_leg(JsonBuilder *builder, const lab_series_leg *leg, unsigned number) {
+// How many lines of each surface were counted, and how often so.
+static void add_tallies(JsonBuilder *builder, const lab_series *series, const GArray *tallies) {
+    json_builder_set_member_name(builder, "tallies");
+    json_builder_begin_array(builder);
+    for (guint i = 0; i < tallies->len; i++) {
+        const lab_series_tally *tally = &g_array_index(tallies, lab_series_tally, i);
+        json_builder_begin_object(builder);
+        json_builder_set_member_name(builder, "times");
+        json_builder_add_int_value(builder, tally->times);
+        json_builder_set_member_name(builder, "lines");
+        json_builder_begin_object(builder);
+        for (unsigned n = 1; n <= CMO_SURFACES_MAX; n++) {
+            if (tally->lines[n] > 0) {
+                json_builder_set_member_name(builder, series->surface[n]);
+                json_builder_add_int_value(builder, tally->lines[n]);
+            }
+        }
+        json_builder_end_object(builder);
+        json_builder_set_member_name(builder, "unknown");
+        json_builder_add_int_value(builder, tally->lines[0]);
+        json_builder_end_object(builder);
+    }
+    json_builder_end_array(builder);
+}
+
+static void add_leg(JsonBuilder *builder, const lab_series *series, const lab_series_leg *leg,
+                    unsigned number) {
     for (unsigned f = 0; f < CMO_FIGURES; f++) {
         const lab_series_figure *figure = &leg->figure[f];
         if (figure->robot.n == 0 && figure->truth.n == 0) {
@@ -48,16 +74,19 @@ static void add_leg(JsonBuilder *builder, const lab_series_leg *leg, unsigned nu
         if (f == CMO_LINES_SEEN) {
             json_builder_set_member_name(builder, "miscounts");
             json_builder_add_int_value(builder, leg->miscounts);
+            if (leg->tallies != NULL) {
+                add_tallies(builder, series, leg->tallies);
+            }
         }
         json_builder_end_object(builder);
     }
 }
 
-static void add_legs(JsonBuilder *builder, const lab_series_leg *legs, unsigned count) {
+static void add_legs(JsonBuilder *builder, const lab_series *series, const lab_series_leg *legs) {
     json_builder_set_member_name(builder, "figures");
     json_builder_begin_array(builder);
-    for (unsigned i = 0; i < count; i++) {
-        add_leg(builder, &legs[i], i + 1);
+    for (unsigned i = 0; i < series->legs; i++) {
+        add_leg(builder, series, &legs[i], i + 1);
     }
     json_builder_end_array(builder);
 }
@@ -104,7 +133,7 @@ static void add_kinds(JsonBuilder *builder, const lab_series *series, const lab_
         add_text(builder, "kind", kind->kind);
         add_whole(builder, "trials", kind->trials);
         add_whole(builder, "completed", kind->completed);
-        add_legs(builder, kind->leg, series->legs);
+        add_legs(builder, series, kind->leg);
         json_builder_end_object(builder);
     }
     json_builder_end_array(builder);
@@ -121,7 +150,7 @@ char *lab_series_json(const lab_series *series, const lab_fleet *fleet) {
     json_builder_begin_object(builder);
     add_whole(builder, "trials", series->trials);
     add_whole(builder, "completed", series->completed);
-    add_legs(builder, series->leg, series->legs);
+    add_legs(builder, series, series->leg);
     if (fleet != NULL) {
         add_kinds(builder, series, fleet);
     }

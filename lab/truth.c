@@ -30,9 +30,9 @@ size_t labi_first_at(const cmo_sim_truth *all, size_t count, double time_ms) {
 }
 
 void labi_put(lab_figures *figures, cmo_figure figure, double value) {
-    figures->applies |= CMO_FIGURE_BIT(figure);
+    figures->applies |= LAB_FIGURE_BIT(figure);
     if (isfinite(value)) {
-        figures->known |= CMO_FIGURE_BIT(figure);
+        figures->known |= LAB_FIGURE_BIT(figure);
         figures->value[figure] = value;
     }
 }

@@ -3,6 +3,7 @@
 
 #include "truth.h"
 
+#include <gsl/gsl_statistics_double.h>
 #include <math.h>
 
 // A true line: where each sensor went onto it and off it.
@@ -190,12 +191,78 @@ static void put_line(lab_counted *to, const true_line *line) {
     to->width_mm = left ? width / sensors : NAN;
 }
 
-void labi_count_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
-                      const cmo_count_lines_parameters *p) {
-    if (!cmo_sim_mat_has(route->mat, CMO_SIM_LINE) &&
-        !cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {
-        return;
+// Of floor, from the line before to this one.
+static double gap_before(const GArray *lines, const true_line *line) {
+    const true_line *before = numbered(lines, line->number - 1U);
+    lab_counted at;
+    lab_counted from;
+    if (before == NULL) {
+        return NAN;
     }
+    put_line(&at, line);
+    put_line(&from, before);
+    return across(before, at.x_mm, at.y_mm) - across(before, from.x_mm, from.y_mm) - from.width_mm;
+}
+
+static void put_spread(lab_figures *to, cmo_figure mean, cmo_figure spread, const GArray *values) {
+    const double *all = (const double *)(const void *)values->data;
+    labi_put(to, mean, values->len > 0 ? gsl_stats_mean(all, 1, values->len) : NAN);
+    labi_put(to, spread, values->len > 1 ? gsl_stats_sd(all, 1, values->len) : NAN);
+}
+
+// As the robot has them: of the line itself, and of the floor before it.
+static double robot_width(const GArray *counted, guint i) {
+    const cmo_counted_line *line = &g_array_index(counted, lab_counted, i).robot;
+    return line->width_mm > 0.0F ? (double)line->width_mm : NAN;
+}
+
+static double robot_gap(const GArray *counted, guint i) {
+    if (i == 0) {
+        return NAN;
+    }
+    const cmo_counted_line *line = &g_array_index(counted, lab_counted, i).robot;
+    const cmo_counted_line *before = &g_array_index(counted, lab_counted, i - 1).robot;
+    double way =
+        (double)(line->at_mm - before->at_mm) * cos((double)line->entry_deg * G_PI / 180.0);
+    return line->number == before->number + 1 ? way - robot_width(counted, i - 1) : NAN;
+}
+
+static double true_width(const GArray *counted, guint i) {
+    return g_array_index(counted, lab_counted, i).width_mm;
+}
+
+static double true_gap(const GArray *counted, guint i) {
+    return g_array_index(counted, lab_counted, i).gap_mm;
+}
+
+// Widths and gaps over the lines that were counted.
+static void put_widths_and_gaps(lab_leg_result *result) {
+    static const struct {
+        double (*of)(const GArray *counted, guint i);
+        cmo_figure mean, spread;
+        bool truth;
+    } kinds[] = {{robot_width, CMO_LINE_WIDTH_MM, CMO_LINE_WIDTH_SPREAD_MM, false},
+                 {true_width, CMO_LINE_WIDTH_MM, CMO_LINE_WIDTH_SPREAD_MM, true},
+                 {robot_gap, CMO_LINE_GAP_MM, CMO_LINE_GAP_SPREAD_MM, false},
+                 {true_gap, CMO_LINE_GAP_MM, CMO_LINE_GAP_SPREAD_MM, true}};
+    GArray *values = g_array_new(FALSE, FALSE, sizeof(double));
+    for (size_t k = 0; k < G_N_ELEMENTS(kinds); k++) {
+        g_array_set_size(values, 0);
+        for (guint i = 0; i < result->counted->len; i++) {
+            double value = kinds[k].of(result->counted, i);
+            if (isfinite(value)) {
+                g_array_append_val(values, value);
+            }
+        }
+        put_spread(kinds[k].truth ? &result->truth : &result->robot, kinds[k].mean, kinds[k].spread,
+                   values);
+    }
+    g_array_free(values, TRUE);
+}
+
+// Which of the lines it should have counted, and where those that it has counted truly are.
+static void take_true_lines(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
+                            const cmo_count_lines_parameters *p) {
     size_t records;
     const cmo_sim_truth *all = cmo_sim_recorded(sim, &records);
     size_t first = MIN(labi_first_at(all, records, result->start_ms), records - 1);
@@ -212,12 +279,22 @@ void labi_count_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result
         result->target =
             (lab_target){true, target->near[right], target->normal_x, target->normal_y};
     }
-    for (guint i = 0; result->counted != NULL && i < result->counted->len; i++) {
+    for (guint i = 0; i < result->counted->len; i++) {
         lab_counted *counted = &g_array_index(result->counted, lab_counted, i);
         const true_line *line = numbered(lines, counted->robot.number);
         if (line != NULL) {
             put_line(counted, line);
+            counted->gap_mm = gap_before(lines, line);
         }
     }
     g_array_free(lines, TRUE);
+}
+
+void labi_count_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
+                      const cmo_count_lines_parameters *p) {
+    if (cmo_sim_mat_has(route->mat, CMO_SIM_LINE) ||
+        cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {
+        take_true_lines(route, sim, result, p);
+    }
+    put_widths_and_gaps(result);
 }

@@ -202,6 +202,23 @@ START_TEST(a_series_says_how_often_the_count_was_right) {
 }
 END_TEST
 
+START_TEST(widths_and_gaps_of_what_was_counted_are_figures) {
+    static const double even_gaps_mm[] = {340, 440, 540, 640, 750};
+    write_mat(even_gaps_mm, 5, "");
+    JsonObject *leg = drive(COUNT(", number: 5, rest: near_edge"), 0, 0, 2);
+    double width = figure_of(leg, "truth", "line_width_mm");
+    ck_assert_double_eq_tol(figure_of(leg, "robot", "line_width_mm"), width, 0.6);
+    ck_assert_double_le(figure_of(leg, "robot", "line_width_spread_mm"), 0.6);
+    ck_assert_double_le(figure_of(leg, "truth", "line_width_spread_mm"), 0.05);
+    double gap = (750.0 - 340.0) / 4.0 - width;
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "line_gap_mm"), gap, 0.1);
+    ck_assert_double_eq_tol(figure_of(leg, "robot", "line_gap_mm"), gap, 1.0);
+    // Three of 100 and one of 110: a standard deviation of 5.
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "line_gap_spread_mm"), 5.0, 0.05);
+    ck_assert_double_eq_tol(figure_of(leg, "robot", "line_gap_spread_mm"), 5.0, 0.7);
+}
+END_TEST
+
 START_TEST(a_spacing_keeps_the_number_where_lines_are_missing) {
     static const double gaps_mm[] = {340, 440, 640, 740, 840};
     write_mat(gaps_mm, 5, "<rect x='390' y='320' width='24' height='70' fill='#2c3036'/>");
@@ -413,6 +430,7 @@ int main(void) {
                                   nothing_before_the_place_that_is_due_is_the_last_line,
                                   a_wrong_angle_is_found_out,
                                   a_series_says_how_often_the_count_was_right,
+                                  widths_and_gaps_of_what_was_counted_are_figures,
                                   a_spacing_keeps_the_number_where_lines_are_missing,
                                   stated_lines_set_the_pose,
                                   it_can_drive_on_over_the_last_one,

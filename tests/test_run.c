@@ -23,7 +23,7 @@ static const lab_leg_result *leg_of(const lab_run *run, guint number) {
 }
 
 static double known(const lab_figures *figures, cmo_figure wanted) {
-    ck_assert_msg(figures->known & CMO_FIGURE_BIT(wanted), "%s", cmo_figure_name(wanted));
+    ck_assert_msg(figures->known & LAB_FIGURE_BIT(wanted), "%s", cmo_figure_name(wanted));
     return figures->value[wanted];
 }
 
@@ -201,8 +201,8 @@ START_TEST(a_mat_without_marks_gives_no_true_target_and_no_verdict) {
     const lab_leg_result *leg = leg_of(run, 1);
     ck_assert_int_eq(leg->outcome, CMO_OUTCOME_DONE);
     ck_assert(!run->marked);
-    ck_assert(leg->truth.applies & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM));
-    ck_assert(!(leg->truth.known & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM)));
+    ck_assert(leg->truth.applies & LAB_FIGURE_BIT(CMO_OVERSHOOT_MM));
+    ck_assert(!(leg->truth.known & LAB_FIGURE_BIT(CMO_OVERSHOOT_MM)));
     lab_run_free(run);
 }
 END_TEST

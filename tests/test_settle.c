@@ -46,7 +46,7 @@ static rest rest_of(lab_run *run, cmo_figure figure) {
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     rest r = {.outcome = result->outcome};
     if (r.outcome == CMO_OUTCOME_DONE) {
-        bool knows = result->robot.known & CMO_FIGURE_BIT(CMO_SLIP_MM);
+        bool knows = result->robot.known & LAB_FIGURE_BIT(CMO_SLIP_MM);
         r.off_mm = (double)result->truth.value[figure];
         r.own_mm = (double)result->robot.value[figure];
         r.ms = result->stopped_ms + (double)result->truth.value[CMO_SETTLE_MS];

@@ -282,6 +282,15 @@ START_TEST(the_cargo_floor_is_tallied_until_the_bumper_touches) {
     g_free(line);
     g_free(picture);
     ck_assert_int_eq(CALL("series data/ferry/cargo.yaml --trials 20"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\n     of them 2 red, 1 blue, 2 green in 20 of 20\n"));
+    ck_assert_int_eq(CALL("series data/ferry/cargo.yaml --trials 2 --json"), 0);
+    GError *error = NULL;
+    JsonNode *root = json_from_string(out, &error);
+    JsonNode *red = json_path_query("$.figures[*].tallies[0].lines.red", root, &error);
+    ck_assert_uint_eq(json_array_get_length(json_node_get_array(red)), 1);
+    ck_assert_int_eq(json_array_get_int_element(json_node_get_array(red), 0), 2);
+    json_node_unref(red);
+    json_node_unref(root);
     ck_assert_int_eq(call(EXAMPLES "/example_tally_by_colour"), 0);
     ck_assert_str_eq(out, "1: red\n2: blue\n3: green\n4: red\n"
                           "count_lines: done, ended by touch; 2 red, 1 blue, 1 green\n");

@@ -15,7 +15,7 @@
 #define PICK(names, value)                                                                         \
     ((unsigned)(value) < sizeof(names) / sizeof *(names) ? (names)[value] : "?")
 
-_Static_assert((int)CMO_FIGURES <= 32, "a set of figures is 32 bits");
+_Static_assert((int)CMO_REPORT_FIGURES <= 32, "a set of a report's figures is 32 bits");
 _Static_assert((int)CMO_FINDINGS <= 32, "a set of findings is 32 bits");
 
 const char *cmo_outcome_name(cmo_outcome outcome) {

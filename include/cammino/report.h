@@ -220,7 +220,7 @@ typedef enum cmo_stage { CMO_EACH_STAGE(CMO_STAGE_AS_ID) CMO_STAGES /**< how man
     F(COUNT_CERTAINTY, count_certainty, WAY,                                                        \
       "with a spacing: 1 less the chance that something else would have fitted as well as the "     \
       "line that is least sure")
-/** And these stand in the state of stay inside, or only a simulation knows them. */
+/** And these stand in the state of stay inside or count lines, or only a simulation knows them. */
 #define CMO_EACH_OTHER_FIGURE(F)                                                                    \
     F(REBOUNDS, rebounds, CLOCK, "rebounds from the boundary")                                      \
     F(TURN_ERROR_DEG, turn_error_deg, WAY,                                                          \
@@ -237,7 +237,11 @@ typedef enum cmo_stage { CMO_EACH_STAGE(CMO_STAGE_AS_ID) CMO_STAGES /**< how man
       "has been; cells of 20 mm; truth only")                                                       \
     F(COVERED_PER_MIN, covered_per_min, WAY, "that share over the minutes that it took")            \
     F(COVERED_EVENNESS, covered_evenness, WAY,                                                      \
-      "1 less the Gini coefficient of the time spent over the cells: 1 is the same everywhere")
+      "1 less the Gini coefficient of the time spent over the cells: 1 is the same everywhere")     \
+    F(LINE_WIDTH_MM, line_width_mm, WAY, "mean width of the lines that were counted")               \
+    F(LINE_WIDTH_SPREAD_MM, line_width_spread_mm, WAY, "standard deviation of their widths")        \
+    F(LINE_GAP_MM, line_gap_mm, WAY, "mean floor between them, from far edge to near edge")         \
+    F(LINE_GAP_SPREAD_MM, line_gap_spread_mm, WAY, "standard deviation of that")
 // clang-format on
 
 #define CMO_FIGURE_AS_ID(NAME, name, from, meaning) CMO_##NAME,

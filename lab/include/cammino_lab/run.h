@@ -11,10 +11,13 @@
 
 G_BEGIN_DECLS
 
+/** A figure's bit: of all that there are, not of a report's alone. */
+#define LAB_FIGURE_BIT(figure) ((uint64_t)1 << (figure))
+
 /** Figures of one column. A figure that applies but could not be measured is not `known`. */
 typedef struct lab_figures {
-    uint32_t applies; /**< bit n: figure n (cmo_figure) */
-    uint32_t known;
+    uint64_t applies; /**< bit n: figure n (cmo_figure) */
+    uint64_t known;
     double value[CMO_FIGURES];
 } lab_figures;
 
@@ -46,6 +49,7 @@ typedef struct lab_counted {
     double time_ms;      /**< when it was counted, on the simulator's clock */
     double x_mm, y_mm;   /**< true middle of where the sensors came onto it; NAN: there is none */
     double width_mm;     /**< true, across it; NAN: not left, or there is none */
+    double gap_mm;       /**< true, of floor from the line before to this; NAN: there is none */
     const char *surface; /**< what it was told to be made of, by the route's name; NULL: none */
 } lab_counted;
 

@@ -22,11 +22,18 @@ typedef struct lab_series_figure {
     lab_statistics robot, truth; /**< n 0: nobody has it */
 } lab_series_figure;
 
+/** So many lines of each surface, by its number, and at 0 of none that is known; and how often. */
+typedef struct lab_series_tally {
+    uint8_t lines[CMO_SURFACES_MAX + 1];
+    unsigned times;
+} lab_series_tally;
+
 typedef struct lab_series_leg {
     cmo_routine_id routine;
     const char *name;                /**< the route's; NULL: none */
     unsigned outcomes[CMO_OUTCOMES]; /**< how often it ended so, in all rounds */
     unsigned counts, miscounts;      /**< how often it has counted lines, and how often wrongly */
+    GArray *tallies; /**< of lab_series_tally, the most frequent first; NULL: none */
     lab_series_figure figure[CMO_FIGURES];
 } lab_series_leg;
 
@@ -56,7 +63,8 @@ typedef struct lab_series {
     uint64_t undrawn_seed;      /**< one of them */
     unsigned legs;
     lab_series_leg *leg;
-    unsigned kinds; /**< of a fleet; else 0 */
+    const char *surface[CMO_SURFACES_MAX + 1]; /**< names of the route's, by number; NULL: none */
+    unsigned kinds;                            /**< of a fleet; else 0 */
     lab_series_kind *kind;
     unsigned worsts;
     lab_series_worst worst[LAB_SERIES_WORST];
