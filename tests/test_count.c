@@ -7,19 +7,23 @@
 #include <string.h>
 
 // Lines across a plain mat, by where they begin; 24 mm wide. And what is laid over them.
-static void write_mat(const double *line_mm, unsigned lines, const char *over) {
+static void write_lines(const double *line_mm, unsigned lines, double width_mm, const char *over) {
     GString *svg = g_string_new("<svg xmlns='http://www.w3.org/2000/svg' width='2000mm' "
                                 "height='800mm' viewBox='0 0 2000 800'>"
                                 "<rect width='2000' height='800' fill='#c9d2c6'/>"
                                 "<g class='line' fill='#2c3036'>");
     for (unsigned i = 0; i < lines; i++) {
-        g_string_append_printf(svg, "<rect x='%g' width='24' height='800'/>", line_mm[i]);
+        g_string_append_printf(svg, "<rect x='%g' width='%g' height='800'/>", line_mm[i], width_mm);
     }
     g_string_append_printf(svg, "</g><g class='decoration'>%s</g></svg>", over);
     char *path = in_folder("m.svg");
     ck_assert(g_file_set_contents(path, svg->str, -1, NULL));
     g_free(path);
     g_string_free(svg, TRUE);
+}
+
+static void write_mat(const double *line_mm, unsigned lines, const char *over) {
+    write_lines(line_mm, lines, 24, over);
 }
 
 // Drives one leg of the demo robot.
@@ -190,6 +194,50 @@ START_TEST(a_wrong_angle_is_found_out) {
     JsonObject *fourth = json_array_get_object_element(lines_of(leg), 3);
     ck_assert_double_eq_tol(json_object_get_double_member(fourth, "entry_angle_deg"),
                             figure_of(leg, "truth", "entry_angle_deg"), 2);
+}
+END_TEST
+
+// At a slant the left sensor rests 11 mm beyond the near edge: in a hole of the line, whose edges
+// are none to rest on.
+START_TEST(a_sensor_that_rests_over_a_hole_says_nothing_of_the_edge) {
+    for (int late = 0; late < 2; late++) {
+        char *hole = g_strdup_printf("<rect x='%d' y='400' width='8' height='185' fill='#c9d2c6'/>",
+                                     late ? 950 : 944);
+        write_mat(even_mm, 8, hole);
+        for (unsigned seed = 1; seed <= 6; seed++) {
+            JsonObject *leg = drive(COUNT(", number: 7, rest: near_edge"), -14, 0, seed);
+            double truth = figure_of(leg, "truth", "rest_error_mm");
+            ck_assert_double_le(fabs(truth), 2.0);
+            ck_assert_double_eq_tol(figure_of(leg, "robot", "rest_error_mm"), truth, 2.0);
+        }
+        g_free(hole);
+    }
+}
+END_TEST
+
+// There the other sensor rests over the far edge of a line that is so narrow.
+START_TEST(a_far_edge_is_not_taken_for_the_near_one) {
+    write_lines(even_mm, 8, 13.6, "");
+    for (unsigned seed = 1; seed <= 12; seed++) {
+        JsonObject *leg =
+            drive("count_lines: {cruise_mm_s: 300, least_width_mm: 7, number: 7, rest: near_edge}",
+                  seed % 2 == 0 ? 17 : -17, 0, seed);
+        ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 2.0);
+    }
+}
+END_TEST
+
+// The left sensor has left the line for its hole, and comes to a decoration before the right one
+// is known to have left it.
+START_TEST(what_was_shown_before_a_hole_counts) {
+    write_mat(even_mm, 8,
+              "<rect x='958' y='200' width='4.5' height='240' fill='#c9d2c6'/>"
+              "<rect x='980' y='200' width='24' height='240' fill='#2c3036'/>");
+    for (unsigned seed = 1; seed <= 6; seed++) {
+        JsonObject *leg =
+            drive(COUNT(", number: 7, spacing_mm: 100, rest: near_edge"), -5, 0, seed);
+        ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 2.0);
+    }
 }
 END_TEST
 
@@ -427,6 +475,9 @@ int main(void) {
                                   holes_are_bridged_and_what_one_sensor_meets_alone_is_none,
                                   dense_lines_are_told_apart,
                                   worn_edges_say_nothing,
+                                  a_sensor_that_rests_over_a_hole_says_nothing_of_the_edge,
+                                  a_far_edge_is_not_taken_for_the_near_one,
+                                  what_was_shown_before_a_hole_counts,
                                   nothing_before_the_place_that_is_due_is_the_last_line,
                                   a_wrong_angle_is_found_out,
                                   a_series_says_how_often_the_count_was_right,

@@ -9,6 +9,7 @@
 #include "line_candidates.h"
 #include "line_figures.h"
 #include "line_holes.h"
+#include "line_rest.h"
 #include "line_search.h"
 #include "line_votes.h"
 #include "stop.h"
@@ -101,6 +102,21 @@ static void mend_far(const cmo_robot *robot, cmo_count_lines_state *state) {
     }
 }
 
+// Where it is to rest, a sensor may stand over a hole of the line, whose edges are none to rest on:
+// at a slant one stands further on than the other.
+static void doubt_over_holes(const cmo_robot *robot, cmo_count_lines_state *state) {
+    float to_rest = cmi_line_to_rest(robot, &state->line);
+    for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        float at = cmi_way_now(robot, i) + to_rest;
+        float half = 0.5F * robot->description->light[i].spot_mm;
+        float from = state->holes.from_mm[i];
+        float to = state->holes.to_mm[i];
+        if (to > from && at > from - half && at < to + half) {
+            state->line.candidate[i].worn = true;
+        }
+    }
+}
+
 // Counts the last one, once it has proved to be one.
 static void tell_last(cmo_robot *robot, cmo_count_lines_state *state) {
     const cmo_candidate *candidate = state->line.candidate;
@@ -145,6 +161,9 @@ void cmi_count_step_last(cmo_robot *robot, cmo_count_lines_state *state) {
     if (met && !state->last_told) {
         mend_near(robot, state);
         tell_last(robot, state);
+    }
+    if (met && !cmi_line_settles(robot)) {
+        doubt_over_holes(robot, state);
     }
     if (met && line->parameters.ending == CMO_END_MOVING && robot->routine != NULL) {
         cmi_line_finish(robot, line, NULL);

@@ -136,10 +136,15 @@ static bool is_known(const cmo_robot *robot, const cmo_candidate *candidate, uin
     return candidate->known && from < cmi_line_slack_mm(robot, sensor);
 }
 
+// It has gone over an edge out of its candidate, which may be that of a hole.
+static bool has_left(const cmo_candidate *candidate) {
+    return candidate->passed || (CMO_TWO_SIDED && candidate->held);
+}
+
 // How far a sensor has come over its candidate: to the far edge, or to its newest look.
 static float shown_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
-    float to = candidate->passed ? candidate->far_mm : robot->light[sensor].way_mm;
+    float to = has_left(candidate) ? candidate->far_mm : robot->light[sensor].way_mm;
     return fabsf(to - candidate->near.way_mm);
 }
 
@@ -150,7 +155,7 @@ void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_c
     candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
     candidate->met = candidate->open = true;
     candidate->known = candidate->passed = candidate->corrected = candidate->doubted = false;
-    candidate->accepted = candidate->worn = false;
+    candidate->accepted = candidate->worn = candidate->held = false;
 #if CMO_SURFACES_MAX > 0
     candidate->surface = 0;
 #endif
@@ -229,7 +234,7 @@ void cmi_line_take(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
 static bool has_shown(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
                       float proof_mm) {
     const cmo_candidate *candidate = &state->candidate[sensor];
-    return (candidate->passed || cmi_light_on(&robot->light[sensor])) &&
+    return (has_left(candidate) || cmi_light_on(&robot->light[sensor])) &&
            shown_mm(robot, state, sensor) >= proof_mm;
 }
 

@@ -13,7 +13,7 @@ static cmo_line_holes *holes_of(cmo_line_state *state) {
 static void give_held(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     cmo_line_holes *holes = holes_of(state);
     if (holes->held[sensor]) {
-        holes->held[sensor] = false;
+        holes->held[sensor] = state->candidate[sensor].held = false;
         cmi_line_take(robot, state, sensor, &holes->left[sensor]);
     }
 }
@@ -46,13 +46,18 @@ static void take(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
             cmi_line_take(robot, state, sensor, crossing);
         }
     } else if (!crossing->entering) {
+        cmo_candidate *candidate = &state->candidate[sensor];
         holes->left[sensor] = *crossing;
         holes->held[sensor] = true;
+        if (candidate->open && !candidate->passed) { // so far it has shown what it is
+            candidate->far_mm = crossing->way_mm;
+            candidate->held = true;
+        }
     } else if (holes->held[sensor] &&
                crossing->way_mm - holes->left[sensor].way_mm < holes->gap_mm) {
         holes->from_mm[sensor] = holes->left[sensor].way_mm;
         holes->to_mm[sensor] = crossing->way_mm;
-        holes->held[sensor] = false;
+        holes->held[sensor] = state->candidate[sensor].held = false;
     } else {
         give_held(robot, state, sensor);
         cmi_line_take(robot, state, sensor, crossing);

@@ -21,6 +21,8 @@
 // A rest so near to an edge, as a share of the spot, is read from the edge: further off, the disc's
 // curve is flat.
 #define ON_EDGE 0.3F
+// What encoders are off by while they settle, without having slid.
+#define ABOUT_MM 1.0F
 
 // How far a sensor is to go on from here to its rest.
 static float left_to_go(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
@@ -56,13 +58,15 @@ float cmi_line_to_rest(const cmo_robot *robot, const cmo_line_state *state) {
     return count > 0 ? sum / (float)count : 0.0F;
 }
 
-// By the encoders a sensor stands beyond the line's other edge, where it sees floor again.
+// By the encoders a sensor stands beyond the line's other edge, where it sees floor again, or its
+// spot may be over that edge: at a slant, and on a narrow line, it rests there.
 static bool is_across(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
     float way = cmi_way_now(robot, sensor);
+    float about = 0.5F * robot->description->light[sensor].spot_mm + ABOUT_MM;
     return state->parameters.rest == CMO_REST_FAR_EDGE
-               ? way < candidate->near.way_mm
-               : candidate->passed && way > candidate->far_mm;
+               ? way < candidate->near.way_mm + about
+               : candidate->passed && way > candidate->far_mm - about;
 }
 
 // What looks like the edge may be the line's other one, or a floor that is a little darker than
@@ -74,7 +78,9 @@ static bool may_be_edge(const cmo_robot *robot, const cmo_line_state *state, uin
     float width = candidate->passed ? candidate->far_mm - candidate->near.way_mm
                                     : state->parameters.least_width_mm;
     bool near = fabsf(counted_mm) < robot->description->light[sensor].spot_mm;
-    return fabsf(place_mm - counted_mm) < 0.5F * width &&
+    float inward = state->parameters.rest == CMO_REST_FAR_EDGE ? -counted_mm : counted_mm;
+    bool other = candidate->passed && inward > 0.5F * width;
+    return !other && fabsf(place_mm - counted_mm) < 0.5F * width &&
            (near || cmo_edge_sees(&light->edge, cmi_light_signal(light)));
 }
 

@@ -115,6 +115,7 @@ typedef struct cmo_candidate {
     float far_mm;      /**< way at the crossing out of it; valid if `passed` */
     bool met;       /**< it counts as met, for the other sensor; also within the blind distance */
     bool passed;    /**< the far edge has been crossed */
+    bool held;      /**< or what may be one, or the edge of a hole: that is at `far_mm` then */
     bool corrected; /**< and crossed again on the way back, which takes out what has slid */
     bool known;     /**< looked at again: what is met there once more is the same */
     bool doubted;   /**< by the wheels too narrow for a line, but they may have slid */
