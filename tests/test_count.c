@@ -241,6 +241,23 @@ START_TEST(what_was_shown_before_a_hole_counts) {
 }
 END_TEST
 
+// Three lines in turn whose near edges are worn under the left sensor: their far edges know better.
+START_TEST(the_angle_is_that_of_the_edges_that_agree) {
+    write_mat(even_mm, 8,
+              "<g fill='#c9d2c6'><rect x='538' y='200' width='14' height='200'/>"
+              "<rect x='638' y='200' width='14' height='200'/>"
+              "<rect x='738' y='200' width='14' height='200'/></g>");
+    for (unsigned seed = 1; seed <= 4; seed++) {
+        JsonObject *leg = drive(COUNT(", number: 6, rest: near_edge"), 0, 0, seed);
+        JsonObject *sixth = json_array_get_object_element(lines_of(leg), 5);
+        ck_assert_double_eq_tol(json_object_get_double_member(sixth, "entry_angle_deg"),
+                                figure_of(leg, "truth", "entry_angle_deg"), 2);
+        ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 1.0);
+        ck_assert_double_le(figure_of(leg, "robot", "line_gap_spread_mm"), 8.0);
+    }
+}
+END_TEST
+
 START_TEST(a_series_says_how_often_the_count_was_right) {
     ck_assert_int_eq(CALL("series data/ferry/gangway.yaml --trials 12"), 0);
     ck_assert_ptr_nonnull(strstr(out, "counted right in 12 of 12: 7 lines\n"));
@@ -478,6 +495,7 @@ int main(void) {
                                   a_sensor_that_rests_over_a_hole_says_nothing_of_the_edge,
                                   a_far_edge_is_not_taken_for_the_near_one,
                                   what_was_shown_before_a_hole_counts,
+                                  the_angle_is_that_of_the_edges_that_agree,
                                   nothing_before_the_place_that_is_due_is_the_last_line,
                                   a_wrong_angle_is_found_out,
                                   a_series_says_how_often_the_count_was_right,

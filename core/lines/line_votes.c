@@ -122,6 +122,47 @@ static bool is_behind(const cmo_robot *robot, const cmo_count_lines_state *state
     return state->joint && at <= end;
 }
 
+// The median over the last lines: worn edges are no part of it. With the newest one or without.
+static float usual_later(const cmo_count_lines_state *state, bool newest) {
+    float sorted[CMO_LINE_PAIRS];
+    uint8_t count = 0;
+    for (uint8_t i = 0; i < state->pairs; i++) {
+        if (i == state->pair && !newest) {
+            continue;
+        }
+        uint8_t at = count++;
+        for (; at > 0 && sorted[at - 1] > state->later_mm[i]; at--) {
+            sorted[at] = sorted[at - 1];
+        }
+        sorted[at] = state->later_mm[i];
+    }
+    uint8_t half = count / 2;
+    return count % 2 == 1 ? sorted[half] : 0.5F * (sorted[half - 1] + sorted[half]);
+}
+
+static void keep_later(cmo_count_lines_state *state, float later_mm) {
+    state->pair = (uint8_t)(state->pairs == 0 ? 0 : (state->pair + 1) % CMO_LINE_PAIRS);
+    state->later_mm[state->pair] = later_mm;
+    state->pairs = (uint8_t)(state->pairs < CMO_LINE_PAIRS ? state->pairs + 1 : CMO_LINE_PAIRS);
+    state->skew_mm = usual_later(state, true);
+}
+
+// A line is left at the angle at which it is met. Where its edges do not agree, one of them is
+// worn: it counts by the one that is more like the lines before.
+static void mend_later(const cmo_robot *robot, cmo_count_lines_state *state) {
+    const cmo_mark_behind *behind = state->behind;
+    if (!state->joint || state->pairs < 2 || behind[0].on || behind[1].on) {
+        return;
+    }
+    float far = cmi_line_later_mm(robot, behind[0].far_mm, behind[1].far_mm);
+    float *near = &state->later_mm[state->pair];
+    float usual = usual_later(state, false);
+    if (fabsf(far - *near) > CMI_VOTES_WORN_MM && fabsf(far - usual) < fabsf(*near - usual)) {
+        *near = far;
+        state->skew_mm = usual_later(state, true);
+    }
+}
+
 static void enter(cmo_robot *robot, cmo_count_lines_state *state, uint8_t sensor,
                   const cmo_crossing *crossing) {
     cmo_candidate *last = last_mark(state, sensor);
@@ -145,7 +186,8 @@ static void enter(cmo_robot *robot, cmo_count_lines_state *state, uint8_t sensor
     cmi_line_mark(robot, &state->mark[sensor][state->marks[sensor]++], crossing);
 }
 
-static void leave(cmo_count_lines_state *state, uint8_t sensor, const cmo_crossing *crossing) {
+static void leave(const cmo_robot *robot, cmo_count_lines_state *state, uint8_t sensor,
+                  const cmo_crossing *crossing) {
     cmo_candidate *last = last_mark(state, sensor);
     if (last != NULL && !last->passed) {
         last->far_mm = crossing->way_mm;
@@ -153,6 +195,7 @@ static void leave(cmo_count_lines_state *state, uint8_t sensor, const cmo_crossi
     } else if (state->behind[sensor].on) {
         state->behind[sensor].far_mm = crossing->way_mm;
         state->behind[sensor].on = false;
+        mend_later(robot, state);
     } else if (last == NULL) { // it has stood on it
         state->behind[sensor] = (cmo_mark_behind){crossing->way_mm, true, false};
     }
@@ -177,7 +220,7 @@ void cmi_votes_look(cmo_robot *robot, cmo_count_lines_state *state) {
             if (light->crossing[n].entering) {
                 enter(robot, state, i, &light->crossing[n]);
             } else {
-                leave(state, i, &light->crossing[n]);
+                leave(robot, state, i, &light->crossing[n]);
             }
         }
 #if CMO_SURFACES_MAX > 0
@@ -320,24 +363,6 @@ bool cmi_votes_next(cmo_robot *robot, cmo_count_lines_state *state, cmi_single_c
     }
 }
 
-// The angle is the median's over the last lines: worn edges are no part of it.
-static void keep_later(cmo_count_lines_state *state, float later_mm) {
-    state->pair = (uint8_t)(state->pairs == 0 ? 0 : (state->pair + 1) % CMO_LINE_PAIRS);
-    state->later_mm[state->pair] = later_mm;
-    state->pairs = (uint8_t)(state->pairs < CMO_LINE_PAIRS ? state->pairs + 1 : CMO_LINE_PAIRS);
-    float sorted[CMO_LINE_PAIRS];
-    for (uint8_t i = 0; i < state->pairs; i++) {
-        uint8_t at = i;
-        for (; at > 0 && sorted[at - 1] > state->later_mm[i]; at--) {
-            sorted[at] = sorted[at - 1];
-        }
-        sorted[at] = state->later_mm[i];
-    }
-    uint8_t half = state->pairs / 2;
-    state->skew_mm =
-        state->pairs % 2 == 1 ? sorted[half] : 0.5F * (sorted[half - 1] + sorted[half]);
-}
-
 void cmi_votes_take(cmo_robot *robot, cmo_count_lines_state *state, const cmi_vote *vote) {
     float until = -INFINITY;
     for (uint8_t i = 0; i < 2; i++) {
@@ -359,6 +384,7 @@ void cmi_votes_take(cmo_robot *robot, cmo_count_lines_state *state, const cmi_vo
     }
     if (vote->seen == 3) {
         keep_later(state, vote->later_mm);
+        mend_later(robot, state); // it may have left it by now
     }
 }
 
