@@ -105,6 +105,7 @@ const char *cli_stage_colour(uint8_t stage, bool strong) {
         [CMO_STAGE_CHARGE] = {"#fbe0d8", "#e0765a"},    [CMO_STAGE_WAIT] = {"#f2f2f2", "#e2e2e2"},
         [CMO_STAGE_COUNTDOWN] = {"#f2f2f2", "#b9b9b9"}, [CMO_STAGE_CREEP] = {"#fdeedd", "#f5cc9a"},
         [CMO_STAGE_TURN] = {"#e6ecd6", "#bfd08f"},      [CMO_STAGE_ACTION] = {"#f2f2f2", "#d9c7a8"},
+        [CMO_STAGE_JOIN] = {"#fff3cd", "#f2d675"},      [CMO_STAGE_FOLLOW] = {"#e3f2dd", "#c4e3b8"},
     };
     const char *colour = colours[stage < CMO_STAGES ? stage : 0][strong];
     return colour != NULL ? colour : colours[CMO_STAGE_BLIND][strong];

@@ -281,6 +281,21 @@ static void print_move(const lab_leg *leg, const lab_leg_result *result) {
            result->robot.value[figure], result->truth.value[figure]);
 }
 
+static void print_edge(const lab_leg_result *leg) {
+    const lab_figures *robot = &leg->robot;
+    const lab_figures *truth = &leg->truth;
+    if (robot->known & LAB_FIGURE_BIT(CMO_EDGE_WORST_MM)) {
+        printf("     joined after %.0f mm; %.1f mm from the edge, %.1f at worst",
+               robot->value[CMO_JOINED_MM], robot->value[CMO_EDGE_MEAN_MM],
+               robot->value[CMO_EDGE_WORST_MM]);
+        if (truth->known & LAB_FIGURE_BIT(CMO_EDGE_WORST_MM)) {
+            printf(", truly %.1f and %.1f", truth->value[CMO_EDGE_MEAN_MM],
+                   truth->value[CMO_EDGE_WORST_MM]);
+        }
+        printf("\n");
+    }
+}
+
 static void print_rebounds(const lab_leg_result *leg) {
     const lab_figures *truth = &leg->truth;
     printf("     %.0f rebounds; least margin ", leg->robot.value[CMO_REBOUNDS]);
@@ -344,6 +359,8 @@ static void print_row(const lab_route *route, const lab_leg_result *leg) {
     const lab_leg *asked = &route->leg[leg->number - 1];
     if (leg->routine == CMO_ROUTINE_ADVANCE || leg->routine == CMO_ROUTINE_TURN) {
         print_move(asked, leg);
+    } else if (leg->routine == CMO_ROUTINE_FOLLOW_EDGE) {
+        print_edge(leg);
     } else if (leg->routine == CMO_ROUTINE_STAY_INSIDE) {
         print_rebounds(leg);
     } else if (leg->routine == CMO_ROUTINE_TAKE_LEVELS) {

@@ -69,6 +69,11 @@ const cmo_port *mozzo_gangway_port(void) {
     return start(DATA "/gangway.svg", &mozzo, 0, &setup);
 }
 
+const cmo_port *mozzo_lane_port(void) {
+    cmo_sim_setup setup = {.x_mm = 130, .y_mm = 260};
+    return start(DATA "/lane.svg", &mozzo, 0, &setup);
+}
+
 const cmo_port *mozzo_cargo_port(void) {
     cmo_sim_setup setup = {
         .x_mm = 150,

@@ -126,6 +126,8 @@ static bool ends_moving(const lab_leg *leg) {
     return (leg->ended && leg->ends.ending == CMO_END_MOVING) ||
            (leg->routine == CMO_ROUTINE_ADVANCE &&
             leg->parameters.advance.ending == CMO_END_MOVING) ||
+           (leg->routine == CMO_ROUTINE_FOLLOW_EDGE &&
+            leg->parameters.follow_edge.ending == CMO_END_MOVING) ||
            (lab_leg_line(leg, &line) && line.ending == CMO_END_MOVING);
 }
 
@@ -133,7 +135,8 @@ static bool ends_moving(const lab_leg *leg) {
 static bool takes_over(const lab_leg *leg) {
     cmo_line_parameters line;
     return (leg->routine == CMO_ROUTINE_ADVANCE && leg->parameters.advance.distance_mm > 0.0F) ||
-           lab_leg_line(leg, &line) || leg->routine == CMO_ROUTINE_STAY_INSIDE;
+           lab_leg_line(leg, &line) || leg->routine == CMO_ROUTINE_STAY_INSIDE ||
+           leg->routine == CMO_ROUTINE_FOLLOW_EDGE;
 }
 
 // What ends moving needs a leg behind it that goes on, and has the room to slow down in.

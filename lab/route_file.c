@@ -162,9 +162,10 @@ void lab_route_enclose(lab_route *route) {
     cmo_sim_region_free(route->region);
     route->region = NULL;
     for (unsigned i = 0; i < route->legs; i++) {
-        if (route->leg[i].routine == CMO_ROUTINE_STAY_INSIDE) {
+        if (route->leg[i].routine == CMO_ROUTINE_STAY_INSIDE && route->region == NULL) {
             route->region = cmo_sim_region_new(route->mat, route->x_mm, route->y_mm);
-            return;
+        } else if (route->leg[i].routine == CMO_ROUTINE_FOLLOW_EDGE) {
+            cmo_sim_mat_measure(route->mat, CMO_SIM_LINE);
         }
     }
 }

@@ -32,6 +32,9 @@ static double entry_speed(const lab_route *route, const lab_leg *leg, double aft
         return sqrt(slow * slow +
                     2.0 * braking(route, (double)line.braking_mm_s2) * (double)line.blind_mm);
     }
+    if (leg->routine == CMO_ROUTINE_FOLLOW_EDGE) {
+        return or_usual(route, (double)leg->parameters.follow_edge.cruise_mm_s);
+    }
     return INFINITY;
 }
 
@@ -72,6 +75,9 @@ double labi_end_speed(const lab_route *route, unsigned number) {
     if (lab_leg_line(leg, &line)) {
         return or_usual(route,
                         (double)(line.creep_mm_s != 0.0F ? line.creep_mm_s : line.cruise_mm_s));
+    }
+    if (leg->routine == CMO_ROUTINE_FOLLOW_EDGE) {
+        return or_usual(route, (double)leg->parameters.follow_edge.cruise_mm_s);
     }
     return 0.0;
 }

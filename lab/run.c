@@ -127,6 +127,15 @@ static void take_patrol(lab_leg_result *result, const cmo_stay_inside_state *sta
     result->budget = state->budget;
 }
 
+static void take_edge(lab_leg_result *result, const cmo_follow_edge_state *state) {
+    double looks = state->looks;
+    labi_put(&result->robot, CMO_EDGE_MEAN_MM, looks > 0 ? (double)state->sum_mm / looks : NAN);
+    labi_put(&result->robot, CMO_EDGE_RMS_MM,
+             looks > 0 ? sqrt((double)state->squares_mm2 / looks) : NAN);
+    labi_put(&result->robot, CMO_EDGE_WORST_MM, looks > 0 ? (double)state->worst_mm : NAN);
+    labi_put(&result->robot, CMO_JOINED_MM, state->joined ? (double)state->joined_mm : NAN);
+}
+
 // What a routine has found out about the robot.
 static void take_findings(lab_leg_result *result, const cmo_robot *robot,
                           const labi_leg_state *state) {
@@ -221,6 +230,9 @@ static void take_leg(void *context, cmo_robot *robot, uint8_t number) {
             result.rebounds = g_steal_pointer(&r->rebounds);
             r->rebounds = g_array_new(FALSE, FALSE, sizeof(lab_rebound));
             take_patrol(&result, &r->legs.room.stay_inside);
+        }
+        if (leg.routine == CMO_ROUTINE_FOLLOW_EDGE) {
+            take_edge(&result, &r->legs.room.follow_edge);
         }
         take_counted(r);
         if (leg.routine == CMO_ROUTINE_COUNT_LINES) {

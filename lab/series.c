@@ -256,6 +256,8 @@ cmo_figure lab_judged_by(cmo_routine_id routine) {
         return CMO_REST_ERROR_MM;
     case CMO_ROUTINE_SQUARE_ON_LINE:
         return CMO_RESIDUAL_ANGLE_DEG;
+    case CMO_ROUTINE_FOLLOW_EDGE:
+        return CMO_EDGE_WORST_MM;
     case CMO_ROUTINE_STAY_INSIDE:
         return CMO_TURN_ERROR_DEG;
     default:

@@ -3,6 +3,7 @@
 
 #include "surfaces.h"
 #include "truth_count.h"
+#include "truth_edge.h"
 
 #include <math.h>
 
@@ -380,6 +381,9 @@ void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resu
         labi_put(truth, CMO_OVERSHOOT_MM, furthest - sign * leg->parameters.advance.distance_mm);
     } else if (leg->routine == CMO_ROUTINE_STAY_INSIDE) {
         lab_patrol_truth(route, sim, result);
+    }
+    if (leg->routine == CMO_ROUTINE_FOLLOW_EDGE) {
+        labi_edge_truth(route, sim, result, &leg->parameters.follow_edge);
     }
     bool counts = leg->routine == CMO_ROUTINE_COUNT_LINES;
     if (counts) {

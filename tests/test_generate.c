@@ -11,6 +11,7 @@
     R(deck_run, "data/ferry/deck-run.yaml")                                                        \
     R(gangway, "data/ferry/gangway.yaml")                                                          \
     R(cargo, "data/ferry/cargo.yaml")                                                              \
+    R(lane, "data/ferry/lane.yaml")                                                                \
     R(square_up, "data/ferry/square-up.yaml")                                                      \
     R(patrol, "data/ferry/patrol.yaml")                                                            \
     R(crate_yard, "data/ferry/crate-yard.yaml")                                                    \

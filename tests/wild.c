@@ -129,6 +129,8 @@ static void check_end(wild *w, cmo_robot *robot, const any_state *state, const c
                              state->advance.parameters.ending == CMO_END_MOVING) ||
                             (robot->report.routine == CMO_ROUTINE_DRIVE_UNTIL_LINE &&
                              state->drive_until_line.parameters.ending == CMO_END_MOVING) ||
+                            (robot->report.routine == CMO_ROUTINE_FOLLOW_EDGE &&
+                             state->follow_edge.parameters.ending == CMO_END_MOVING) ||
                             (robot->report.routine == CMO_ROUTINE_COUNT_LINES &&
                              state->count_lines.line.parameters.ending == CMO_END_MOVING));
     check_report(w, robot);

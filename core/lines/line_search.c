@@ -217,14 +217,9 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
 bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     float way = cmi_gone_mm(robot);
-    for (uint8_t i = 0; p->tone != CMO_TONE_VOID && i < cmi_front_lights(robot->description); i++) {
-        const cmo_light *light = &robot->light[i];
-        // Void must lie clearly below dark before it can be told from dark paint.
-        float threshold = cmo_threshold(&light->levels, CMO_TONE_VOID);
-        if (light->seen && threshold < -0.05F && light->reflectance < threshold) {
-            cmi_end(robot, CMO_OUTCOME_NO_FLOOR);
-            return true;
-        }
+    if (p->tone != CMO_TONE_VOID && cmi_light_no_floor(robot)) {
+        cmi_end(robot, CMO_OUTCOME_NO_FLOOR);
+        return true;
     }
     // Once it is on a candidate, a line's greatest width more is allowed to show what it is.
     bool searches = robot->stage == CMO_STAGE_BLIND || robot->stage == CMO_STAGE_SEARCH;

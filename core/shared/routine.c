@@ -186,6 +186,15 @@ void cmi_take_no_proof(cmo_robot *robot) {
 #endif
 }
 
+void cmi_expect_greys(cmo_robot *robot, uint8_t sensor) {
+#if CMO_WATCH_LIGHT
+    robot->light[sensor].misfits = 0;
+#else
+    (void)robot;
+    (void)sensor;
+#endif
+}
+
 static void end(cmo_robot *robot, cmo_outcome outcome, bool moving) {
     if (robot->routine == NULL) {
         return;

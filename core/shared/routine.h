@@ -90,6 +90,9 @@ void cmi_count_gaps_anew(cmo_robot *robot);
 // What one sensor meets is no proof that the other one must meet it too.
 void cmi_take_no_proof(cmo_robot *robot);
 
+// A sensor drives along an edge: readings between its levels do not speak against them.
+void cmi_expect_greys(cmo_robot *robot, uint8_t sensor);
+
 // -------------------------------------------------------------------------------- what it tells --
 
 void cmi_notify(const cmo_robot *robot, cmo_event_kind kind, int value);

@@ -6,6 +6,8 @@
 
 #include <cammino/line_search.h>
 
+#include "../shared/description.h"
+
 // What is given, or else a default that is at least `least`.
 static inline uint32_t cmi_age_limit(uint32_t given, uint32_t otherwise, uint32_t least) {
     uint32_t chosen = given != 0 ? given : otherwise;
@@ -28,6 +30,19 @@ cmo_outcome cmi_check_sensors(cmo_robot *robot, cmo_sensors sensor, cmo_tone ton
 cmo_outcome cmi_check_surface(cmo_robot *robot, uint8_t surface, cmo_tone tone,
                               const cmo_band *band, uint8_t watched);
 #endif
+
+// Whether a front sensor sees no floor under it.
+static inline bool cmi_light_no_floor(const cmo_robot *robot) {
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        const cmo_light *light = &robot->light[i];
+        // Void must lie clearly below dark before it can be told from dark paint.
+        float threshold = cmo_threshold(&light->levels, CMO_TONE_VOID);
+        if (light->seen && threshold < -0.05F && light->reflectance < threshold) {
+            return true;
+        }
+    }
+    return false;
+}
 
 // Whether a sensor has given no look for longer than it may take.
 bool cmi_light_silent(const cmo_robot *robot, uint8_t sensor);

@@ -43,7 +43,7 @@ extern "C" {
     O(LATE, late, "a tick came later than a drive command lives")                                   \
     O(PORT_FAILED, port_failed,                                                                     \
       "the port said that the hardware failed, or takes no drive commands any more")                \
-    O(TOO_FAST, too_fast, "at this speed a line could be missed, or a boundary overrun")            \
+    O(TOO_FAST, too_fast, "at this speed a line could be missed, an edge lost, or a boundary overrun")            \
     O(BAD_PARAMETER, bad_parameter, "a parameter makes no sense")                                   \
     O(NOT_SUPPORTED, not_supported, "the robot lacks what was asked for")                           \
     O(STOPPED, stopped, "the stop button was pressed")                                              \
@@ -51,6 +51,8 @@ extern "C" {
     O(WIRING_WRONG, wiring_wrong, "something is wired or described wrongly")                        \
     O(CORNERED, cornered,                                                                           \
       "the boundary is all around; is the tone right, and is there room to turn?")                  \
+    O(EDGE_LOST, edge_lost,                                                                         \
+      "the edge that it followed has ended, or turns more sharply than it can follow")              \
     O(UNEXPECTED, unexpected, "a leg ended in a way that its route does not expect")                \
     O(DEPARTED, departed, "a wheel was over the boundary; said by a simulation only")               \
     O(WRONG_LINE, wrong_line, "it ended on something that the mat does not mark as the line")
@@ -108,6 +110,7 @@ typedef enum cmo_by {
     R(COUNT_LINES, count_lines,                                                                     \
       CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST | CMO_FIGURES_OF_COUNT,                             \
       "Drive over lines and count them; end on the one that is asked for, or count all that come.") \
+    R(FOLLOW_EDGE, follow_edge, 0, "Drive along a line, one sensor over one of its edges.")           \
     R(TAKE_LEVELS, take_levels, 0, "Drive over a line and back, and take all sensors' levels.")     \
     R(TAKE_SURFACE, take_surface, 0,                                                                \
       "Stand on a surface, or drive over it, and learn what all sensors read there.")               \
@@ -161,7 +164,9 @@ typedef enum cmo_routine_id {
     S(CHARGE, charge, "drives at what is in range")                                                 \
     S(WAIT, wait, "waits for the start button")                                                     \
     S(COUNTDOWN, countdown, "counts down")                                                          \
-    S(CREEP, creep, "turns the wheels as slowly as they will")
+    S(CREEP, creep, "turns the wheels as slowly as they will")                                      \
+    S(JOIN, join, "turns along the edge that it has found")                                         \
+    S(FOLLOW, follow, "follows the edge")
 // clang-format on
 
 #define CMO_STAGE_AS_ID(NAME, name, text) CMO_STAGE_##NAME,
@@ -238,6 +243,11 @@ typedef enum cmo_stage { CMO_EACH_STAGE(CMO_STAGE_AS_ID) CMO_STAGES /**< how man
     F(COVERED_PER_MIN, covered_per_min, WAY, "that share over the minutes that it took")            \
     F(COVERED_EVENNESS, covered_evenness, WAY,                                                      \
       "1 less the Gini coefficient of the time spent over the cells: 1 is the same everywhere")     \
+    F(EDGE_MEAN_MM, edge_mean_mm, WAY,                                                              \
+      "mean distance of the spot from the edge that it follows, either side, once it has joined")   \
+    F(EDGE_RMS_MM, edge_rms_mm, WAY, "root of the mean square of that")                             \
+    F(EDGE_WORST_MM, edge_worst_mm, WAY, "and the largest; the robot knows it within its spot")     \
+    F(JOINED_MM, joined_mm, WAY, "way from the start until the spot had come to the edge")          \
     F(LINE_WIDTH_MM, line_width_mm, WAY, "mean width of the lines that were counted")               \
     F(LINE_WIDTH_SPREAD_MM, line_width_spread_mm, WAY, "standard deviation of their widths")        \
     F(LINE_GAP_MM, line_gap_mm, WAY, "mean floor between them, from far edge to near edge")         \

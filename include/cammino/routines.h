@@ -23,6 +23,7 @@
 #include <cammino/advance.h>
 #include <cammino/check_wiring.h>
 #include <cammino/count_lines.h>
+#include <cammino/follow_edge.h>
 #include <cammino/countdown.h>
 #include <cammino/drive_until_line.h>
 #include <cammino/measure_drive.h>

@@ -1,0 +1,115 @@
+// SPDX-License-Identifier: MIT
+#include "edge_track.h"
+
+#include "../shared/trig.h"
+
+#include <math.h>
+
+// Edges turn into others: of a straight into a bend of 100 mm within 50 mm, say.
+#define CURVE_WALK 4e-8F // 1/mm2 a mm
+// What wheels tell of a turn is off by this share, by gear play for one, and by some a mm; of the
+// way to the side it is off by less.
+#define TURN_OFF   0.15F
+#define ANGLE_WALK 1.0e-6F
+#define OFF_WALK   1.5e-2F
+// Of a turn that wheels tell, so much is true at least and at most; and how fast that is learned,
+// by the mean distance from the edge in bends, 1 / (mm rad).
+#define LEAST_SHARE 0.7F
+#define MOST_SHARE  1.1F
+#define SHARE_GAIN  0.07F
+// A look that is off by more than so many standard deviations does not fit.
+#define FITS 4.5F
+
+enum { V11, V12, V13, V22, V23, V33 };
+
+// A way of the spot: along the robot and across it, to the left.
+typedef struct spot_way {
+    float along_mm, across_mm, turn_rad;
+} spot_way;
+
+static spot_way way_between(const cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
+                            const cmo_moment *from, const cmo_moment *to) {
+    const cmo_light_description *light = &robot->description->light[sensor];
+    float left = to->left_mm - from->left_mm;
+    float right = to->right_mm - from->right_mm;
+    float turn = track->turn_share * (right - left) / robot->description->track_mm;
+    return (spot_way){0.5F * (left + right) - light->left_mm * turn, light->ahead_mm * turn, turn};
+}
+
+void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
+    float share = track->turn_share > 0.0F ? track->turn_share : 1.0F;
+    *track = (cmo_edge_track){.off_mm = off_mm,
+                              .angle_rad = angle_rad,
+                              .sharpest_per_mm = track->sharpest_per_mm,
+                              .turn_share = share};
+    track->spread[V11] = 2.0F;
+    track->spread[V22] = 0.16F;                   // 23 degrees
+    track->spread[V33] = 1.0F / (1000 * 1000.0F); // most are nearly straight there
+}
+
+void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
+                  const cmo_moment *from, const cmo_moment *to) {
+    spot_way way = way_between(track, robot, sensor, from, to);
+    float sine, cosine;
+    cmi_sin_cos(track->angle_rad + 0.5F * way.turn_rad, &sine, &cosine);
+    float along = way.along_mm * cosine - way.across_mm * sine;
+    track->off_mm += way.along_mm * sine + way.across_mm * cosine;
+    track->angle_rad += way.turn_rad - track->curve_per_mm * along;
+    // Tyres slide sideways in a turn: what keeps the spot on the inner side of a bend, or the
+    // outer.
+    track->turn_share += SHARE_GAIN * track->off_mm * way.turn_rad;
+    track->turn_share = fmaxf(LEAST_SHARE, fminf(track->turn_share, MOST_SHARE));
+    // P = F P F' + Q, with F = [1 along 0; 0 1 -along; 0 0 1].
+    float *p = track->spread;
+    float walked = fabsf(way.along_mm) + fabsf(way.across_mm);
+    p[V11] += along * (2.0F * p[V12] + along * p[V22]);
+    p[V12] += along * (p[V22] - p[V13] - along * p[V23]);
+    p[V13] += along * p[V23];
+    p[V22] += along * (along * p[V33] - 2.0F * p[V23]);
+    p[V23] -= along * p[V33];
+    float turned = TURN_OFF * TURN_OFF * way.turn_rad * way.turn_rad + ANGLE_WALK * walked;
+    float ahead = robot->description->light[sensor].ahead_mm;
+    p[V11] += OFF_WALK * walked + ahead * ahead * turned;
+    p[V12] += ahead * turned;
+    p[V22] += turned;
+    p[V33] += CURVE_WALK * walked;
+}
+
+bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
+                    const cmi_edge_sight *sight, const cmo_moment *then, const cmo_moment *now) {
+    spot_way way = way_between(track, robot, sensor, then, now);
+    float sine, cosine;
+    cmi_sin_cos(track->angle_rad - 0.5F * way.turn_rad, &sine, &cosine);
+    float along = way.along_mm * cosine - way.across_mm * sine;
+    float was = track->off_mm - way.along_mm * sine - way.across_mm * cosine;
+    if (sight->beyond && (sight->off_mm > 0.0F ? was >= sight->off_mm : was <= sight->off_mm)) {
+        return true; // as it was thought
+    }
+    // The look saw H x with H = [1 -along 0].
+    float *p = track->spread;
+    float c1 = p[V11] - along * p[V12];
+    float c2 = p[V12] - along * p[V22];
+    float c3 = p[V13] - along * p[V23];
+    float variance = c1 - along * c2 + sight->sigma_mm * sight->sigma_mm;
+    float missed = sight->off_mm - was;
+    if (missed * missed > FITS * FITS * variance) {
+        return false;
+    }
+    float k1 = c1 / variance;
+    float k2 = c2 / variance;
+    float k3 = c3 / variance;
+    track->off_mm += k1 * missed;
+    track->angle_rad += k2 * missed;
+    if (!sight->bends) {
+        k3 = 0.0F;
+    }
+    float curve = track->curve_per_mm + k3 * missed;
+    track->curve_per_mm = fmaxf(-track->sharpest_per_mm, fminf(curve, track->sharpest_per_mm));
+    p[V11] -= k1 * c1;
+    p[V12] -= k1 * c2;
+    p[V13] -= k1 * c3;
+    p[V22] -= k2 * c2;
+    p[V23] -= k2 * c3;
+    p[V33] -= k3 * c3;
+    return true;
+}

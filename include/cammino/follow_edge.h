@@ -1,0 +1,104 @@
+// SPDX-License-Identifier: MIT
+/**
+ * @file follow_edge.h
+ * Follow an edge: to drive along a line with one sensor over one of its edges.
+ */
+#ifndef CAMMINO_FOLLOW_EDGE_H
+#define CAMMINO_FOLLOW_EDGE_H
+
+#include <cammino/line_search.h>
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/** Which edge of a line, as the robot drives. */
+typedef enum cmo_line_side { CMO_LINE_LEFT = 0, CMO_LINE_RIGHT } cmo_line_side;
+#define CMO_LINE_SIDE_WORDS ("left", "right")
+
+// clang-format off
+#define CMO_FOLLOW_EDGE_PARAMETERS(P, X)                                                            \
+    P(X, CHOICE, cmo_line_side, edge, CMO_LINE_LEFT, CMO_LINE_RIGHT, CMO_LINE_SIDE_WORDS, "left",   \
+      "which edge of the line, as it drives")                                                       \
+    P(X, CHOICE, cmo_sensors, sensor, CMO_SENSOR_EITHER, CMO_SENSOR_RIGHT, ("either", "left", "right"), \
+      "either: at a left edge the right one, at a right edge the left one",                         \
+      "which one stays over the edge; the other one is off the line then")                                                              \
+    P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_LIGHT, ("dark", "light"), "dark",          \
+      "what the line is made of")                                                                   \
+    P(X, BAND, band, "by the tone", "reflectances that count as the line: a grey one")              \
+    P(X, OTHERWISE, distance_mm, 1, 50000, "until something else ends it",                          \
+      "way to drive, from the start; it comes to rest there")                                       \
+    P(X, SPEED, cruise_mm_s, "half the top speed, or what such bends allow",                        \
+      "speed where the edge does not bend")                                                         \
+    P(X, NUMBER, tightest_mm, 20, 10000, 250,                                                       \
+      "radius of its tightest bend: by that it knows how fast it may be")                           \
+    P(X, NUMBER, least_width_mm, 1, 500, 10,                                                        \
+      "a line is no narrower: as slowly as it must for that it looks for the edge")                 \
+    P(X, NUMBER, search_mm, 1, 20000, 500, "give up after this way without an edge in sight")       \
+    P(X, TIME, longest_ms, longest_s, 0.01,                                                         \
+      "with a distance six times what it takes, plus 10; else 600", "give up after this time")      \
+    P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up, and of what a curve asks") \
+    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                             \
+    P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_ACCEPT,                  \
+      CMO_TOO_FAST_WORDS, "refuse",                                                                 \
+      "where sensors and motors cannot answer such a bend in time; slow: as fast as they can")      \
+    P(X, HALT, halt, "what the motors do at the end")                                               \
+    P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",    \
+      "moving: go over into the next leg without a halt")
+// clang-format on
+
+typedef struct cmo_follow_edge_parameters {
+    CMO_FOLLOW_EDGE_PARAMETERS(CMO_FIELD, )
+} cmo_follow_edge_parameters;
+
+/** Where the edge is against the robot, as readings and wheels tell: lengths to the left. */
+typedef struct cmo_edge_track {
+    float off_mm;          /**< of the spot from the edge */
+    float angle_rad;       /**< of the robot against it */
+    float curve_per_mm;    /**< of the edge, 1 / radius; positive to the left */
+    float sharpest_per_mm; /**< no bend of it is sharper */
+    float turn_share;      /**< of a turn that the wheels tell, how much is true */
+    float spread[6];       /**< variances and covariances: 11, 12, 13, 22, 23, 33 */
+} cmo_edge_track;
+
+/** Worth reading: `track`, and the figures. */
+typedef struct cmo_follow_edge_state {
+    cmo_routine routine;
+    cmo_follow_edge_parameters parameters;
+    cmo_edge_track track;
+    uint8_t sensor;
+    bool follows;      /**< an edge was found, */
+    bool joined;       /**< and the spot has come to it */
+    uint8_t refused;   /**< looks in a row that did not fit where the edge was thought to be */
+    cmo_moment last;   /**< the wheels at the last step */
+    uint32_t look_us;  /**< of the newest look that was taken */
+    float start_rad;   /**< turn of the wheels at the start */
+    float speed_mm_s;  /**< asked for */
+    float trim_rad_s;  /**< by how much the wheels fall short of the turn that is asked for */
+    float seen_mm;     /**< way at which the edge was seen last */
+    float joined_mm;   /**< way from the start until it had joined */
+    float near_mm;     /**< since when it has been near it */
+    uint32_t looks;    /**< that saw the edge, since it has joined: */
+    float sum_mm;      /**< of their distances from it, */
+    float squares_mm2; /**< of their squares, */
+    float worst_mm;    /**< and the largest */
+    uint32_t waited_us;
+} cmo_follow_edge_state;
+
+/**
+ * Drives along a line with one sensor over one of its edges. It drives straight on until that
+ * sensor meets an edge, turns along it, and then follows: at cruise_mm_s where the curve allows it.
+ *
+ * Outcomes: done; no_line: no edge within search_mm; edge_lost: none was seen for 100 mm, for
+ * the line has ended or turns more sharply than the robot can follow; no_floor;
+ * sensor_silent; time_over; and what can end any routine.
+ */
+cmo_outcome cmo_follow_edge_start(cmo_robot *robot, cmo_follow_edge_state *state,
+                                  const cmo_follow_edge_parameters *parameters);
+cmo_outcome cmo_follow_edge(cmo_robot *robot, const cmo_follow_edge_parameters *parameters);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,186 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// An edge that is followed: joined, around bends, to where it ends.
+#include "leg_runs.h"
+
+#include <math.h>
+#include <string.h>
+
+#define DARK  "#2c3036"
+#define FLOOR "#c9d2c6"
+
+static void write_floor(const char *floor, const char *shapes) {
+    char *svg = g_strdup_printf("<svg xmlns='http://www.w3.org/2000/svg' width='2000mm' "
+                                "height='1200mm' viewBox='0 0 2000 1200'>"
+                                "<rect width='2000' height='1200' fill='%s'/>%s</svg>",
+                                floor, shapes);
+    char *path = in_folder("m.svg");
+    ck_assert(g_file_set_contents(path, svg, -1, NULL));
+    g_free(path);
+    g_free(svg);
+}
+
+// A line of 20 mm whose left edge is under the right sensor at the start, or whose right edge is
+// under the left one: so far to the left of where that is. It goes straight on, then along `rest`.
+static void write_line(bool left, double off_mm, const char *rest) {
+    double y = 1200.0 - (left ? 345.0 : 455.0) - off_mm;
+    char *shapes = g_strdup_printf("<path class='line' fill='none' stroke='" DARK
+                                   "' stroke-width='20' d='M 180 %g %s'/>",
+                                   y, rest);
+    write_floor(FLOOR, shapes);
+    g_free(shapes);
+}
+
+static JsonObject *follow(const char *parameters, double heading_deg, int status, unsigned seed) {
+    char *leg = g_strdup_printf("  - follow_edge: {%s}", parameters);
+    JsonObject *result = drive_legs("mozzo.yaml", leg, heading_deg, status, seed, 1);
+    g_free(leg);
+    return result;
+}
+
+static const char *outcome_of(JsonObject *leg) {
+    return json_object_get_string_member(leg, "outcome");
+}
+
+#define BENDS "h 300 a 250 250 0 0 0 250 -250 v -60 a 250 250 0 0 1 250 -250 h 300"
+
+START_TEST(it_follows_either_edge_around_bends) {
+    for (unsigned seed = 1; seed <= 4; seed++) {
+        for (int left = 0; left < 2; left++) {
+            write_line(left == 1, 0, BENDS);
+            JsonObject *leg =
+                follow(left ? "distance_mm: 1200" : "edge: right, distance_mm: 1200", 0, 0, seed);
+            ck_assert_str_eq(outcome_of(leg), "done");
+            ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 4.5);
+            ck_assert_double_le(figure_of(leg, "truth", "edge_rms_mm"), 1.6);
+            ck_assert_double_eq_tol(figure_of(leg, "robot", "edge_mean_mm"),
+                                    figure_of(leg, "truth", "edge_mean_mm"), 0.8);
+            ck_assert_double_eq_tol(figure_of(leg, "robot", "joined_mm"),
+                                    figure_of(leg, "truth", "joined_mm"), 40);
+            ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 1200, 25);
+        }
+    }
+}
+END_TEST
+
+START_TEST(it_joins_from_beside_and_at_an_angle) {
+    static const struct {
+        double off_mm, heading_deg; // of the spot from the edge; of the robot to it
+    } cases[] = {{0, 0}, {15, 0}, {5, -20}, {15, -20}, {30, -20}, {15, -45}, {30, -45}, {10, 10}};
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        double a = cases[i].heading_deg * G_PI / 180.0;
+        double spot = 70.0 * sin(a) - 45.0 * cos(a) + 45.0; // from where it is at no angle
+        write_line(true, spot - cases[i].off_mm, "h 1700");
+        JsonObject *leg = follow("distance_mm: 700", cases[i].heading_deg, 0, 2 + (unsigned)i);
+        ck_assert_double_le(figure_of(leg, "truth", "joined_mm"), 300);
+        ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 6);
+    }
+}
+END_TEST
+
+START_TEST(it_halts_where_the_line_ends) {
+    for (unsigned seed = 1; seed <= 3; seed++) {
+        write_line(true, 0, "h 700");
+        JsonObject *leg = follow("distance_mm: 1500", 0, 1, seed);
+        ck_assert_str_eq(outcome_of(leg), "edge_lost");
+        // The line ends 660 mm ahead of where the spot was.
+        double gone = figure_of(leg, "truth", "travelled_mm");
+        ck_assert_double_ge(gone, 655);
+        ck_assert_double_le(gone, 780);
+    }
+}
+END_TEST
+
+START_TEST(without_an_edge_there_is_no_line) {
+    write_line(true, 300, "h 1700");
+    JsonObject *leg = follow("search_mm: 200", 0, 1, 1);
+    ck_assert_str_eq(outcome_of(leg), "no_line");
+    ck_assert_double_le(figure_of(leg, "truth", "travelled_mm"), 225);
+    leg = follow("distance_mm: 150", 0, 1, 1);
+    ck_assert_str_eq(outcome_of(leg), "no_line"); // it has come as far, and followed nothing
+}
+END_TEST
+
+START_TEST(the_other_edge_is_not_what_was_asked_for) {
+    write_line(true, 45, "h 1700"); // the spot is beyond the line's right edge
+    JsonObject *leg = follow("distance_mm: 800", 0, 1, 1);
+    ck_assert_str_ne(outcome_of(leg), "done");
+    write_line(true, 9, "h 1700"); // on the line it turns to the edge that is asked for
+    leg = follow("distance_mm: 800", 0, 0, 1);
+    ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 5);
+}
+END_TEST
+
+START_TEST(a_light_line_and_a_grey_one_have_edges_too) {
+    write_floor(DARK, "<path class='line' fill='none' stroke='" FLOOR
+                      "' stroke-width='20' d='M 180 855 h 1700'/>");
+    JsonObject *leg = follow("distance_mm: 800, tone: light", 0, 0, 1);
+    ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 5);
+    write_floor(FLOOR, "<path class='line' fill='none' stroke='#7d827c' stroke-width='20' "
+                       "d='M 180 855 h 1700'/>");
+    leg = follow("distance_mm: 800, band: {low: 0.1, high: 0.65}", 0, 0, 1);
+    ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 5);
+}
+END_TEST
+
+START_TEST(what_is_too_fast_for_its_bends_is_refused) {
+    write_line(true, 0, "h 1700");
+    JsonObject *leg = follow("cruise_mm_s: 400", 0, 1, 1);
+    ck_assert_str_eq(outcome_of(leg), "too_fast");
+    ck_assert_str_eq(json_object_get_string_member(leg, "field"), "cruise_mm_s");
+    ck_assert_double_eq_tol(json_object_get_double_member(leg, "limit"), 165, 15);
+    leg = follow("cruise_mm_s: 400, too_fast: slow, distance_mm: 500", 0, 0, 1);
+    double slow = figure_of(leg, "truth", "top_speed_mm_s");
+    ck_assert_double_le(slow, 230);
+    leg = follow("cruise_mm_s: 400, tightest_mm: 50, too_fast: slow, distance_mm: 500", 0, 0, 1);
+    ck_assert_double_lt(figure_of(leg, "truth", "top_speed_mm_s"), 0.7 * slow);
+    leg = follow("cruise_mm_s: 300, too_fast: accept, distance_mm: 900", 0, 0, 1);
+    ck_assert_double_gt(figure_of(leg, "truth", "top_speed_mm_s"), 280);
+    ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 6);
+}
+END_TEST
+
+START_TEST(whatever_ends_a_leg_ends_it) {
+    write_line(true, 0, "h 1700");
+    char *legs =
+        g_strdup("  - follow_edge: {}\n    ends: {for_s: 2}\n  - advance: {distance_mm: 30}");
+    JsonObject *leg = drive_legs("mozzo.yaml", legs, 0, 0, 1, 1);
+    ck_assert_str_eq(outcome_of(leg), "done");
+    ck_assert_str_eq(json_object_get_string_member(leg, "by"), "time");
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "elapsed_ms"), 2000, 400);
+    g_free(legs);
+    // Over into an advance, without a halt.
+    legs = g_strdup("  - follow_edge: {distance_mm: 400, ending: moving}\n"
+                    "  - advance: {distance_mm: 200}");
+    leg = drive_legs("mozzo.yaml", legs, 0, 0, 1, 2);
+    ck_assert_double_ge(figure_of(leg, "truth", "travelled_mm"), 190);
+    g_free(legs);
+}
+END_TEST
+
+START_TEST(the_lane_and_its_example_are_driven) {
+    ck_assert_int_eq(CALL("series data/ferry/lane.yaml --trials 12"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "edge_worst_mm"));
+    ck_assert_int_eq(CALL("drive data/ferry/lane.yaml"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "from the edge"));
+    ck_assert_int_eq(call(EXAMPLES "/example_follow_lane"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "follow_edge: done, joined after"));
+    ck_assert_ptr_nonnull(strstr(out, "follow_edge: done, ended by time\n"));
+}
+END_TEST
+
+int main(void) {
+    begin_runs();
+    const TTest *const tests[] = {it_follows_either_edge_around_bends,
+                                  it_joins_from_beside_and_at_an_angle,
+                                  it_halts_where_the_line_ends,
+                                  without_an_edge_there_is_no_line,
+                                  the_other_edge_is_not_what_was_asked_for,
+                                  a_light_line_and_a_grey_one_have_edges_too,
+                                  what_is_too_fast_for_its_bends_is_refused,
+                                  whatever_ends_a_leg_ends_it,
+                                  the_lane_and_its_example_are_driven,
+                                  NULL};
+    int failed = run_suite("follow", tests);
+    end_runs();
+    return failed;
+}
