@@ -61,7 +61,7 @@ START_TEST(no_figure_that_is_present_is_none) {
             .beyond_mm = beyond[i / 4], .rest = (cmo_rest)(i % 4), .cruise_mm_s = 200};
         ck_assert_int_eq(run_ideal(&r, cmo_square_on_line_start(&r.robot, &state, &p), 2000),
                          CMO_OUTCOME_DONE);
-        for (unsigned f = 0; f < CMO_FIGURES; f++) {
+        for (unsigned f = 0; f < CMO_REPORT_FIGURES; f++) {
             ck_assert(!(r.robot.report.present & CMO_FIGURE_BIT(f)) ||
                       isfinite(r.robot.report.figure[f]));
         }

@@ -211,7 +211,7 @@ static void check_run(const lab_run *run, const char *path, double value) {
         bool blind = leg->outcome == CMO_OUTCOME_DONE && ends_on_line(leg) && !leg->target.found;
         ck_assert_msg(!blind, "%s: %g: done, where no sensor was over a line", path, value);
         for (unsigned f = 0; f < CMO_FIGURES; f++) {
-            unsigned bit = CMO_FIGURE_BIT(f);
+            uint64_t bit = LAB_FIGURE_BIT(f);
             ck_assert_msg(!(leg->robot.known & bit) || isfinite(leg->robot.value[f]),
                           "%s: %g: robot's %s is %g", path, value, cmo_figure_name((cmo_figure)f),
                           leg->robot.value[f]);

@@ -8,7 +8,6 @@
 #include "../tick/lead.h"
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
-#include "../tick/surfaces.h"
 #include "edge_track.h"
 
 #include <cammino/budget.h>
@@ -17,9 +16,10 @@
 
 // What has been found crosses an edge at about this angle.
 #define ENTRY_RAD 0.4F
-// The spot comes back to the edge within this many times its way ahead of the axle, and no faster
-// than in so many reaction times.
+// Distance and angle are taken out within so many reaction times, and within no less than the way
+// of the spot ahead of the axle over this: nearer, turning alone would swing it to and fro.
 #define REACTIONS 1.5F
+#define AHEADS    1.5F
 // Until it has met an edge it turns by so much at most, and as gently.
 #define SEARCH_RAD     0.3F
 #define SEARCH_FROM_MM 40.0F
@@ -28,7 +28,7 @@
 #define JOIN_SHARE 0.5F
 // It heads for the edge at most so steeply.
 #define STEEPEST 0.7F
-// And so much of the spot lies between two looks at most.
+// Of the spot, what lies between two looks at most.
 #define LOOK_SHARE 0.6F
 // It answers within this many times the way that it has.
 #define FOLLOWS 0.55F
@@ -244,7 +244,7 @@ static float pole_of(const cmo_robot *robot, const cmo_follow_edge_state *state,
     const cmo_robot_description *d = robot->description;
     float ahead = fmaxf(fabsf(d->light[state->sensor].ahead_mm), 25.0F);
     float react = react_s(robot, state->sensor);
-    return fminf(1.0F / (REACTIONS * react * fmaxf(speed, 20.0F)), 1.5F / ahead);
+    return fminf(1.0F / (REACTIONS * react * fmaxf(speed, 20.0F)), AHEADS / ahead);
 }
 
 // How fast to be: slower off the edge, at an angle to it, and where it bends.
