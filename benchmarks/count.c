@@ -180,14 +180,7 @@ static void count(const population *c, unsigned i, const void *context, outcome 
     population_route_free(route);
 }
 
-static int by_size(const void *a, const void *b) {
-    double first = *(const double *)a;
-    double second = *(const double *)b;
-    return (first > second) - (first < second);
-}
-
-static void run_all(const population *c, const count_trial *given, unsigned runs,
-                    const char *name) {
+static void run_all(const population *c, const void *given, unsigned runs, const char *name) {
     static outcome results[POPULATION_MOST];
     static double rest[200000];
     unsigned tried = 0;
@@ -197,7 +190,7 @@ static void run_all(const population *c, const count_trial *given, unsigned runs
     unsigned known = 0;
     unsigned faults[CMO_OUTCOMES] = {0};
     double speed = 0.0;
-    count_trial t = *given;
+    count_trial t = *(const count_trial *)given;
     for (t.round = 0; t.round * c->n < runs; t.round++) {
         population_work(c, count, &t, results);
         for (unsigned i = 0; i < c->n; i++) {
@@ -216,7 +209,7 @@ static void run_all(const population *c, const count_trial *given, unsigned runs
             }
         }
     }
-    qsort(rest, known, sizeof(double), by_size);
+    population_sort(rest, known);
     printf("%-36s%7u%7u%7u%8.2f%8.2f%7.0f%9.1f ", name, tried, right, off_edge,
            known > 0 ? rest[(unsigned)ceil(0.95 * known) - 1] : NAN,
            known > 0 ? rest[known - 1] : NAN, speed / tried, 100.0 * theirs / tried);
@@ -281,13 +274,12 @@ static void place_run(const population *c, unsigned i, const void *context, outc
     }
 }
 
-static void place_all(const population *c, const count_trial *given, unsigned runs,
-                      const char *name) {
+static void place_all(const population *c, const void *given, unsigned runs, const char *name) {
     static outcome results[POPULATION_MOST];
     static double off[PLACED_VALUES][200000];
     unsigned known[PLACED_VALUES] = {0};
     unsigned within = 0;
-    count_trial t = *given;
+    count_trial t = *(const count_trial *)given;
     for (t.round = 0; t.round * c->n < runs; t.round++) {
         population_work(c, place_run, &t, results);
         for (unsigned i = 0; i < c->n; i++) {
@@ -301,7 +293,7 @@ static void place_all(const population *c, const count_trial *given, unsigned ru
     }
     printf("%-36s%7u%9u", name, known[TENTH], within);
     for (unsigned v = 0; v < PLACED_VALUES; v++) {
-        qsort(off[v], known[v], sizeof(double), by_size);
+        population_sort(off[v], known[v]);
         printf("%9.2f%8.2f", known[v] > 0 ? off[v][(unsigned)ceil(0.95 * known[v]) - 1] : NAN,
                known[v] > 0 ? off[v][known[v] - 1] : NAN);
     }
@@ -311,23 +303,10 @@ static void place_all(const population *c, const count_trial *given, unsigned ru
 
 // ----------------------------------------------------------------------------------- the robots --
 
-typedef void (*runs_of)(const population *c, const count_trial *given, unsigned runs,
-                        const char *name);
-
-// On the demo robot, a fifth of the runs on each of the other kinds, and on the fleet.
-static void on_all(const population *fleet, const count_trial *t, unsigned runs, runs_of run) {
-    for (size_t k = 0; k < USUAL_KINDS; k++) {
-        lab_robot *robot = robot_of_kind(&usual_kinds[k]);
-        population *c = g_new0(population, 1);
-        unsigned most = k == 0 ? runs : (runs + 4) / 5;
-        c->n = MIN(most, POPULATION_MOST);
-        for (unsigned i = 0; i < c->n; i++) {
-            c->robot[i] = robot;
-        }
-        run(c, t, most, usual_kinds[k].name);
-        g_free(c);
-        lab_robot_free(robot);
-    }
+// On the kinds, and on the fleet.
+static void on_all(const population *fleet, const count_trial *t, unsigned runs,
+                   population_runs run) {
+    population_on_kinds(USUAL_KINDS, runs, run, t);
     run(fleet, t, runs, "the fleet");
     printf("\n");
 }

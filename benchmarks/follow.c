@@ -154,20 +154,13 @@ static void follow(const population *c, unsigned i, const void *context, outcome
     population_route_free(route);
 }
 
-static int by_size(const void *a, const void *b) {
-    double first = *(const double *)a;
-    double second = *(const double *)b;
-    return (first > second) - (first < second);
-}
-
-static void run_all(const population *c, const follow_trial *given, unsigned runs,
-                    const char *name) {
+static void run_all(const population *c, const void *given, unsigned runs, const char *name) {
     static outcome results[POPULATION_MOST];
     static double value[VALUES][100000];
     unsigned known[VALUES] = {0};
     unsigned tried = 0;
     unsigned faults[CMO_OUTCOMES] = {0};
-    follow_trial t = *given;
+    follow_trial t = *(const follow_trial *)given;
     for (t.round = 0; t.round * c->n < runs; t.round++) {
         population_work(c, follow, &t, results);
         for (unsigned i = 0; i < c->n; i++) {
@@ -182,7 +175,7 @@ static void run_all(const population *c, const follow_trial *given, unsigned run
     }
     printf("%-34s%6u%6u", name, tried, faults[CMO_OUTCOME_DONE]);
     for (unsigned v = 0; v < VALUES; v++) {
-        qsort(value[v], known[v], sizeof(double), by_size);
+        population_sort(value[v], known[v]);
         double share = v == SPEED ? 0.5 : 0.95;
         printf("%8.1f", known[v] > 0 ? value[v][(unsigned)(share * (known[v] - 1))] : NAN);
         if (v == WORST) {
@@ -203,22 +196,6 @@ static void print_head(const char *name, const char *how) {
            "rms", "worst", "of all", "mm/s", "joined");
 }
 
-// The demo robot, and a fifth of the runs on each of so many kinds.
-static void on_kinds(const follow_trial *t, size_t kinds, unsigned runs) {
-    for (size_t k = 0; k < kinds; k++) {
-        lab_robot *robot = robot_of_kind(&usual_kinds[k]);
-        population *c = g_new0(population, 1);
-        unsigned most = k == 0 ? runs : (runs + 4) / 5;
-        c->n = MIN(most, POPULATION_MOST);
-        for (unsigned i = 0; i < c->n; i++) {
-            c->robot[i] = robot;
-        }
-        run_all(c, t, most, usual_kinds[k].name);
-        g_free(c);
-        lab_robot_free(robot);
-    }
-}
-
 int main(int arguments, char **argument) {
     unsigned runs = arguments > 1 ? (unsigned)CLAMP(atoi(argument[1]), 10, 100000) : 1000U;
     unsigned robots = arguments > 2 ? (unsigned)CLAMP(atoi(argument[2]), 20, 2000) : 200U;
@@ -234,13 +211,13 @@ int main(int arguments, char **argument) {
     for (size_t n = 0; n < G_N_ELEMENTS(courses); n++) {
         print_head(courses[n].name, "");
         follow_trial t = {&courses[n], mats[n], 0, n == 0 ? 3000.0 : 2500.0, CMO_TOO_FAST_SLOW};
-        on_kinds(&t, USUAL_KINDS, runs);
+        population_on_kinds(USUAL_KINDS, runs, run_all, &t);
         run_all(fleet, &t, runs, "the fleet");
         printf("\n");
     }
     print_head(courses[0].name, ", told to drive at 300 mm/s");
     follow_trial t = {&courses[0], mats[0], 0, 3000.0, CMO_TOO_FAST_ACCEPT};
-    on_kinds(&t, 2, runs);
+    population_on_kinds(2, runs, run_all, &t);
     population_free(fleet);
     for (size_t n = 0; n < G_N_ELEMENTS(courses); n++) {
         cmo_sim_mat_free(mats[n]);

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "population.h"
 
+#include "kinds.h"
+
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -223,4 +225,23 @@ cmo_sim *population_practice(const lab_robot *robot, const cmo_sim_mat *mat, con
         p->threshold[n] = 0.5 * (robot->levels[n].dark + robot->levels[n].light);
     }
     return sim;
+}
+
+void population_sort(double *values, unsigned n) {
+    qsort(values, n, sizeof(double), by_size);
+}
+
+void population_on_kinds(size_t kinds, unsigned runs, population_runs run, const void *context) {
+    for (size_t k = 0; k < kinds; k++) {
+        lab_robot *robot = robot_of_kind(&usual_kinds[k]);
+        population *c = g_new0(population, 1);
+        unsigned most = k == 0 ? runs : (runs + 4) / 5;
+        c->n = MIN(most, POPULATION_MOST);
+        for (unsigned i = 0; i < c->n; i++) {
+            c->robot[i] = robot;
+        }
+        run(c, context, most, usual_kinds[k].name);
+        g_free(c);
+        lab_robot_free(robot);
+    }
 }

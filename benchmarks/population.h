@@ -55,6 +55,15 @@ void population_print_worst(const population *c, const outcome *results, unsigne
 // How often each outcome came, but done: "no_line 3, stalled 1".
 void population_print_outcomes(const population *c, const outcome *results);
 
+// Smallest first.
+void population_sort(double *values, unsigned n);
+
+// So many runs on the demo robot, a fifth of them on each of the other kinds, the first `kinds` of
+// kinds.h.
+typedef void (*population_runs)(const population *c, const void *context, unsigned runs,
+                                const char *name);
+void population_on_kinds(size_t kinds, unsigned runs, population_runs run, const void *context);
+
 // Numbers that hang on a robot and a word alone.
 double population_even(unsigned number, const char *word, double low, double high);
 

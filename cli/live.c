@@ -197,7 +197,7 @@ static void draw_panel(const cmo_sim_panel *panel) {
     attron(A_BOLD);
     printw("%-14s", panel->display);
     attroff(A_BOLD);
-    printw("] %s", panel->beeps ? "beep" : "");
+    printw("] %s", panel->beeps ? "beeps" : "");
 }
 
 static void draw(const view *v) {

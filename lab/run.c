@@ -175,8 +175,8 @@ static void take_surfaces(lab_leg_result *result, const lab_route *route, const 
     }
 }
 
-// The leg as it was begun: a move makes good what the leg before has left over, and a search may be
-// blind for longer to be off the last line.
+// The leg as it was begun: a move makes good what the leg before has left over, a search may be
+// blind for longer to be off the last line, and an edge has a sensor.
 static lab_leg as_begun(const recorder *r) {
     lab_leg leg = *leg_of(r);
     cmo_line_parameters line;
@@ -192,6 +192,8 @@ static lab_leg as_begun(const recorder *r) {
     }
     if (leg.routine == CMO_ROUTINE_ADVANCE) {
         leg.parameters.advance = r->legs.room.advance.parameters;
+    } else if (leg.routine == CMO_ROUTINE_FOLLOW_EDGE) {
+        leg.parameters.follow_edge = r->legs.room.follow_edge.parameters;
     }
     return leg;
 }

@@ -35,9 +35,7 @@ static edge_beside beside(const lab_route *route, const cmo_sim *sim, const cmo_
 
 void labi_edge_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
                      const cmo_follow_edge_parameters *p) {
-    unsigned sensor = p->sensor == CMO_SENSOR_RIGHT ||
-                      (p->sensor == CMO_SENSOR_EITHER && p->edge == CMO_LINE_LEFT &&
-                       route->robot->plant.sensors > 1);
+    unsigned sensor = p->sensor == CMO_SENSOR_RIGHT;
     double near = 0.5 * route->robot->plant.sensor[sensor].spot_mm;
     size_t count;
     const cmo_sim_truth *all = cmo_sim_recorded(sim, &count);

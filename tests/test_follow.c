@@ -2,6 +2,7 @@
 // An edge that is followed: joined, around bends, to where it ends.
 #include "leg_runs.h"
 
+#include <glib/gstdio.h>
 #include <math.h>
 #include <string.h>
 
@@ -139,6 +140,23 @@ START_TEST(what_is_too_fast_for_its_bends_is_refused) {
 }
 END_TEST
 
+START_TEST(without_a_spots_size_it_is_refused) {
+    char *text;
+    ck_assert(g_file_get_contents(SOURCE_DIR "/data/ferry/mozzo.yaml", &text, NULL, NULL));
+    GString *robot = g_string_new(text);
+    g_string_replace(robot, "    spot_mm: 6\n", "", 0);
+    char *path = in_folder("spotless.yaml");
+    ck_assert(g_file_set_contents(path, robot->str, -1, NULL));
+    write_line(true, 0, "h 1700");
+    drive_legs("spotless.yaml", "  - follow_edge: {distance_mm: 300}", 0, 2, 1, 1);
+    ck_assert_ptr_nonnull(strstr(err, "legs[1].follow_edge.spot_mm: the robot does not"));
+    g_unlink(path);
+    g_free(path);
+    g_string_free(robot, TRUE);
+    g_free(text);
+}
+END_TEST
+
 START_TEST(whatever_ends_a_leg_ends_it) {
     write_line(true, 0, "h 1700");
     char *legs =
@@ -177,6 +195,7 @@ int main(void) {
                                   the_other_edge_is_not_what_was_asked_for,
                                   a_light_line_and_a_grey_one_have_edges_too,
                                   what_is_too_fast_for_its_bends_is_refused,
+                                  without_a_spots_size_it_is_refused,
                                   whatever_ends_a_leg_ends_it,
                                   the_lane_and_its_example_are_driven,
                                   NULL};

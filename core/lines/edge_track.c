@@ -5,7 +5,7 @@
 
 #include <math.h>
 
-// Edges turn into others: of a straight into a bend of 100 mm within 50 mm, say.
+// Edges bend: after 100 mm a straight is a bend of 500 mm, either way, within a standard deviation.
 #define CURVE_WALK 4e-8F // 1/mm2 a mm
 // What wheels tell of a turn is off by this share, by gear play for one, and by some a mm; of the
 // way to the side it is off by less.
@@ -36,6 +36,14 @@ static spot_way way_between(const cmo_edge_track *track, const cmo_robot *robot,
     return (spot_way){0.5F * (left + right) - light->left_mm * turn, light->ahead_mm * turn, turn};
 }
 
+// The same along the edge and across it, where it is at so much of an angle to it.
+static spot_way against_edge(const spot_way *way, float angle_rad) {
+    float sine, cosine;
+    cmi_sin_cos(angle_rad, &sine, &cosine);
+    return (spot_way){way->along_mm * cosine - way->across_mm * sine,
+                      way->along_mm * sine + way->across_mm * cosine, way->turn_rad};
+}
+
 void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
     float share = track->turn_share > 0.0F ? track->turn_share : 1.0F;
     *track = (cmo_edge_track){.off_mm = off_mm,
@@ -50,13 +58,11 @@ void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
 void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
                   const cmo_moment *from, const cmo_moment *to) {
     spot_way way = way_between(track, robot, sensor, from, to);
-    float sine, cosine;
-    cmi_sin_cos(track->angle_rad + 0.5F * way.turn_rad, &sine, &cosine);
-    float along = way.along_mm * cosine - way.across_mm * sine;
-    track->off_mm += way.along_mm * sine + way.across_mm * cosine;
+    spot_way edge = against_edge(&way, track->angle_rad + 0.5F * way.turn_rad);
+    float along = edge.along_mm;
+    track->off_mm += edge.across_mm;
     track->angle_rad += way.turn_rad - track->curve_per_mm * along;
-    // Tyres slide sideways in a turn: what keeps the spot on the inner side of a bend, or the
-    // outer.
+    // Tyres slide sideways in a turn, which keeps the spot on the outer side of a bend.
     track->turn_share += SHARE_GAIN * track->off_mm * way.turn_rad;
     track->turn_share = fmaxf(LEAST_SHARE, fminf(track->turn_share, MOST_SHARE));
     // P = F P F' + Q, with F = [1 along 0; 0 1 -along; 0 0 1].
@@ -78,10 +84,9 @@ void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
 bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
                     const cmi_edge_sight *sight, const cmo_moment *then, const cmo_moment *now) {
     spot_way way = way_between(track, robot, sensor, then, now);
-    float sine, cosine;
-    cmi_sin_cos(track->angle_rad - 0.5F * way.turn_rad, &sine, &cosine);
-    float along = way.along_mm * cosine - way.across_mm * sine;
-    float was = track->off_mm - way.along_mm * sine - way.across_mm * cosine;
+    spot_way edge = against_edge(&way, track->angle_rad - 0.5F * way.turn_rad);
+    float along = edge.along_mm;
+    float was = track->off_mm - edge.across_mm;
     if (sight->beyond && (sight->off_mm > 0.0F ? was >= sight->off_mm : was <= sight->off_mm)) {
         return true; // as it was thought
     }
@@ -97,12 +102,9 @@ bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, uint8_t senso
     }
     float k1 = c1 / variance;
     float k2 = c2 / variance;
-    float k3 = c3 / variance;
+    float k3 = sight->bends ? c3 / variance : 0.0F;
     track->off_mm += k1 * missed;
     track->angle_rad += k2 * missed;
-    if (!sight->bends) {
-        k3 = 0.0F;
-    }
     float curve = track->curve_per_mm + k3 * missed;
     track->curve_per_mm = fmaxf(-track->sharpest_per_mm, fminf(curve, track->sharpest_per_mm));
     p[V11] -= k1 * c1;

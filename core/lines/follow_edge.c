@@ -60,9 +60,8 @@ static const cmi_row rows[] CMO_FLASH = {
 
 // ------------------------------------------------------------------------------------- readings --
 
-static float spot_mm(const cmo_robot *robot, uint8_t sensor) {
-    float spot = robot->description->light[sensor].spot_mm;
-    return spot > 0.0F ? spot : 5.0F;
+static float spot_mm(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    return robot->description->light[state->sensor].spot_mm;
 }
 
 // The line lies to the right of its left edge.
@@ -73,7 +72,7 @@ static float line_sign(const cmo_follow_edge_state *state) {
 // What a reading says of where the spot is.
 static cmi_edge_sight sight_of(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
-    float half = 0.5F * spot_mm(robot, state->sensor);
+    float half = 0.5F * spot_mm(robot, state);
     float place;
     cmo_edge_place(&light->edge, light->reflectance, &place);
     cmi_edge_sight sight = {.off_mm = line_sign(state) * place, .bends = state->joined};
@@ -134,7 +133,7 @@ static void note(cmo_robot *robot, cmo_follow_edge_state *state, float off_mm) {
     float way = cmo_way_mm(robot);
     float off = fabsf(off_mm);
     if (!state->joined) {
-        if (off > NEAR_SHARE * spot_mm(robot, state->sensor)) {
+        if (off > NEAR_SHARE * spot_mm(robot, state)) {
             state->near_mm = way;
         } else if (way - state->near_mm >= JOINED_MM) {
             state->joined = true;
@@ -160,12 +159,12 @@ static float react_s(const cmo_robot *robot, uint8_t sensor) {
 // On a way s a straight edge that becomes a bend of radius r leaves the spot by s^2 / 2 r, one bend
 // that becomes its opposite by twice that: within such a way, of half a spot, it has to answer.
 static float follows_mm(const cmo_robot *robot, const cmo_follow_edge_state *state) {
-    return FOLLOWS * sqrtf(0.5F * spot_mm(robot, state->sensor) * state->parameters.tightest_mm);
+    return FOLLOWS * sqrtf(0.5F * spot_mm(robot, state) * state->parameters.tightest_mm);
 }
 
 // How fast it can follow: to take distance and angle out on that way.
 static float safe_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *state) {
-    float looks = LOOK_SHARE * spot_mm(robot, state->sensor) /
+    float looks = LOOK_SHARE * spot_mm(robot, state) /
                   (1e-6F * (float)robot->description->light[state->sensor].interval_us);
     return fminf(follows_mm(robot, state) / (REACTIONS * react_s(robot, state->sensor)), looks);
 }
@@ -220,8 +219,13 @@ static float bend_mm_s(const cmo_robot *robot, const cmo_follow_edge_parameters 
     return fminf(grip, wheels);
 }
 
-// The turn a mm that takes distance and angle out with both poles at -pole: of e' = angle + a w,
-// angle' = w - curve, where the spot is a ahead of the axle and w is the turn a mm.
+// Of distance and angle: e' = angle + a w, angle' = w - curve, with the spot a ahead of the axle
+// and w the turn a mm, have both poles at -pole with w = -pole^2 e - this angle.
+static float angle_gain(const cmo_robot *robot, const cmo_follow_edge_state *state, float pole) {
+    return 2.0F * pole - robot->description->light[state->sensor].ahead_mm * pole * pole;
+}
+
+// The turn a mm that takes both out, and turns with the edge.
 static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, float pole) {
     const cmo_edge_track *t = &state->track;
     float ahead = robot->description->light[state->sensor].ahead_mm;
@@ -230,9 +234,9 @@ static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, f
     float most = STEEPEST / pole;
     float off = fmaxf(-most, fminf(t->off_mm, most));
     float turn = t->curve_per_mm - pole * pole * off -
-                 (2.0F * pole - ahead * pole * pole) * (sine + ahead * t->curve_per_mm);
+                 angle_gain(robot, state, pole) * (sine + ahead * t->curve_per_mm);
     // Off the edge for longer than its spot is wide, it turns back to it, the more the longer.
-    float since = cmo_way_mm(robot) - state->seen_mm - AWAY_SPOTS * spot_mm(robot, state->sensor);
+    float since = cmo_way_mm(robot) - state->seen_mm - AWAY_SPOTS * spot_mm(robot, state);
     float side = robot->light[state->sensor].edge.inside ? -line_sign(state) : line_sign(state);
     float fastest =
         1.0F / (REACTIONS * react_s(robot, state->sensor) * fmaxf(state->speed_mm_s, 20.0F));
@@ -256,9 +260,9 @@ static float wanted_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *st
     }
     const cmo_edge_track *t = &state->track;
     float ahead = robot->description->light[state->sensor].ahead_mm;
-    float off = fabsf(t->off_mm) / (1.2F * spot_mm(robot, state->sensor));
+    float off = fabsf(t->off_mm) / (1.2F * spot_mm(robot, state));
     float angle = fabsf(t->angle_rad + ahead * t->curve_per_mm) / 0.5F;
-    float away = (cmo_way_mm(robot) - state->seen_mm) / (2.0F * spot_mm(robot, state->sensor));
+    float away = (cmo_way_mm(robot) - state->seen_mm) / (2.0F * spot_mm(robot, state));
     float bad = fmaxf(fmaxf(off, angle), state->joined ? away : 1.0F);
     float sure = fmaxf(0.0F, fminf(2.0F - 2.0F * bad, 1.0F));
     float speed = join + sure * (p->cruise_mm_s - join);
@@ -300,7 +304,7 @@ static void drive(cmo_robot *robot, cmo_follow_edge_state *state) {
         // What the wheels do now changes what is to be asked for: by so much a second.
         float off_s = speed * t->angle_rad + ahead * told * t->turn_share;
         float angle_s = told * t->turn_share - t->curve_per_mm * speed;
-        float change = -pole * pole * off_s - (2.0F * pole - ahead * pole * pole) * angle_s;
+        float change = -pole * pole * off_s - angle_gain(robot, state, pole) * angle_s;
         // And what they fall short of in the long run is asked for besides.
         float most = TRIM_MOST * fabsf(rate) + 0.05F;
         state->trim_rad_s += dt_s / TRIM_S * (rate / t->turn_share - told);
@@ -391,6 +395,9 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
         return outcome;
     }
     state->sensor = watched == 2 ? 1 : 0;
+    if (spot_mm(robot, state) <= 0.0F) { // how far it is from the edge, no reading tells then
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "spot_mm", NAN);
+    }
     state->track.sharpest_per_mm = SHARPER / p->tightest_mm;
     float safe = safe_mm_s(robot, state);
     bool slows = !told || p->too_fast == CMO_TOO_FAST_SLOW;
