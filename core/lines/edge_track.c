@@ -5,13 +5,15 @@
 
 #include <math.h>
 
-// Edges bend: after 100 mm a straight is a bend of 500 mm, either way, within a standard deviation.
-#define CURVE_WALK 4e-8F // 1/mm2 a mm
+// Edges bend: after 100 mm a straight is a bend by this share of the sharpest one, either way,
+// within a standard deviation.
+#define CURVE_SHARE 0.42F
+#define CURVE_WALK  (CURVE_SHARE * CURVE_SHARE / 100.0F)
 // What wheels tell of a turn is off by this share, by gear play for one, and by some a mm; of the
 // way to the side it is off by less.
 #define TURN_OFF   0.15F
-#define ANGLE_WALK 1.0e-6F
-#define OFF_WALK   1.5e-2F
+#define ANGLE_WALK 2.0e-6F
+#define OFF_WALK   2.0e-2F
 // Of a turn that wheels tell, so much is true at least and at most; and how fast that is learned,
 // by the mean distance from the edge in bends, 1 / (mm rad).
 #define LEAST_SHARE 0.7F
@@ -19,6 +21,8 @@
 #define SHARE_GAIN  0.07F
 // A look that is off by more than so many standard deviations does not fit.
 #define FITS 4.5F
+// A look of one surface tells nothing new where the edge is beyond that by so many.
+#define BEYOND 1.0F
 
 enum { V11, V12, V13, V22, V23, V33 };
 
@@ -62,8 +66,9 @@ void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
     float along = edge.along_mm;
     track->off_mm += edge.across_mm;
     track->angle_rad += way.turn_rad - track->curve_per_mm * along;
-    // Tyres slide sideways in a turn, which keeps the spot on the outer side of a bend.
-    track->turn_share += SHARE_GAIN * track->off_mm * way.turn_rad;
+    // Tyres slide sideways in a turn, which keeps the spot on the outer side of a bend. How far it
+    // is from an edge that it does not see, is no measure of that.
+    track->turn_share += track->beyond ? 0.0F : SHARE_GAIN * track->off_mm * way.turn_rad;
     track->turn_share = fmaxf(LEAST_SHARE, fminf(track->turn_share, MOST_SHARE));
     // P = F P F' + Q, with F = [1 along 0; 0 1 -along; 0 0 1].
     float *p = track->spread;
@@ -78,7 +83,17 @@ void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
     p[V11] += OFF_WALK * walked + ahead * ahead * turned;
     p[V12] += ahead * turned;
     p[V22] += turned;
-    p[V33] += CURVE_WALK * walked;
+    p[V33] += CURVE_WALK * track->sharpest_per_mm * track->sharpest_per_mm * walked;
+}
+
+// Of a normal distribution that is cut off `within` standard deviations from its mean: by how many
+// the mean moves inward. By Boyd's approximation to the ratio of tail and density.
+static float cut_off(float within) {
+    const float pi = 3.14159265F;
+    float x = fabsf(within);
+    float tail = pi / (2.0F * x + sqrtf((pi - 2.0F) * (pi - 2.0F) * x * x + 2.0F * pi));
+    float density = 0.398942F * expf(-0.5F * x * x);
+    return within < 0.0F ? 1.0F / tail : density / (1.0F - density * tail);
 }
 
 bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
@@ -87,9 +102,7 @@ bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, uint8_t senso
     spot_way edge = against_edge(&way, track->angle_rad - 0.5F * way.turn_rad);
     float along = edge.along_mm;
     float was = track->off_mm - edge.across_mm;
-    if (sight->beyond && (sight->off_mm > 0.0F ? was >= sight->off_mm : was <= sight->off_mm)) {
-        return true; // as it was thought
-    }
+    track->beyond = sight->beyond;
     // The look saw H x with H = [1 -along 0].
     float *p = track->spread;
     float c1 = p[V11] - along * p[V12];
@@ -97,7 +110,18 @@ bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, uint8_t senso
     float c3 = p[V13] - along * p[V23];
     float variance = c1 - along * c2 + sight->sigma_mm * sight->sigma_mm;
     float missed = sight->off_mm - was;
-    if (missed * missed > FITS * FITS * variance) {
+    float told = 1.0F;   // of what a look tells that sees the edge
+    if (sight->beyond) { // what lies before that place is cut off, and mean and variance follow
+        float sd = sqrtf(variance);
+        float side = sight->off_mm > 0.0F ? 1.0F : -1.0F;
+        float within = -side * missed / sd;
+        if (within > BEYOND) {
+            return true;
+        }
+        float moves = cut_off(within);
+        missed = side * sd * moves;
+        told = moves * (moves + within);
+    } else if (missed * missed > FITS * FITS * variance) {
         return false;
     }
     float k1 = c1 / variance;
@@ -107,11 +131,11 @@ bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, uint8_t senso
     track->angle_rad += k2 * missed;
     float curve = track->curve_per_mm + k3 * missed;
     track->curve_per_mm = fmaxf(-track->sharpest_per_mm, fminf(curve, track->sharpest_per_mm));
-    p[V11] -= k1 * c1;
-    p[V12] -= k1 * c2;
-    p[V13] -= k1 * c3;
-    p[V22] -= k2 * c2;
-    p[V23] -= k2 * c3;
-    p[V33] -= k3 * c3;
+    p[V11] -= told * k1 * c1;
+    p[V12] -= told * k1 * c2;
+    p[V13] -= told * k1 * c3;
+    p[V22] -= told * k2 * c2;
+    p[V23] -= told * k2 * c3;
+    p[V33] -= told * k3 * c3;
     return true;
 }

@@ -6,6 +6,14 @@
 #include <math.h>
 
 #define TYRE_MARGIN_MM 10.0F
+// Of the way within which a bend leaves the spot, what a robot may drive until it has answered; it
+// takes so much longer than its first answer until it turns with the edge; and of the spot, what
+// may lie between two looks.
+#define BEND_WAYS  1.35F
+#define BEND_S     0.1F
+#define LOOK_SHARE 0.6F
+// A wider spot sees the bend for longer, but more vaguely.
+#define BEND_SPOT_MM 8.0F
 
 static float seconds(uint32_t us) {
     return (float)us * 1e-6F;
@@ -51,6 +59,18 @@ float cmo_budget_width(const cmo_robot_description *d, uint16_t traits, float sp
         longest_s = fmaxf(longest_s, here);
     }
     return speed_mm_s * longest_s / CMO_PROOF_SHARE;
+}
+
+// On a way s a straight edge that becomes a bend of radius r leaves the spot by s^2 / 2 r, and one
+// bend that becomes its opposite by twice that.
+float cmo_budget_follow(const cmo_robot_description *d, uint8_t sensor, float tightest_mm) {
+    const cmo_light_description *light = &d->light[sensor];
+    float looks = LOOK_SHARE * light->spot_mm / interval_s(d, sensor);
+    float time_s =
+        interval_s(d, sensor) + seconds(light->delay_us + d->tick_us) + cmi_budget_lag_s(d);
+    float half = 0.5F * fminf(light->spot_mm, BEND_SPOT_MM);
+    float speed = BEND_WAYS * sqrtf(half * tightest_mm) / (time_s + BEND_S);
+    return fminf(fminf(speed, looks), d->top_speed_mm_s);
 }
 
 float cmo_budget_reach(const cmo_robot_description *d) {

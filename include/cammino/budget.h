@@ -48,6 +48,11 @@ float cmo_budget_speed(const cmo_robot_description *description, uint8_t sensor,
  *  way between two looks over the share of the least width that a line has to show. */
 float cmo_budget_width(const cmo_robot_description *description, uint16_t traits, float speed_mm_s);
 
+/** The highest speed, mm/s, at which an edge whose tightest bend has this radius can be followed:
+ *  half of a spot away from it the robot has answered. */
+float cmo_budget_follow(const cmo_robot_description *description, uint8_t sensor,
+                        float tightest_mm);
+
 /** The way, mm, that the wheels may go on after a sensor has crossed the edge of a table: from the
  *  sensor nearest to the axle, less a margin of 10 mm for the tyres' own size. 0 or less: the
  * wheels stand ahead of a sensor. */

@@ -58,6 +58,7 @@ typedef struct cmo_edge_track {
     float curve_per_mm;    /**< of the edge, 1 / radius; positive to the left */
     float sharpest_per_mm; /**< no bend of it is sharper */
     float turn_share;      /**< of a turn that the wheels tell, how much is true */
+    bool beyond;           /**< at the newest look the spot was over one surface alone */
     float spread[6];       /**< variances and covariances: 11, 12, 13, 22, 23, 33 */
 } cmo_edge_track;
 
@@ -69,6 +70,9 @@ typedef struct cmo_follow_edge_state {
     uint8_t sensor;
     bool follows;      /**< an edge was found, */
     bool joined;       /**< and the spot has come to it */
+    bool inside;       /**< on the line, at the newest look */
+    bool far;          /**< it has left the line over its other edge */
+    bool from_line;    /**< it left the line as it met its first edge, which may be either one */
     uint8_t refused;   /**< looks in a row that did not fit where the edge was thought to be */
     cmo_moment last;   /**< the wheels at the last step */
     uint32_t look_us;  /**< of the newest look that was taken */

@@ -1,0 +1,168 @@
+// SPDX-License-Identifier: MIT
+#include "edge_steer.h"
+
+#include "../shared/description.h"
+#include "../shared/routine.h"
+#include "../shared/trig.h"
+#include "../tick/lead.h"
+
+#include <math.h>
+
+// Distance and angle are taken out within so many reaction times, and within no less than the way
+// of the spot ahead of the axle over this: nearer, turning alone would swing it to and fro.
+#define REACTIONS 1.5F
+#define AHEADS    1.5F
+// Until it has met an edge it turns by so much at most where it is off the line, and as gently.
+#define SEARCH_RAD     0.3F
+#define SEARCH_FROM_MM 40.0F
+#define SEARCH_MM      300.0F
+// Of a line's least width, what it may come onto it while it answers.
+#define JOIN_SHARE 0.5F
+// It heads for the edge at most so steeply.
+#define STEEPEST 0.7F
+// Of the grip that braking may use, what a bend may.
+#define BEND_SHARE 0.5F
+// What wheels fall short of in a turn is learned within this time, up to this share.
+#define TRIM_S    0.3F
+#define TRIM_MOST 0.3F
+// Off the edge for so many spots it turns back to it, within so much more way by this share of what
+// the tightest bend asks for; before it has joined, by so much of a bend of that radius.
+#define AWAY_SPOTS 1.3F
+#define BACK_MM    30.0F
+#define BACK_SHARE 0.75F
+#define JOINING_MM 75.0F
+// It is slower where it has seen no edge for so many spots and reactions: braking and speeding up
+// at each look that does not see it would shake it off.
+#define UNSEEN_SPOTS     2.0F
+#define UNSEEN_REACTIONS 2.0F
+
+// From what is under the spot until the wheels have answered.
+static float react_s(const cmo_robot *robot, uint8_t sensor) {
+    const cmo_robot_description *d = robot->description;
+    uint32_t look_us = d->light[sensor].interval_us + d->light[sensor].delay_us + d->tick_us;
+    return 1e-6F * (float)look_us + cmi_budget_lag_s(d) + cmi_held_s(robot);
+}
+
+// No more sharply than it can answer in time.
+static float fastest_pole(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    float speed = fmaxf(state->speed_mm_s, 20.0F);
+    return 1.0F / (REACTIONS * react_s(robot, state->sensor) * speed);
+}
+
+// As slow as it has to be to see an edge and turn before the line is over.
+static float join_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    const cmo_follow_edge_parameters *p = &state->parameters;
+    float slowest = fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
+    float safe = JOIN_SHARE * p->least_width_mm / react_s(robot, state->sensor);
+    return fminf(fmaxf(safe, slowest), p->cruise_mm_s);
+}
+
+// How fast it may be where it is to turn by so much a mm.
+static float bend_mm_s(const cmo_robot *robot, const cmo_follow_edge_parameters *p, float per_mm) {
+    const cmo_robot_description *d = robot->description;
+    float grip = sqrtf(BEND_SHARE * p->acceleration_mm_s2 / fmaxf(per_mm, 1e-5F));
+    float wheels = d->top_speed_mm_s / (1.0F + 0.5F * per_mm * d->track_mm);
+    return fminf(grip, wheels);
+}
+
+// Of distance and angle: e' = angle + a w, angle' = w - curve, with the spot a ahead of the axle
+// and w the turn a mm, have both poles at -pole with w = -pole^2 e - this angle.
+static float angle_gain(const cmo_robot *robot, const cmo_follow_edge_state *state, float pole) {
+    return 2.0F * pole - robot->description->light[state->sensor].ahead_mm * pole * pole;
+}
+
+// The turn a mm that takes both out, and turns with the edge.
+static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, float pole) {
+    const cmo_edge_track *t = &state->track;
+    float ahead = robot->description->light[state->sensor].ahead_mm;
+    float sine, cosine;
+    cmi_sin_cos(t->angle_rad, &sine, &cosine);
+    float most = STEEPEST / pole;
+    float off = fmaxf(-most, fminf(t->off_mm, most));
+    float turn = t->curve_per_mm - pole * pole * off -
+                 angle_gain(robot, state, pole) * (sine + ahead * t->curve_per_mm);
+    // Off the edge for longer than its spot is wide, it turns back to it, the more the longer.
+    float since = cmo_way_mm(robot) - state->seen_mm - AWAY_SPOTS * cmi_edge_spot_mm(robot, state);
+    float fastest = fastest_pole(robot, state);
+    float tightest = state->parameters.tightest_mm;
+    tightest = state->joined ? tightest : fminf(tightest, JOINING_MM);
+    float back = fminf(BACK_SHARE / tightest, fastest * fastest);
+    float side = cmi_edge_within(robot, state) ? -cmi_line_sign(state) : cmi_line_sign(state);
+    return turn + side * back * fmaxf(0.0F, fminf(since / BACK_MM, 1.0F));
+}
+
+static float pole_of(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    float ahead = robot->description->light[state->sensor].ahead_mm;
+    return fminf(fastest_pole(robot, state), AHEADS / fmaxf(fabsf(ahead), 25.0F));
+}
+
+// How fast to be: slower off the edge, at an angle to it, and where it bends.
+static float wanted_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *state, float turn) {
+    const cmo_follow_edge_parameters *p = &state->parameters;
+    float join = join_mm_s(robot, state);
+    if (!state->follows) {
+        return join;
+    }
+    const cmo_edge_track *t = &state->track;
+    float ahead = robot->description->light[state->sensor].ahead_mm;
+    float off = fabsf(t->off_mm) / (1.2F * cmi_edge_spot_mm(robot, state));
+    float angle = fabsf(t->angle_rad + ahead * t->curve_per_mm) / 0.5F;
+    float unseen = UNSEEN_SPOTS * cmi_edge_spot_mm(robot, state) +
+                   UNSEEN_REACTIONS * react_s(robot, state->sensor) * state->speed_mm_s;
+    float away = (cmo_way_mm(robot) - state->seen_mm) / unseen;
+    float bad = fmaxf(fmaxf(off, angle), state->joined ? away : 1.0F);
+    float sure = fmaxf(0.0F, fminf(2.0F - 2.0F * bad, 1.0F));
+    float speed = join + sure * (p->cruise_mm_s - join);
+    return fminf(speed, bend_mm_s(robot, p, fmaxf(fabsf(turn), fabsf(t->curve_per_mm))));
+}
+
+// Where no edge has been met yet it turns a little to where it must be: a robot that was put down
+// along the edge would never meet it.
+static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    const cmo_light *light = &robot->light[state->sensor];
+    float side = light->edge.inside ? -cmi_line_sign(state) : cmi_line_sign(state);
+    float turned = cmo_turned_rad(robot) - state->start_rad;
+    bool late = cmi_gone_mm(robot) > SEARCH_FROM_MM;
+    // On the line, the edge is within its width: it turns on until it gets there.
+    bool turns = light->edge.inside || side * turned < SEARCH_RAD;
+    return light->seen && late && turns ? side / SEARCH_MM : 0.0F;
+}
+
+void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state) {
+    const cmo_follow_edge_parameters *p = &state->parameters;
+    const cmo_robot_description *d = robot->description;
+    float dt_s = (float)robot->dt_us * 1e-6F;
+    float before = state->speed_mm_s;
+    float pole = pole_of(robot, state);
+    float turn = state->follows ? steer(robot, state, pole) : search_turn(robot, state);
+    float speed = wanted_mm_s(robot, state, turn);
+    if (p->distance_mm > 0.0F) {
+        float left = fmaxf(p->distance_mm - cmi_gone_mm(robot) - before * cmi_held_s(robot), 0.0F);
+        float slowest = p->ending == CMO_END_MOVING ? speed : fmaxf(d->slowest_mm_s, 20.0F);
+        speed = fminf(speed, fmaxf(sqrtf(2.0F * p->braking_mm_s2 * left), slowest));
+    }
+    speed = fmaxf(before - p->braking_mm_s2 * dt_s,
+                  fminf(speed, before + p->acceleration_mm_s2 * dt_s));
+    state->speed_mm_s = speed;
+    float lag_s = fmaxf(cmi_lead_s(robot), 1e-3F * d->lag_ms);
+    float rate = turn * speed;
+    if (state->follows) {
+        const cmo_edge_track *t = &state->track;
+        float told = (robot->right.speed_mm_s - robot->left.speed_mm_s) / d->track_mm;
+        float ahead = d->light[state->sensor].ahead_mm;
+        // What the wheels do now changes what is to be asked for: by so much a second.
+        float off_s = speed * t->angle_rad + ahead * told * t->turn_share;
+        float angle_s = told * t->turn_share - t->curve_per_mm * speed;
+        float change = -pole * pole * off_s - angle_gain(robot, state, pole) * angle_s;
+        // And what they fall short of in the long run is asked for besides.
+        float most = TRIM_MOST * fabsf(rate) + 0.05F;
+        state->trim_rad_s += dt_s / TRIM_S * (rate / t->turn_share - told);
+        state->trim_rad_s = fmaxf(-most, fminf(state->trim_rad_s, most));
+        rate = (rate + lag_s * speed * change) / t->turn_share + state->trim_rad_s;
+    }
+    float forward = speed + (dt_s > 0.0F ? lag_s * (speed - before) / dt_s : 0.0F);
+    float half = 0.5F * rate * d->track_mm;
+    float most = fmaxf(d->top_speed_mm_s - fabsf(forward), 0.3F * d->top_speed_mm_s);
+    half = fmaxf(-most, fminf(half, most));
+    cmi_drive(robot, forward - half, forward + half);
+}

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: MIT
+// How a robot that follows an edge drives: how sharply it turns, and how fast it is.
+#ifndef CMI_EDGE_STEER_H
+#define CMI_EDGE_STEER_H
+
+#include <cammino/follow_edge.h>
+
+// The line lies to the right of its left edge.
+static inline float cmi_line_sign(const cmo_follow_edge_state *state) {
+    return state->parameters.edge == CMO_LINE_LEFT ? -1.0F : 1.0F;
+}
+
+static inline float cmi_edge_spot_mm(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    return robot->description->light[state->sensor].spot_mm;
+}
+
+// Where it is now, the edge lies to the side on which the line is: it is off the line on the edge's
+// own side.
+static inline bool cmi_edge_within(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    return robot->light[state->sensor].edge.inside || state->far;
+}
+
+// One tick of it.
+void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state);
+
+#endif
