@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
-// Along the lane of the car deck on its left edge for 1.2 m, through a bend; round, and back on the
-// same edge, which is the right one then, until half a second is over.
+// Along the lane of the car deck on its left edge, through two bends and over a gap, to the line
+// where cars wait; round, and back on the same edge, which is the right one then, for half a
+// second.
 #include "mozzo.h"
 
 #include <stdio.h>
@@ -15,14 +16,16 @@ int main(void) {
         cmo_robot_set_levels(&robot, i, &mozzo_levels[i]);
     }
     cmo_follow_edge_state state;
-    cmo_follow_edge_parameters along = {.edge = CMO_LINE_LEFT, .distance_mm = 1200};
+    cmo_follow_edge_parameters along = {
+        .edge = CMO_LINE_LEFT, .gap_mm = 60, .across = CMO_ACROSS_END};
     if (cmo_follow_edge_start(&robot, &state, &along) != CMO_RUNNING) {
         printf("refused: %s\n", robot.field);
         return 2;
     }
     cmo_outcome outcome = cmo_run(&robot);
-    printf("follow_edge: %s, joined after %.0f mm, %.1f mm off the edge at worst\n",
-           cmo_outcome_name(outcome), (double)state.joined_mm, (double)state.worst_mm);
+    printf("follow_edge: %s, joined after %.0f mm, rests %.1f mm beyond the line across\n",
+           cmo_outcome_name(outcome), (double)state.joined_mm,
+           (double)robot.report.figure[CMO_REST_ERROR_MM]);
     if (outcome != CMO_OUTCOME_DONE ||
         cmo_turn(&robot, &(cmo_turn_parameters){.angle_deg = 180}) != CMO_OUTCOME_DONE) {
         return 1;

@@ -325,6 +325,9 @@ bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line) {
         *line = cmo_square_on_line_search(&leg->parameters.square_on_line);
         line->sensor = CMO_SENSOR_EITHER; // whose crossing comes first is where the line begins
         return true;
+    case CMO_ROUTINE_FOLLOW_EDGE:
+        *line = cmo_follow_edge_across(&leg->parameters.follow_edge);
+        return leg->parameters.follow_edge.across == CMO_ACROSS_END;
     default:
         return false;
     }
@@ -341,7 +344,10 @@ uint32_t labi_leg_figures(const lab_leg *leg) {
         leg->routine == CMO_ROUTINE_COUNT_LINES && leg->parameters.count_lines.number == 0;
     bool goes_on = counts_all || (lab_leg_line(leg, &line) && line.ending == CMO_END_MOVING);
     bool off_line = lab_leg_line(leg, &line) && line.off_line;
-    return (applies[leg->routine] & ~(goes_on ? CMO_FIGURES_OF_REST : 0U)) |
+    bool across = leg->routine == CMO_ROUTINE_FOLLOW_EDGE && lab_leg_line(leg, &line);
+    uint32_t may =
+        applies[leg->routine] | (across ? CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST : 0U);
+    return (may & ~(goes_on ? CMO_FIGURES_OF_REST : 0U)) |
            (off_line ? CMO_FIGURE_BIT(CMO_CLEAR_MM) : 0U);
 }
 

@@ -28,7 +28,9 @@ static edge_beside beside(const lab_route *route, const cmo_sim *sim, const cmo_
     double size = fmax(hypot(gx, gy), 1e-9);
     // Outward of the line, against the robot's own left.
     double left = (-gx * sin(at->heading_rad) + gy * cos(at->heading_rad)) / size;
-    return (edge_beside){.there = fabs(left) > 0.7,
+    // Between two edges that are as near, as amid a crossing, the distance hardly changes.
+    bool one = size > 0.9 * 2.0 * h;
+    return (edge_beside){.there = one && fabs(left) > 0.7,
                          .right = (left > 0.0) == (side == CMO_LINE_LEFT),
                          .off_mm = cmo_sim_mat_distance(mat, CMO_SIM_LINE, x, y)};
 }

@@ -127,6 +127,59 @@ START_TEST(what_left_the_line_over_its_other_edge_comes_back) {
 }
 END_TEST
 
+// A line of 20 mm along, another one across it whose near edge is 640 mm ahead of the spots, or a
+// gap.
+static void write_along(const char *more) {
+    char *shapes = g_strdup_printf(
+        "<g class='line' fill='none' stroke='" DARK "' stroke-width='20'>%s</g>", more);
+    write_floor(FLOOR, shapes);
+    g_free(shapes);
+}
+
+#define ALONG "<path d='M 180 855 h 1700'/>"
+
+START_TEST(it_ends_on_a_line_across_or_drives_over_it) {
+    for (unsigned seed = 1; seed <= 4; seed++) {
+        write_along(ALONG "<path d='M 870 600 V 1000'/>");
+        JsonObject *leg = follow("across: end", 0, 0, seed);
+        ck_assert_str_eq(outcome_of(leg), "done");
+        ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 1.0);
+        ck_assert_double_eq_tol(figure_of(leg, "robot", "rest_error_mm"),
+                                figure_of(leg, "truth", "rest_error_mm"), 0.6);
+        ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 640, 8);
+        leg =
+            follow("across: end, ending: moving}\n  - follow_edge: {distance_mm: 300", 0, 0, seed);
+        ck_assert_str_eq(outcome_of(leg), "done");
+        ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 665, 25);
+        leg = follow("distance_mm: 1200", 0, 0, seed); // as if it were not there
+        ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 4.5);
+    }
+    write_along(ALONG);
+    JsonObject *leg = follow("across: end, distance_mm: 600", 0, 1, 1);
+    ck_assert_str_eq(outcome_of(leg), "no_line");
+    // What is no line across is driven over, and does not end it.
+    write_along(ALONG "<path d='M 870 600 V 1000'/></g><g class='decoration' stroke='" DARK
+                      "' stroke-width='5'><path d='M 600 700 V 800'/>");
+    leg = follow("across: end", 0, 0, 1);
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 640, 8);
+}
+END_TEST
+
+START_TEST(it_drives_over_gaps) {
+    static const char *const lines[] = {"<path d='M 180 855 H 700 m 50 0 H 1880'/>",
+                                        "<path d='M 180 855 H 500 a 250 250 0 0 0 177 -73 m 35 -35 "
+                                        "A 250 250 0 0 0 750 605 V 200'/>"};
+    for (size_t i = 0; i < G_N_ELEMENTS(lines); i++) {
+        for (unsigned seed = 1; seed <= 4; seed++) {
+            write_along(lines[i]);
+            JsonObject *leg = follow("gap_mm: 60, distance_mm: 950", 0, 0, seed);
+            ck_assert_str_eq(outcome_of(leg), "done");
+            ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 9);
+        }
+    }
+}
+END_TEST
+
 START_TEST(a_light_line_and_a_grey_one_have_edges_too) {
     write_floor(DARK, "<path class='line' fill='none' stroke='" FLOOR
                       "' stroke-width='20' d='M 180 855 h 1700'/>");
@@ -210,6 +263,8 @@ int main(void) {
                                   without_an_edge_there_is_no_line,
                                   the_other_edge_is_not_what_was_asked_for,
                                   what_left_the_line_over_its_other_edge_comes_back,
+                                  it_ends_on_a_line_across_or_drives_over_it,
+                                  it_drives_over_gaps,
                                   a_light_line_and_a_grey_one_have_edges_too,
                                   what_is_too_fast_for_its_bends_is_refused,
                                   without_a_spots_size_it_is_refused,

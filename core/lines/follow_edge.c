@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include <cammino/follow_edge.h>
 
+#include "../moves/motion.h"
 #include "../shared/description.h"
 #include "../shared/parameters.h"
 #include "../shared/routine.h"
@@ -8,6 +9,10 @@
 #include "../tick/odometer.h"
 #include "edge_steer.h"
 #include "edge_track.h"
+#include "line_candidates.h"
+#include "line_figures.h"
+#include "line_search.h"
+#include "stop.h"
 
 #include <cammino/budget.h>
 
@@ -32,6 +37,15 @@
 // It has joined once it has been within this share of the spot, for so long a way.
 #define NEAR_SHARE 0.5F
 #define JOINED_MM  30.0F
+#define BEFORE     CMO_EDGE_BEFORE
+// In a gap there is no edge though one should be, within this share of the spot.
+#define GAP_SHARE 0.35F
+// At speed a line's end and a bend look alike: with gaps it is no faster than this share.
+#define GAP_SPEED 0.55F
+// A gap is driven over along the mean bend of about so much way before it.
+#define BEND_MM 40.0F
+// A line across is no wider.
+#define ACROSS_MM 60.0F
 // So many looks in a row that do not fit: what it meets now is the edge.
 #define REFUSED_MOST 4U
 
@@ -104,6 +118,13 @@ static void search(cmo_robot *robot, cmo_follow_edge_state *state) {
     }
 }
 
+static void keep(const cmo_robot *robot, cmo_follow_edge_state *state) {
+    for (uint8_t i = BEFORE - 1; i > 0; i--) {
+        state->before[i] = state->before[i - 1];
+    }
+    state->before[0] = (cmo_edge_before){state->track, wheels_now(robot), cmo_way_mm(robot)};
+}
+
 static void note(cmo_robot *robot, cmo_follow_edge_state *state, float off_mm) {
     float way = cmo_way_mm(robot);
     float off = fabsf(off_mm);
@@ -113,6 +134,9 @@ static void note(cmo_robot *robot, cmo_follow_edge_state *state, float off_mm) {
         } else if (way - state->near_mm >= JOINED_MM) {
             state->joined = true;
             state->joined_mm = cmi_gone_mm(robot);
+            for (uint8_t i = 0; i < BEFORE; i++) {
+                keep(robot, state);
+            }
             cmi_enter(robot, CMO_STAGE_FOLLOW);
             cmi_notify(robot, CMO_EVENT_CROSSING, state->sensor);
         }
@@ -147,6 +171,54 @@ static void tell_side(const cmo_robot *robot, cmo_follow_edge_state *state) {
     state->inside = inside;
 }
 
+// The other sensor is over a line as well, or its edge, since a short way: a line across lies under
+// both, and what the one reads of it is no edge to follow.
+static bool is_across(const cmo_robot *robot, cmo_follow_edge_state *state) {
+    const cmo_light *other = &robot->light[state->sensor == 0 ? CMI_FRONT - 1 : 0];
+    bool on = cmi_front_lights(robot->description) > 1 && other->seen &&
+              (other->edge.inside || cmo_edge_sees(&other->edge, other->reflectance));
+    float way = cmo_way_mm(robot);
+    state->clear_mm = on ? state->clear_mm : way;
+    return on && way - state->clear_mm < ACROSS_MM;
+}
+
+// The line's end comes under the spot as if the edge turned away: what was thought before it holds.
+// Where that leaves the spot near the edge, it sees none because there is none; else the edge has
+// turned away indeed.
+static void begin_gap(cmo_robot *robot, cmo_follow_edge_state *state) {
+    cmo_moment now = wheels_now(robot);
+    cmo_edge_track on = state->before[BEFORE - 1].track;
+    on.curve_per_mm = state->bend_per_mm;
+    cmi_track_go(&on, robot, state->sensor, &state->before[BEFORE - 1].at, &now);
+    state->in_gap = true;
+    state->gap_to_mm = cmo_way_mm(robot);
+    if (fabsf(on.off_mm) < GAP_SHARE * cmi_edge_spot_mm(robot, state)) {
+        state->track = on;
+        state->gap_to_mm += state->parameters.gap_mm;
+    }
+}
+
+// Whether what it sees is taken: not in a gap, nor where its other end comes under the spot.
+static bool bridges(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_edge_sight *sight) {
+    float way = cmo_way_mm(robot);
+    float spot = cmi_edge_spot_mm(robot, state);
+    bool floor = sight->beyond && !cmi_edge_within(robot, state);
+    if (!state->in_gap && floor) {
+        begin_gap(robot, state);
+    } else if (state->in_gap && !floor) {
+        state->in_gap = false;
+        state->gap_to_mm = fminf(state->gap_to_mm, way + spot);
+    } else if (!floor && way - state->before[0].at_mm >= 0.5F * spot) {
+        float share = (way - state->before[0].at_mm) / BEND_MM;
+        state->bend_per_mm += share * (state->track.curve_per_mm - state->bend_per_mm);
+        keep(robot, state);
+    }
+    if (way < state->gap_to_mm) {
+        state->seen_mm = way;
+    }
+    return way < state->gap_to_mm;
+}
+
 static void look(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
     cmo_moment now = wheels_now(robot);
@@ -162,8 +234,14 @@ static void look(cmo_robot *robot, cmo_follow_edge_state *state) {
         return;
     }
     state->look_us = light->look_us;
+    if (is_across(robot, state) && state->joined) {
+        return;
+    }
     tell_side(robot, state);
     cmi_edge_sight sight = sight_of(robot, state);
+    if (state->parameters.gap_mm > 0.0F && state->joined && bridges(robot, state, &sight)) {
+        return;
+    }
     cmo_moment then = cmi_odometer_at(&robot->odometer, light->look_us);
     bool fits = cmi_track_look(&state->track, robot, state->sensor, &sight, &then, &now);
     state->refused = fits || sight.beyond ? 0 : (uint8_t)(state->refused + 1U);
@@ -190,6 +268,42 @@ static void finish(cmo_robot *robot, const cmo_follow_edge_state *state) {
     }
 }
 
+// A line across: where the robot joined, and where it has come off its edge, what the other sensor
+// meets may be the one that it follows.
+static bool meets(cmo_robot *robot, cmo_follow_edge_state *state) {
+    const cmo_light *light = &robot->light[state->sensor];
+    bool on = light->edge.inside || cmo_edge_sees(&light->edge, light->reflectance);
+    bool looks = state->parameters.across == CMO_ACROSS_END && state->joined && on && !state->far;
+    if (looks) {
+        cmi_line_look(robot, &state->line);
+    }
+    return looks && cmi_line_met(&state->line, state->parameters.ending == CMO_END_MOVING);
+}
+
+// Straight on from here, as a stop does that has met a candidate.
+static void land(cmo_robot *robot, cmo_follow_edge_state *state) {
+    cmo_line_state *line = &state->line;
+    if (state->parameters.ending == CMO_END_MOVING) {
+        cmi_line_finish(robot, line, NULL);
+        return;
+    }
+    state->lands = true;
+    cmi_motion_start(&line->motion, robot, INFINITY, 1.0F, 1.0F);
+    cmi_enter(robot, CMO_STAGE_SEARCH);
+    cmi_line_approach(robot, line);
+}
+
+// One tick of the stop; what was no line is passed over, and it follows on.
+static void step_stop(cmo_robot *robot, cmo_follow_edge_state *state) {
+    cmi_stop_step(robot, &state->line.routine);
+    if (robot->stage == CMO_STAGE_SEARCH && !cmi_line_met(&state->line, false)) {
+        state->lands = false;
+        state->seen_mm = cmo_way_mm(robot);
+        state->speed_mm_s = fmaxf(cmo_speed_mm_s(robot), 0.0F);
+        cmi_enter(robot, CMO_STAGE_FOLLOW);
+    }
+}
+
 static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_follow_edge_parameters *p = &state->parameters;
     if (!state->follows && cmi_gone_mm(robot) > p->search_mm) {
@@ -208,8 +322,10 @@ static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
         return true;
     }
     if (p->distance_mm > 0.0F && cmi_gone_mm(robot) >= p->distance_mm - 0.5F) {
-        if (!state->follows) {
+        if (!state->follows || p->across == CMO_ACROSS_END) {
             cmi_end(robot, CMO_OUTCOME_NO_LINE);
+        } else if (state->far) {
+            cmi_end(robot, CMO_OUTCOME_EDGE_LOST);
         } else if (p->ending == CMO_END_MOVING) {
             finish(robot, state);
         } else {
@@ -222,6 +338,11 @@ static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_follow_edge_state *state = (cmo_follow_edge_state *)routine;
+    if (state->lands) {
+        look(robot, state);
+        step_stop(robot, state);
+        return;
+    }
     if (robot->stage == CMO_STAGE_HALT) {
         if (cmi_stands_or_waited(robot, &state->waited_us, 2000000U)) {
             finish(robot, state);
@@ -237,7 +358,12 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     cmi_expect_greys(robot, state->sensor);
     cmi_take_no_proof(robot);
     look(robot, state);
-    if (!has_ended(robot, state)) {
+    if (has_ended(robot, state)) {
+        return;
+    }
+    if (meets(robot, state)) {
+        land(robot, state);
+    } else {
         cmi_edge_drive(robot, state);
     }
 }
@@ -262,7 +388,8 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "spot_mm", NAN);
     }
     state->track.sharpest_per_mm = SHARPER / p->tightest_mm;
-    float safe = cmo_budget_follow(robot->description, state->sensor, p->tightest_mm);
+    float safe = cmo_budget_follow(robot->description, state->sensor, p->tightest_mm) *
+                 (p->gap_mm > 0.0F ? GAP_SPEED : 1.0F);
     bool slows = !told || p->too_fast == CMO_TOO_FAST_SLOW;
     bool crawls = safe < fmaxf(robot->description->slowest_mm_s, 1.0F);
     if (p->cruise_mm_s > safe && p->too_fast != CMO_TOO_FAST_ACCEPT) {
@@ -278,6 +405,39 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
 static uint32_t usual_longest_ms(const cmo_follow_edge_parameters *p) {
     float way = p->search_mm + p->distance_mm;
     return p->distance_mm > 0.0F ? (uint32_t)(6000.0F * way / p->cruise_mm_s) + 10000U : 600000U;
+}
+
+cmo_line_parameters cmo_follow_edge_across(const cmo_follow_edge_parameters *p) {
+    bool left = p->sensor == CMO_SENSOR_LEFT ||
+                (p->sensor == CMO_SENSOR_EITHER && p->edge == CMO_LINE_RIGHT);
+    return (cmo_line_parameters){.tone = p->tone,
+                                 .band = p->band,
+                                 .cruise_mm_s = p->cruise_mm_s,
+                                 .least_width_mm = p->least_width_mm,
+                                 .longest_mm = 50000.0F,
+                                 .longest_ms = p->longest_ms,
+                                 .acceleration_mm_s2 = p->acceleration_mm_s2,
+                                 .braking_mm_s2 = p->braking_mm_s2,
+                                 .halt = p->halt,
+                                 .too_fast = CMO_TOO_FAST_SLOW,
+                                 .ending = p->ending,
+                                 .sensor = left ? CMO_SENSOR_RIGHT : CMO_SENSOR_LEFT,
+                                 .rest = CMO_REST_NEAR_EDGE};
+}
+
+static cmo_outcome begin_across(cmo_robot *robot, cmo_follow_edge_state *state) {
+    cmo_follow_edge_parameters *p = &state->parameters;
+    if (cmi_front_lights(robot->description) < 2) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "across", NAN);
+    }
+    cmo_line_parameters line = cmo_follow_edge_across(p);
+    cmo_outcome outcome =
+        cmi_line_begin(robot, &state->line, &line, step, CMO_ROUTINE_FOLLOW_EDGE, true);
+    if (outcome == CMO_RUNNING) {
+        cmi_stop_prepare(&state->line);
+        p->cruise_mm_s = fminf(p->cruise_mm_s, state->line.parameters.creep_mm_s);
+    }
+    return outcome;
 }
 
 cmo_outcome cmo_follow_edge_start(cmo_robot *robot, cmo_follow_edge_state *state,
@@ -296,9 +456,17 @@ cmo_outcome cmo_follow_edge_start(cmo_robot *robot, cmo_follow_edge_state *state
         return outcome;
     }
     p->longest_ms = p->longest_ms != 0 ? p->longest_ms : usual_longest_ms(p);
-    cmi_begin(robot, &state->routine, step, CMO_ROUTINE_FOLLOW_EDGE, p->longest_ms);
-    cmi_watch_edge(robot, state->sensor, p->tone, p->band);
-    cmi_looks_turning(robot);
+    if (p->across == CMO_ACROSS_END) {
+        outcome = begin_across(robot, state);
+        if (outcome != CMO_RUNNING) {
+            return outcome;
+        }
+    } else {
+        cmi_begin(robot, &state->line.routine, step, CMO_ROUTINE_FOLLOW_EDGE, p->longest_ms);
+    }
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        cmi_watch_edge(robot, i, p->tone, p->band);
+    }
     return CMO_RUNNING;
 }
 

@@ -16,6 +16,9 @@ extern "C" {
 typedef enum cmo_line_side { CMO_LINE_LEFT = 0, CMO_LINE_RIGHT } cmo_line_side;
 #define CMO_LINE_SIDE_WORDS ("left", "right")
 
+/** What a line across it does, which the other sensor meets. */
+typedef enum cmo_across { CMO_ACROSS_PASS = 0, CMO_ACROSS_END } cmo_across;
+
 // clang-format off
 #define CMO_FOLLOW_EDGE_PARAMETERS(P, X)                                                            \
     P(X, CHOICE, cmo_line_side, edge, CMO_LINE_LEFT, CMO_LINE_RIGHT, CMO_LINE_SIDE_WORDS, "left",   \
@@ -26,14 +29,20 @@ typedef enum cmo_line_side { CMO_LINE_LEFT = 0, CMO_LINE_RIGHT } cmo_line_side;
     P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_LIGHT, ("dark", "light"), "dark",          \
       "what the line is made of")                                                                   \
     P(X, BAND, band, "by the tone", "reflectances that count as the line: a grey one")              \
+    P(X, CHOICE, cmo_across, across, CMO_ACROSS_PASS, CMO_ACROSS_END, ("pass", "end"), "pass",      \
+      "end: it comes to rest with the other sensor over the near edge of a line that lies across, " \
+      "or ends moving once that has proved to be one; pass: it drives over it")                     \
     P(X, OTHERWISE, distance_mm, 1, 50000, "until something else ends it",                          \
-      "way to drive, from the start; it comes to rest there")                                       \
+      "way to drive, from the start; it comes to rest there. With `across: end` give up after it")                                       \
     P(X, SPEED, cruise_mm_s, "half the top speed, or what such bends allow",                        \
       "speed where the edge does not bend")                                                         \
     P(X, NUMBER, tightest_mm, 20, 10000, 250,                                                       \
       "radius of its tightest bend: by that it knows how fast it may be")                           \
     P(X, NUMBER, least_width_mm, 1, 500, 10,                                                        \
       "a line is no narrower: as slowly as it must for that it looks for the edge")                 \
+    P(X, NUMBER, gap_mm, 0, 500, 0,                                                                 \
+      "gaps in the line up to so long are driven over along the bend before; at most 0.55 times "    \
+      "as fast, for a line's end and a bend look alike")                                            \
     P(X, NUMBER, search_mm, 1, 20000, 500, "give up after this way without an edge in sight")       \
     P(X, TIME, longest_ms, longest_s, 0.01,                                                         \
       "with a distance six times what it takes, plus 10; else 600", "give up after this time")      \
@@ -62,9 +71,17 @@ typedef struct cmo_edge_track {
     float spread[6];       /**< variances and covariances: 11, 12, 13, 22, 23, 33 */
 } cmo_edge_track;
 
+/** A track, as it was where the wheels were then. */
+typedef struct cmo_edge_before {
+    cmo_edge_track track;
+    cmo_moment at;
+    float at_mm; /**< way of the robot then */
+} cmo_edge_before;
+#define CMO_EDGE_BEFORE 3
+
 /** Worth reading: `track`, and the figures. */
 typedef struct cmo_follow_edge_state {
-    cmo_routine routine;
+    cmo_line_state line; /**< the routine, and a line across that it ends on */
     cmo_follow_edge_parameters parameters;
     cmo_edge_track track;
     uint8_t sensor;
@@ -73,6 +90,12 @@ typedef struct cmo_follow_edge_state {
     bool inside;       /**< on the line, at the newest look */
     bool far;          /**< it has left the line over its other edge */
     bool from_line;    /**< it left the line as it met its first edge, which may be either one */
+    bool lands;        /**< it stops on a line across */
+    bool in_gap;       /**< it sees nothing of the line, */
+    float gap_to_mm;   /**< until this way: none of what it sees is taken */
+    float bend_per_mm; /**< the edge's mean curvature */
+    cmo_edge_before before[CMO_EDGE_BEFORE]; /**< half a spot's way ago, and more, before the line's
+                                                end came into it */
     uint8_t refused;   /**< looks in a row that did not fit where the edge was thought to be */
     cmo_moment last;   /**< the wheels at the last step */
     uint32_t look_us;  /**< of the newest look that was taken */
@@ -80,6 +103,7 @@ typedef struct cmo_follow_edge_state {
     float speed_mm_s;  /**< asked for */
     float trim_rad_s;  /**< by how much the wheels fall short of the turn that is asked for */
     float seen_mm;     /**< way at which the edge was seen last */
+    float clear_mm;    /**< way at which the other sensor was off the line last */
     float joined_mm;   /**< way from the start until it had joined */
     float near_mm;     /**< since when it has been near it */
     uint32_t looks;    /**< that saw the edge, since it has joined: */
@@ -93,13 +117,16 @@ typedef struct cmo_follow_edge_state {
  * Drives along a line with one sensor over one of its edges. It drives straight on until that
  * sensor meets an edge, turns along it, and then follows: at cruise_mm_s where the curve allows it.
  *
- * Outcomes: done; no_line: no edge within search_mm; edge_lost: none was seen for 100 mm, for
- * the line has ended or turns more sharply than the robot can follow; no_floor;
- * sensor_silent; time_over; and what can end any routine.
+ * Outcomes: done; no_line: no edge within search_mm, or no line across within distance_mm;
+ * edge_lost: none was seen for 100 mm, for the line has ended or turns more sharply than the robot
+ * can follow; no_floor; sensor_silent; time_over; and what can end any routine.
  */
 cmo_outcome cmo_follow_edge_start(cmo_robot *robot, cmo_follow_edge_state *state,
                                   const cmo_follow_edge_parameters *parameters);
 cmo_outcome cmo_follow_edge(cmo_robot *robot, const cmo_follow_edge_parameters *parameters);
+
+/** How it looks for a line across. */
+cmo_line_parameters cmo_follow_edge_across(const cmo_follow_edge_parameters *parameters);
 
 #ifdef __cplusplus
 }
