@@ -223,6 +223,7 @@ cmo_sim *population_practice(const lab_robot *robot, const cmo_sim_mat *mat, con
                     .dead_duty = duty ? (double)robot->description.dead_duty : 0.0};
     for (int n = 0; n < 2; n++) {
         p->threshold[n] = 0.5 * (robot->levels[n].dark + robot->levels[n].light);
+        p->span[n] = 0.5 * (robot->levels[n].light - robot->levels[n].dark);
     }
     return sim;
 }

@@ -74,6 +74,18 @@ bool practice_stop(practice *p, double speed_mm_s) {
     return p->elapsed_ms < LONGEST_MS;
 }
 
+bool practice_follow(practice *p, double speed_mm_s, double share, bool on_off, double way_mm) {
+    begin(p);
+    while (0.5 * (p->way_mm[0] + p->way_mm[1]) < way_mm && p->elapsed_ms < LONGEST_MS) {
+        double off = CLAMP((p->counts[1] - p->threshold[1]) / p->span[1], -1.0, 1.0);
+        off = !on_off ? off : off > 0.0 ? 1.0 : -1.0;
+        drive(p, speed_mm_s * (1.0 + share * off), speed_mm_s * (1.0 - share * off));
+        look(p);
+    }
+    stop(p);
+    return p->elapsed_ms < LONGEST_MS;
+}
+
 bool practice_count(practice *p, double speed_mm_s, unsigned number) {
     begin(p);
     bool was = sees(p, 0);

@@ -12,6 +12,7 @@ typedef struct practice {
     const cmo_port *port;
     unsigned tick_us;
     double threshold[2]; // counts, dark is lower
+    double span[2];      // from there to light
     double step_mm;      // of the encoders
     double counts[2];    // newest readings
     double way_mm[2];    // of the wheels
@@ -30,6 +31,11 @@ bool practice_stop(practice *p, double speed_mm_s);
 // Counts each time that the left sensor comes onto something after it was on nothing, and brakes on
 // the number asked for.
 bool practice_count(practice *p, double speed_mm_s, unsigned number);
+
+// Follows the left edge of a dark line with the right sensor for a way: turns by this share of the
+// speed for a reading that is all light or dark, and by as much less as it is nearer to the middle;
+// or always by all of it to the side that it reads.
+bool practice_follow(practice *p, double speed_mm_s, double share, bool on_off, double way_mm);
 
 // Each wheel stops when its own sensor sees the line. With `reverse` above 0 the wheel that has
 // stopped goes back at this share of the speed until the other one has stopped too: found by trial.

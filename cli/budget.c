@@ -21,8 +21,8 @@ static const GOptionEntry options[] = {
      "Also say the highest speed at which no line of this width is missed, mm", "MM"},
     {"speed", 0, 0, G_OPTION_ARG_DOUBLE, &speed, "Only this speed, mm/s", "MM/S"},
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture,
-     "Draw stopping distance against speed, by part, with the simulated robot's own stops (.png or "
-     ".svg)",
+     "Draw stopping distance against speed, by part, with the simulated robot's own stops; and how "
+     "fast an edge can be followed around bends (.png or .svg)",
      "FILE"},
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot of a fleet (default 1)", "N"},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the budget as one JSON document", NULL},
@@ -113,6 +113,34 @@ static void print_patrol(const cmo_robot_description *d) {
     }
 }
 
+static const float radii[] = {50.0F, 100.0F, 150.0F, 250.0F, 500.0F, 1000.0F};
+
+// How fast it may follow an edge, by the radius of its tightest bend: each sensor may be the one.
+static double bend_mm_s(const cmo_robot_description *d, float radius_mm) {
+    float fastest = d->top_speed_mm_s;
+    for (uint8_t i = 0; i < d->lights && i < 2; i++) {
+        fastest = fminf(fastest, cmo_budget_follow(d, i, radius_mm));
+    }
+    return (double)fastest;
+}
+
+static void print_bends(const cmo_robot_description *d) {
+    printf("\nfollow an edge\n");
+    if (d->light[0].spot_mm <= 0.0F) {
+        printf("  not without the size of the spots (spot_mm)\n");
+        return;
+    }
+    printf("  tightest bend, mm  ");
+    for (size_t i = 0; i < G_N_ELEMENTS(radii); i++) {
+        printf("%8.0f", (double)radii[i]);
+    }
+    printf("\n  up to, mm/s        ");
+    for (size_t i = 0; i < G_N_ELEMENTS(radii); i++) {
+        printf("%8.0f", bend_mm_s(d, radii[i]));
+    }
+    printf("\n  over gaps 0.55 times as fast\n");
+}
+
 static void print_answers(const sheet *s) {
     const cmo_robot_description *d = &s->robot->description;
     float reach = cmo_budget_reach(d);
@@ -132,6 +160,7 @@ static void print_answers(const sheet *s) {
                fmin(highest, (double)d->top_speed_mm_s));
     }
     print_patrol(d);
+    print_bends(d);
 }
 
 static void add(JsonBuilder *builder, const char *name, double value) {
@@ -176,6 +205,17 @@ static void print_json(const sheet *s) {
         add(builder, "sway_deg", (double)convex.sway_deg);
         add(builder, "blind_deg", (double)any.blind_deg);
     }
+    if (d->light[0].spot_mm > 0.0F) {
+        json_builder_set_member_name(builder, "bends");
+        json_builder_begin_array(builder);
+        for (size_t i = 0; i < G_N_ELEMENTS(radii); i++) {
+            json_builder_begin_object(builder);
+            add(builder, "tightest_mm", (double)radii[i]);
+            add(builder, "follow_mm_s", bend_mm_s(d, radii[i]));
+            json_builder_end_object(builder);
+        }
+        json_builder_end_array(builder);
+    }
     if (distance > 0.0) {
         add(builder, "distance_mm_s", (double)cmo_budget_speed(d, 0, (float)distance, 0.0F));
     }
@@ -201,6 +241,12 @@ static bool draw(const sheet *s, GError **error) {
                                (double)(b.look_mm + b.delay_mm + b.tick_mm),
                                (double)(b.total_mm - b.braking_mm), (double)b.total_mm);
     }
+    const cmo_robot_description *d = &s->robot->description;
+    bool bends = d->light[0].spot_mm > 0.0F;
+    g_string_append(out, "EOD\n$bends << EOD\n");
+    for (double r = 20.0; r <= 1000.0; r += 10.0) {
+        g_string_append_printf(out, "%.0f %.1f\n", r, bend_mm_s(d, (float)r));
+    }
     g_string_append(out, "EOD\n$stops << EOD\n");
     bool any = false;
     for (unsigned i = 0; i < s->rows; i++) {
@@ -214,8 +260,10 @@ static bool draw(const sheet *s, GError **error) {
     char *title =
         g_strdup_printf("%s: way from the crossing to standstill, at worst", s->robot->name);
     char *heading = cli_plot_quoted(title);
+    g_string_append_printf(out, "EOD\n%s",
+                           bends ? "set multiplot\nset origin 0,0; set size 0.66,1\n" : "");
     g_string_append_printf(out,
-                           "EOD\nset title '%s' font 'DejaVu Sans Bold,13'\n"
+                           "set title '%s' font 'DejaVu Sans Bold,13'\n"
                            "set xlabel 'speed, mm/s'; set ylabel 'way, mm'\n"
                            "set xrange [0:%.1f]; set yrange [0:*]\n"
                            "set key left top Left reverse spacing 1.3\nset rmargin 4\nplot ",
@@ -233,6 +281,14 @@ static bool draw(const sheet *s, GError **error) {
     } else {
         g_string_truncate(out, out->len - 2);
         g_string_append_c(out, '\n');
+    }
+    if (bends) {
+        g_string_append(out, "set origin 0.66,0; set size 0.34,1\nunset key\n"
+                             "set title 'following an edge' font 'DejaVu Sans Bold,13'\n"
+                             "set xlabel 'radius of its tightest bend, mm'\n"
+                             "set ylabel 'up to, mm/s'\nset xrange [0:1000]; set yrange [0:*]\n"
+                             "plot $bends using 1:2 with lines linewidth 3 linecolor rgb "
+                             "'#2c4a6e'\nunset multiplot\n");
     }
     bool good = cli_plot(out->str, picture, error);
     g_free(heading);
