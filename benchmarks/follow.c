@@ -111,6 +111,7 @@ typedef struct follow_trial {
     unsigned round;
     double way_mm;
     cmo_too_fast too_fast;
+    double off_mm[2], heading_deg[2]; // of the spot to the left of the edge; of the robot to it
 } follow_trial;
 
 #define SPEED_MM_S 300.0F
@@ -155,8 +156,9 @@ static void follow(const population *c, unsigned i, const void *context, outcome
                                               .tightest_mm = (float)t->course->tightest_mm,
                                               .too_fast = t->too_fast}};
     lab_route *route = population_route(t->mat, &leg);
-    double off = population_even(seed, "off", -5, 20);
-    double a = population_even(seed, "heading", -15, 15) * G_PI / 180.0;
+    double off = population_even(seed, "off", t->off_mm[0], t->off_mm[1]);
+    double a =
+        population_even(seed, "heading", t->heading_deg[0], t->heading_deg[1]) * G_PI / 180.0;
     lab_start start = start_beside(t->course->x + 60.0, t->course->y + HALF_MM + off, a, spot);
     lab_run *run = lab_drive_from(route, c->robot[i], &start, seed + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
@@ -411,14 +413,24 @@ int main(int arguments, char **argument) {
         population_new(SOURCE_DIR "/data/ferry/fleet.yaml", robots, mats[0], 60.0, 60.0);
     for (size_t n = 0; n < G_N_ELEMENTS(courses); n++) {
         print_head(courses[n].name, "");
-        follow_trial t = {&courses[n], mats[n], 0, n == 0 ? 3000.0 : 2500.0, CMO_TOO_FAST_SLOW};
+        follow_trial t = {&courses[n],       mats[n],  0,        n == 0 ? 3000.0 : 2500.0,
+                          CMO_TOO_FAST_SLOW, {-5, 20}, {-15, 15}};
         population_on_kinds(USUAL_KINDS, runs, run_all, &t);
         run_all(fleet, &t, runs, "the fleet");
         printf("\n");
     }
     print_head(courses[0].name, ", told to drive at 300 mm/s");
-    follow_trial t = {&courses[0], mats[0], 0, 3000.0, CMO_TOO_FAST_ACCEPT};
+    follow_trial t = {&courses[0], mats[0], 0, 3000.0, CMO_TOO_FAST_ACCEPT, {-5, 20}, {-15, 15}};
     population_on_kinds(2, runs, run_all, &t);
+    printf("\n");
+    for (double angle = 30.0; angle <= 60.0; angle += 15.0) {
+        print_head("joined from beside", ", up to 60 mm and at so many degrees");
+        follow_trial join = {
+            &courses[0], mats[0], 0, 550.0, CMO_TOO_FAST_SLOW, {5, 60}, {-angle, -angle + 10.0}};
+        printf("%.0f to %.0f degrees\n", angle - 10.0, angle);
+        population_on_kinds(3, runs, run_all, &join);
+        run_all(fleet, &join, runs, "the fleet");
+    }
     printf("\n");
     run_across(fleet, runs);
     print_head(courses[0].name, ", common practice");

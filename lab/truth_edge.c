@@ -6,7 +6,7 @@
 #include <math.h>
 
 #define EVERY     2    // records: 2 ms
-#define JOINED_MM 30.0 // as a robot counts it
+#define JOINED_MM 20.0 // as a robot counts it
 
 // A line's edge beside the spot: how far, and whether it is the one that is followed.
 typedef struct edge_beside {

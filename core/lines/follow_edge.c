@@ -36,7 +36,7 @@
 #define BEYOND_SHARE 0.7F
 // It has joined once it has been within this share of the spot, for so long a way.
 #define NEAR_SHARE 0.5F
-#define JOINED_MM  30.0F
+#define JOINED_MM  20.0F
 #define BEFORE     CMO_EDGE_BEFORE
 // In a gap there is no edge though one should be, within this share of the spot.
 #define GAP_SHARE 0.35F
@@ -255,6 +255,8 @@ static void look(cmo_robot *robot, cmo_follow_edge_state *state) {
     if (!sight.beyond) {
         state->seen_mm = fits ? cmo_way_mm(robot) : state->seen_mm;
         note(robot, state, sight.off_mm);
+    } else {
+        state->near_mm = cmo_way_mm(robot); // it has not joined as long as it does not see it
     }
 }
 
