@@ -74,6 +74,15 @@ const cmo_port *mozzo_lane_port(void) {
     return start(DATA "/lane.svg", &mozzo, 0, &setup);
 }
 
+const cmo_port *mozzo_lane_crate_port(void) {
+    cmo_sim_setup setup = {
+        .x_mm = 130,
+        .y_mm = 280,
+        .objects = 1,
+        .object = {{.x_mm = 1000, .y_mm = 520, .radius_mm = 60, .mass_kg = 3, .friction_n = 12}}};
+    return start(DATA "/lane.svg", &mozzo_yard, CMO_TRAIT_RANGE, &setup);
+}
+
 const cmo_port *mozzo_cargo_port(void) {
     cmo_sim_setup setup = {
         .x_mm = 150,

@@ -252,6 +252,8 @@ START_TEST(the_lane_and_its_example_are_driven) {
     ck_assert_int_eq(call(EXAMPLES "/example_follow_lane"), 0);
     ck_assert_ptr_nonnull(strstr(out, "follow_edge: done, joined after"));
     ck_assert_ptr_nonnull(strstr(out, "follow_edge: done, ended by time\n"));
+    ck_assert_int_eq(call(EXAMPLES "/example_follow_to_crate"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "follow_edge: done, ended by range_below after "));
 }
 END_TEST
 
