@@ -262,6 +262,7 @@ static cmo_leg make_leg(const lab_leg *from) {
         leg.place = &from->place;
         leg.take_place = from->routine == CMO_ROUTINE_SQUARE_ON_LINE ? cmo_square_on_line_place
                          : from->routine == CMO_ROUTINE_COUNT_LINES  ? cmo_count_lines_place
+                         : from->routine == CMO_ROUTINE_FOLLOW_EDGE  ? cmo_follow_edge_place
                                                                      : cmo_stop_on_line_place;
     }
     leg.ends = from->ended ? &from->ends : NULL;

@@ -189,7 +189,7 @@ static void reckon_leg(const lab_route *route, const lab_leg *leg, reckoning *at
     } else if (leg->routine != CMO_ROUTINE_ACTION && leg->routine != CMO_ROUTINE_COUNTDOWN) {
         at->known = false;
     }
-    if (leg->stated) { // on the line, wherever along it
+    if (leg->stated && leg->routine != CMO_ROUTINE_FOLLOW_EDGE) { // on it, wherever along it
         cmo_stated_line place = leg->place;
         const cmo_count_lines_parameters *counts = &leg->parameters.count_lines;
         float way = cmo_counted_way_mm(counts->spacing_mm, leg->places_mm, (uint8_t)leg->places,

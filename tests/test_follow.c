@@ -4,6 +4,7 @@
 
 #include <glib/gstdio.h>
 #include <math.h>
+#include <stdio.h>
 #include <string.h>
 
 #define DARK  "#2c3036"
@@ -165,6 +166,26 @@ START_TEST(it_ends_on_a_line_across_or_drives_over_it) {
 }
 END_TEST
 
+// Its heading and its place across, where the edge truly is; along it odometry's place stays.
+START_TEST(a_stated_edge_takes_the_drift_out) {
+    write_along(ALONG);
+    char *path = in_folder("r.yaml");
+    for (unsigned seed = 1; seed <= 8; seed++) {
+        follow("distance_mm: 700, place: {x_mm: 20, y_mm: 355, heading_deg: 0}", 0, 0, seed);
+        char *line = g_strdup_printf(COMMAND " drive %s --seed %u", path, seed);
+        ck_assert_int_eq(call(line), 0);
+        g_free(line);
+        double off_mm, off_deg;
+        const char *stands = strstr(out, "believes to stand");
+        ck_assert_ptr_nonnull(stands);
+        ck_assert_int_eq(sscanf(stands, "believes to stand %lf mm and %lf", &off_mm, &off_deg), 2);
+        ck_assert_double_le(off_deg, 1.0);
+        ck_assert_double_le(off_mm, 4.5);
+    }
+    g_free(path);
+}
+END_TEST
+
 START_TEST(it_drives_over_gaps) {
     static const char *const lines[] = {"<path d='M 180 855 H 700 m 50 0 H 1880'/>",
                                         "<path d='M 180 855 H 500 a 250 250 0 0 0 177 -73 m 35 -35 "
@@ -266,6 +287,7 @@ int main(void) {
                                   the_other_edge_is_not_what_was_asked_for,
                                   what_left_the_line_over_its_other_edge_comes_back,
                                   it_ends_on_a_line_across_or_drives_over_it,
+                                  a_stated_edge_takes_the_drift_out,
                                   it_drives_over_gaps,
                                   a_light_line_and_a_grey_one_have_edges_too,
                                   what_is_too_fast_for_its_bends_is_refused,

@@ -5,6 +5,7 @@
 #include "../shared/description.h"
 #include "../shared/parameters.h"
 #include "../shared/routine.h"
+#include "../shared/trig.h"
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
 #include "edge_steer.h"
@@ -12,6 +13,7 @@
 #include "line_candidates.h"
 #include "line_figures.h"
 #include "line_search.h"
+#include "stated.h"
 #include "stop.h"
 
 #include <cammino/budget.h>
@@ -44,13 +46,18 @@
 #define GAP_SPEED 0.55F
 // A gap is driven over along the mean bend of about so much way before it.
 #define BEND_MM 40.0F
+// The edge's course is its mean over about so much way, and known after so much.
+#define COURSE_MM       100.0F
+#define COURSE_LEAST_MM 200.0F
+// An edge that bends by more than this share of the sharpest one has none.
+#define STRAIGHT_SHARE 0.25F
 // A line across is no wider.
 #define ACROSS_MM 60.0F
 // So many looks in a row that do not fit: what it meets now is the edge.
 #define REFUSED_MOST 4U
 
 static const cmi_row rows[] CMO_FLASH = {
-    CMO_FOLLOW_EDGE_PARAMETERS(CMI_ROW, cmo_follow_edge_parameters)};
+    CMO_FOLLOWING_PARAMETERS(CMI_ROW, cmo_follow_edge_parameters)};
 
 // ------------------------------------------------------------------------------------- readings --
 
@@ -125,6 +132,26 @@ static void keep(const cmo_robot *robot, cmo_follow_edge_state *state) {
     state->before[0] = (cmo_edge_before){state->track, wheels_now(robot), cmo_way_mm(robot)};
 }
 
+// The edge's heading by odometry: what the robot wobbles about it is in both, and cancels out. The
+// mean of a mean lags by as much again, which tells how it drifts.
+static void note_course(const cmo_robot *robot, cmo_follow_edge_state *state, float way_mm) {
+    float course = robot->odometer.pose.heading_rad - state->track.angle_rad;
+    float way = way_mm - state->mean_mm;
+    float share = fminf(way / COURSE_MM, 1.0F);
+    state->bend_per_mm +=
+        fminf(way / BEND_MM, 1.0F) * (state->track.curve_per_mm - state->bend_per_mm);
+    bool bends = fabsf(state->bend_per_mm) > STRAIGHT_SHARE * state->track.sharpest_per_mm;
+    if (bends) {
+        state->course_mm = way_mm;
+    }
+    if (bends || state->looks == 0) {
+        state->course_rad[0] = state->course_rad[1] = course;
+    }
+    state->course_rad[0] += share * (course - state->course_rad[0]);
+    state->course_rad[1] += share * (state->course_rad[0] - state->course_rad[1]);
+    state->mean_mm = way_mm;
+}
+
 static void note(cmo_robot *robot, cmo_follow_edge_state *state, float off_mm) {
     float way = cmo_way_mm(robot);
     float off = fabsf(off_mm);
@@ -134,6 +161,7 @@ static void note(cmo_robot *robot, cmo_follow_edge_state *state, float off_mm) {
         } else if (way - state->near_mm >= JOINED_MM) {
             state->joined = true;
             state->joined_mm = cmi_gone_mm(robot);
+            state->course_mm = state->mean_mm = way;
             for (uint8_t i = 0; i < BEFORE; i++) {
                 keep(robot, state);
             }
@@ -142,6 +170,7 @@ static void note(cmo_robot *robot, cmo_follow_edge_state *state, float off_mm) {
         }
         return;
     }
+    note_course(robot, state, way);
     state->looks++;
     state->sum_mm += off;
     state->squares_mm2 += off * off;
@@ -209,8 +238,6 @@ static bool bridges(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_ed
         state->in_gap = false;
         state->gap_to_mm = fminf(state->gap_to_mm, way + spot);
     } else if (!floor && way - state->before[0].at_mm >= 0.5F * spot) {
-        float share = (way - state->before[0].at_mm) / BEND_MM;
-        state->bend_per_mm += share * (state->track.curve_per_mm - state->bend_per_mm);
         keep(robot, state);
     }
     if (way < state->gap_to_mm) {
@@ -407,6 +434,35 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
 static uint32_t usual_longest_ms(const cmo_follow_edge_parameters *p) {
     float way = p->search_mm + p->distance_mm;
     return p->distance_mm > 0.0F ? (uint32_t)(6000.0F * way / p->cruise_mm_s) + 10000U : 600000U;
+}
+
+bool cmo_take_course(cmo_robot *robot, const cmo_follow_edge_state *state,
+                     const cmo_stated_line *edge, cmo_left_over *left_over) {
+    const cmo_report *report = &robot->report;
+    if (report->routine != CMO_ROUTINE_FOLLOW_EDGE || report->outcome != CMO_OUTCOME_DONE ||
+        robot->routine != NULL || state->looks == 0 ||
+        state->mean_mm - state->course_mm < COURSE_LEAST_MM) {
+        return false;
+    }
+    cmo_pose *pose = &robot->odometer.pose;
+    const cmo_light_description *light = &robot->description->light[state->sensor];
+    float along = cmi_square_rad(robot, edge);
+    float course = 2.0F * state->course_rad[0] - state->course_rad[1];
+    float turned = pose->heading_rad - course;
+    cmi_odometer_set_heading(&robot->odometer, robot->description, along + turned);
+    if (left_over != NULL) {
+        *left_over = (cmo_left_over){0.0F, cmi_degrees(turned)};
+    }
+    float sine, cosine, nx, ny;
+    cmi_sin_cos(pose->heading_rad, &sine, &cosine);
+    cmi_sin_cos(along, &ny, &nx);
+    float x = pose->x_mm + light->ahead_mm * cosine - light->left_mm * sine;
+    float y = pose->y_mm + light->ahead_mm * sine + light->left_mm * cosine;
+    float off = (y - edge->y_mm) * nx - (x - edge->x_mm) * ny;
+    float missed = state->track.off_mm - off;
+    pose->x_mm -= missed * ny;
+    pose->y_mm += missed * nx;
+    return true;
 }
 
 cmo_line_parameters cmo_follow_edge_across(const cmo_follow_edge_parameters *p) {

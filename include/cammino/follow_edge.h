@@ -7,6 +7,7 @@
 #define CAMMINO_FOLLOW_EDGE_H
 
 #include <cammino/line_search.h>
+#include <cammino/stated_line.h>
 
 #ifdef __cplusplus
 extern "C" {
@@ -20,7 +21,7 @@ typedef enum cmo_line_side { CMO_LINE_LEFT = 0, CMO_LINE_RIGHT } cmo_line_side;
 typedef enum cmo_across { CMO_ACROSS_PASS = 0, CMO_ACROSS_END } cmo_across;
 
 // clang-format off
-#define CMO_FOLLOW_EDGE_PARAMETERS(P, X)                                                            \
+#define CMO_FOLLOWING_PARAMETERS(P, X)                                                            \
     P(X, CHOICE, cmo_line_side, edge, CMO_LINE_LEFT, CMO_LINE_RIGHT, CMO_LINE_SIDE_WORDS, "left",   \
       "which edge of the line, as it drives")                                                       \
     P(X, CHOICE, cmo_sensors, sensor, CMO_SENSOR_EITHER, CMO_SENSOR_RIGHT, ("either", "left", "right"), \
@@ -54,6 +55,10 @@ typedef enum cmo_across { CMO_ACROSS_PASS = 0, CMO_ACROSS_END } cmo_across;
     P(X, HALT, halt, "what the motors do at the end")                                               \
     P(X, CHOICE, cmo_ending, ending, CMO_END_HALTED, CMO_END_MOVING, CMO_ENDING_WORDS, "halted",    \
       "moving: go over into the next leg without a halt")
+#define CMO_FOLLOW_EDGE_PARAMETERS(P, X)                                                            \
+    CMO_FOLLOWING_PARAMETERS(P, X)                                                                  \
+    P(X, PLACE, place, "not known",                                                                 \
+      "where the edge truly is, straight where the leg ends: any point on it, and the heading along it")
 // clang-format on
 
 typedef struct cmo_follow_edge_parameters {
@@ -96,20 +101,23 @@ typedef struct cmo_follow_edge_state {
     float bend_per_mm; /**< the edge's mean curvature */
     cmo_edge_before before[CMO_EDGE_BEFORE]; /**< half a spot's way ago, and more, before the line's
                                                 end came into it */
-    uint8_t refused;   /**< looks in a row that did not fit where the edge was thought to be */
-    cmo_moment last;   /**< the wheels at the last step */
-    uint32_t look_us;  /**< of the newest look that was taken */
-    float start_rad;   /**< turn of the wheels at the start */
-    float speed_mm_s;  /**< asked for */
-    float trim_rad_s;  /**< by how much the wheels fall short of the turn that is asked for */
-    float seen_mm;     /**< way at which the edge was seen last */
-    float clear_mm;    /**< way at which the other sensor was off the line last */
-    float joined_mm;   /**< way from the start until it had joined */
-    float near_mm;     /**< since when it has been near it */
-    uint32_t looks;    /**< that saw the edge, since it has joined: */
-    float sum_mm;      /**< of their distances from it, */
-    float squares_mm2; /**< of their squares, */
-    float worst_mm;    /**< and the largest */
+    uint8_t refused;     /**< looks in a row that did not fit where the edge was thought to be */
+    cmo_moment last;     /**< the wheels at the last step */
+    uint32_t look_us;    /**< of the newest look that was taken */
+    float start_rad;     /**< turn of the wheels at the start */
+    float speed_mm_s;    /**< asked for */
+    float trim_rad_s;    /**< by how much the wheels fall short of the turn that is asked for */
+    float seen_mm;       /**< way at which the edge was seen last */
+    float clear_mm;      /**< way at which the other sensor was off the line last */
+    float joined_mm;     /**< way from the start until it had joined */
+    float near_mm;       /**< since when it has been near it */
+    float course_rad[2]; /**< of the edge by odometry, its mean over the way before, and that's, */
+    float course_mm;     /**< since this way, for it was straight, */
+    float mean_mm;       /**< and until this one */
+    uint32_t looks;      /**< that saw the edge, since it has joined: */
+    float sum_mm;        /**< of their distances from it, */
+    float squares_mm2;   /**< of their squares, */
+    float worst_mm;      /**< and the largest */
     uint32_t waited_us;
 } cmo_follow_edge_state;
 
@@ -124,6 +132,17 @@ typedef struct cmo_follow_edge_state {
 cmo_outcome cmo_follow_edge_start(cmo_robot *robot, cmo_follow_edge_state *state,
                                   const cmo_follow_edge_parameters *parameters);
 cmo_outcome cmo_follow_edge(cmo_robot *robot, const cmo_follow_edge_parameters *parameters);
+
+/**
+ * Sets the robot's heading, and its place across the edge, from where that truly is: a point on it,
+ * and the heading along it as the robot drove. After it has ended with done, having followed at
+ * least 200 mm of it; the longer the edge was straight before, up to half a metre, the better.
+ *
+ * @param left_over  by how much the robot is turned off the edge; may be NULL
+ * @return false, and nothing set, where it did not
+ */
+bool cmo_take_course(cmo_robot *robot, const cmo_follow_edge_state *state,
+                     const cmo_stated_line *edge, cmo_left_over *left_over);
 
 /** How it looks for a line across. */
 cmo_line_parameters cmo_follow_edge_across(const cmo_follow_edge_parameters *parameters);

@@ -175,6 +175,11 @@ static inline void cmo_square_on_line_place(cmo_robot *robot, void *state,
     cmo_take_pose(robot, &((const cmo_square_on_line_state *)state)->line, place, left_over);
 }
 
+static inline void cmo_follow_edge_place(cmo_robot *robot, void *state,
+                                         const cmo_stated_line *place, cmo_left_over *left_over) {
+    cmo_take_course(robot, (const cmo_follow_edge_state *)state, place, left_over);
+}
+
 static inline void cmo_count_lines_place(cmo_robot *robot, void *state,
                                          const cmo_stated_line *place, cmo_left_over *left_over) {
     const cmo_count_lines_state *counted = (const cmo_count_lines_state *)state;
