@@ -307,6 +307,65 @@ static void run_across(const population *fleet, unsigned runs) {
     }
 }
 
+// ----------------------------------------------------------------------------- a stated edge --
+
+typedef struct stated_trial {
+    const cmo_sim_mat *mat;
+    bool stated;
+} stated_trial;
+
+static void follow_stated(const population *c, unsigned i, const void *context, outcome *out) {
+    const stated_trial *t = context;
+    lab_leg leg = {
+        .routine = CMO_ROUTINE_FOLLOW_EDGE,
+        .parameters.follow_edge = {.distance_mm = 560, .too_fast = CMO_TOO_FAST_SLOW},
+        .stated = t->stated,
+        .place = {.x_mm = 200, .y_mm = (float)(LINE_Y + HALF_MM)},
+    };
+    lab_route *route = population_route(t->mat, &leg);
+    lab_start start =
+        start_beside(160.0, LINE_Y + HALF_MM, 0.0, &c->robot[i]->description.light[1]);
+    lab_run *run = lab_drive_from(route, c->robot[i], &start, i + 1, false);
+    take_outcome(&g_array_index(run->legs, lab_leg_result, 0), out);
+    out->value[0] = out->outcome == CMO_OUTCOME_DONE ? fabs(run->heading_error_deg) : NAN;
+    lab_run_free(run);
+    population_route_free(route);
+}
+
+static void run_stated(const population *c, const void *context, unsigned runs, const char *name) {
+    static outcome results[POPULATION_MOST];
+    (void)runs;
+    printf("%-34s", name);
+    for (int stated = 1; stated >= 0; stated--) {
+        stated_trial t = *(const stated_trial *)context;
+        t.stated = stated == 1;
+        population_work(c, follow_stated, &t, results);
+        double value[POPULATION_MOST];
+        unsigned known = 0;
+        for (unsigned i = 0; i < c->n; i++) {
+            if (isfinite(results[i].value[0])) {
+                value[known++] = results[i].value[0];
+            }
+        }
+        population_sort(value, known);
+        printf("%6u%8.2f", known, known > 0 ? value[(unsigned)(0.95 * (known - 1))] : NAN);
+    }
+    printf("\n");
+}
+
+static void run_on_stated(const population *fleet, unsigned runs) {
+    double gap = 0.0;
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1500, 600, 1.0, across_at, &gap);
+    cmo_sim_mat_measure(mat, CMO_SIM_LINE);
+    stated_trial t = {.mat = mat};
+    printf("after a straight edge of 560 mm\n%-34s%14s%14s\n", "heading off, degrees, 95 % within",
+           "its place told", "not told");
+    population_on_kinds(USUAL_KINDS, runs, run_stated, &t);
+    run_stated(fleet, &t, runs, "the fleet");
+    printf("\n");
+    cmo_sim_mat_free(mat);
+}
+
 // --------------------------------------------------------------------- common practice --
 
 typedef struct practice_trial {
@@ -433,6 +492,7 @@ int main(int arguments, char **argument) {
     }
     printf("\n");
     run_across(fleet, runs);
+    run_on_stated(fleet, runs);
     print_head(courses[0].name, ", common practice");
     practice_trial plain = {.course = &courses[0], .mat = mats[0], .way_mm = 2500.0};
     population_on_kinds(2, MIN(runs, 200U), run_plainly, &plain);
