@@ -393,8 +393,8 @@ void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resu
     bool ends_on_one = !counts || leg->parameters.count_lines.number > 0;
     if (itself && ends_on_one && lab_leg_line(leg, &line)) {
         if (leg->routine == CMO_ROUTINE_FOLLOW_EDGE) { // before it has joined it looks for none
-            bool joined = result->robot.known & LAB_FIGURE_BIT(CMO_JOINED_MM);
-            line.blind_mm = joined ? (float)result->robot.value[CMO_JOINED_MM] : INFINITY;
+            bool joined = truth->known & LAB_FIGURE_BIT(CMO_JOINED_MM);
+            line.blind_mm = joined ? (float)truth->value[CMO_JOINED_MM] : INFINITY;
         }
         line_truth(route, &s, result, &line, end_clock_us);
         if (cmo_sim_mat_has(route->mat, CMO_SIM_LINE) ||

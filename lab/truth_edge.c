@@ -7,13 +7,27 @@
 
 #define EVERY     2    // records: 2 ms
 #define JOINED_MM 20.0 // as a robot counts it
+#define WIDEST_MM 200.0
+#define STEP_MM   0.1
 
 // A line's edge beside the spot: how far, and whether it is the one that is followed.
 typedef struct edge_beside {
-    bool there; // not where the nearest edge lies ahead or behind, as in a gap
-    bool right;
-    double off_mm;
+    bool there;    // not where the nearest edge lies ahead or behind, as in a gap
+    bool right;    // the nearest one is it
+    double off_mm; // from the one that is followed
 } edge_beside;
+
+// From beside the line's other edge, over the line: how far it is to where that ends. Along another
+// line, as amid a crossing, it ends nowhere.
+static double over_line(const cmo_sim_mat *mat, double x, double y, double nx, double ny) {
+    bool met = false;
+    double way = 0.0;
+    for (bool inside = true; way < WIDEST_MM && (inside || !met); way += STEP_MM) {
+        inside = cmo_sim_mat_inside(mat, x + way * nx, y + way * ny) & 1U << CMO_SIM_LINE;
+        met = met || inside;
+    }
+    return way < WIDEST_MM ? way : NAN;
+}
 
 static edge_beside beside(const lab_route *route, const cmo_sim *sim, const cmo_sim_truth *at,
                           unsigned sensor, cmo_line_side side) {
@@ -30,9 +44,14 @@ static edge_beside beside(const lab_route *route, const cmo_sim *sim, const cmo_
     double left = (-gx * sin(at->heading_rad) + gy * cos(at->heading_rad)) / size;
     // Between two edges that are as near, as amid a crossing, the distance hardly changes.
     bool one = size > 0.9 * 2.0 * h;
-    return (edge_beside){.there = one && fabs(left) > 0.7,
-                         .right = (left > 0.0) == (side == CMO_LINE_LEFT),
-                         .off_mm = cmo_sim_mat_distance(mat, CMO_SIM_LINE, x, y)};
+    edge_beside edge = {.there = one && fabs(left) > 0.7,
+                        .right = (left > 0.0) == (side == CMO_LINE_LEFT),
+                        .off_mm = fabs(cmo_sim_mat_distance(mat, CMO_SIM_LINE, x, y))};
+    if (edge.there && !edge.right) { // the other edge is nearer
+        edge.off_mm = over_line(mat, x, y, -gx / size, -gy / size);
+        edge.there = isfinite(edge.off_mm);
+    }
+    return edge;
 }
 
 void labi_edge_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
@@ -51,7 +70,7 @@ void labi_edge_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result 
     bool right = true;
     for (size_t i = first; i < count && cmo_sim_mat_has(route->mat, CMO_SIM_LINE); i += EVERY) {
         edge_beside edge = beside(route, sim, &all[i], sensor, p->edge);
-        double off = fabs(edge.off_mm);
+        double off = edge.off_mm;
         if (!edge.there) {
             continue;
         }

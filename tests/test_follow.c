@@ -64,6 +64,26 @@ START_TEST(it_follows_either_edge_around_bends) {
 }
 END_TEST
 
+START_TEST(more_slowly_it_keeps_nearer) {
+    write_line(true, 0, BENDS);
+    for (unsigned seed = 1; seed <= 8; seed++) {
+        JsonObject *leg = follow("cruise_mm_s: 160, distance_mm: 1200", 0, 0, seed);
+        ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 4.5);
+    }
+}
+END_TEST
+
+// Around a bend that it was not told of it goes over the line and beyond: how far from its own
+// edge, not from the other one, which is nearer by the line's width.
+START_TEST(how_far_it_is_counts_from_its_own_edge) {
+    write_line(true, 0, "h 500 a 90 90 0 0 0 90 -90 v -300");
+    JsonObject *leg = follow("cruise_mm_s: 250, tightest_mm: 1000, distance_mm: 800", 0, 1, 1);
+    ck_assert_str_eq(outcome_of(leg), "edge_lost");
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "edge_worst_mm"), 31, 5);
+    ck_assert_double_le(figure_of(leg, "robot", "edge_worst_mm"), 3); // it knows it within its spot
+}
+END_TEST
+
 START_TEST(it_joins_from_beside_and_at_an_angle) {
     static const struct {
         double off_mm, heading_deg; // of the spot from the edge; of the robot to it
@@ -112,8 +132,7 @@ START_TEST(the_other_edge_is_not_what_was_asked_for) {
 }
 END_TEST
 
-// Put down on the line it may leave it over the wrong edge, and once it has joined a bump may throw
-// it over the whole of it: it comes back over the line.
+// Put down on the line it may leave it over the wrong edge: it comes back over the line.
 START_TEST(what_left_the_line_over_its_other_edge_comes_back) {
     for (unsigned seed = 1; seed <= 5; seed++) {
         for (int left = 0; left < 2; left++) {
@@ -296,6 +315,8 @@ END_TEST
 int main(void) {
     begin_runs();
     const TTest *const tests[] = {it_follows_either_edge_around_bends,
+                                  more_slowly_it_keeps_nearer,
+                                  how_far_it_is_counts_from_its_own_edge,
                                   it_joins_from_beside_and_at_an_angle,
                                   it_halts_where_the_line_ends,
                                   without_an_edge_there_is_no_line,
