@@ -116,10 +116,10 @@ static void print_patrol(const cmo_robot_description *d) {
 static const float radii[] = {50.0F, 100.0F, 150.0F, 250.0F, 500.0F, 1000.0F};
 
 // How fast it may follow an edge, by the radius of its tightest bend: each sensor may be the one.
-static double bend_mm_s(const cmo_robot_description *d, float radius_mm) {
+static double bend_mm_s(const cmo_robot_description *d, float radius_mm, bool gaps) {
     float fastest = d->top_speed_mm_s;
     for (uint8_t i = 0; i < d->lights && i < 2; i++) {
-        fastest = fminf(fastest, cmo_budget_follow(d, i, radius_mm));
+        fastest = fminf(fastest, cmo_budget_follow(d, i, radius_mm, gaps));
     }
     return (double)fastest;
 }
@@ -130,15 +130,17 @@ static void print_bends(const cmo_robot_description *d) {
         printf("  not without the size of the spots (spot_mm)\n");
         return;
     }
-    printf("  tightest bend, mm  ");
+    printf("  tightest bend, mm   ");
     for (size_t i = 0; i < G_N_ELEMENTS(radii); i++) {
         printf("%8.0f", (double)radii[i]);
     }
-    printf("\n  up to, mm/s        ");
-    for (size_t i = 0; i < G_N_ELEMENTS(radii); i++) {
-        printf("%8.0f", bend_mm_s(d, radii[i]));
+    for (int gaps = 0; gaps < 2; gaps++) {
+        printf("\n  %-20s", gaps == 1 ? "over gaps" : "up to, mm/s");
+        for (size_t i = 0; i < G_N_ELEMENTS(radii); i++) {
+            printf("%8.0f", bend_mm_s(d, radii[i], gaps == 1));
+        }
     }
-    printf("\n  over gaps 0.55 times as fast\n");
+    printf("\n");
 }
 
 static void print_answers(const sheet *s) {
@@ -211,7 +213,8 @@ static void print_json(const sheet *s) {
         for (size_t i = 0; i < G_N_ELEMENTS(radii); i++) {
             json_builder_begin_object(builder);
             add(builder, "tightest_mm", (double)radii[i]);
-            add(builder, "follow_mm_s", bend_mm_s(d, radii[i]));
+            add(builder, "follow_mm_s", bend_mm_s(d, radii[i], false));
+            add(builder, "over_gaps_mm_s", bend_mm_s(d, radii[i], true));
             json_builder_end_object(builder);
         }
         json_builder_end_array(builder);
@@ -245,7 +248,7 @@ static bool draw(const sheet *s, GError **error) {
     bool bends = d->light[0].spot_mm > 0.0F;
     g_string_append(out, "EOD\n$bends << EOD\n");
     for (double r = 20.0; r <= 1000.0; r += 10.0) {
-        g_string_append_printf(out, "%.0f %.1f\n", r, bend_mm_s(d, (float)r));
+        g_string_append_printf(out, "%.0f %.1f\n", r, bend_mm_s(d, (float)r, false));
     }
     g_string_append(out, "EOD\n$stops << EOD\n");
     bool any = false;

@@ -345,9 +345,8 @@ uint32_t labi_leg_figures(const lab_leg *leg) {
         leg->routine == CMO_ROUTINE_COUNT_LINES && leg->parameters.count_lines.number == 0;
     bool goes_on = counts_all || (lab_leg_line(leg, &line) && line.ending == CMO_END_MOVING);
     bool off_line = lab_leg_line(leg, &line) && line.off_line;
-    bool across = leg->routine == CMO_ROUTINE_FOLLOW_EDGE && lab_leg_line(leg, &line);
-    uint32_t may =
-        applies[leg->routine] | (across ? CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST : 0U);
+    uint32_t may = applies[leg->routine] |
+                   (lab_leg_line(leg, &line) ? CMO_FIGURES_OF_LINE | CMO_FIGURES_OF_REST : 0U);
     return (may & ~(goes_on ? CMO_FIGURES_OF_REST : 0U)) |
            (off_line ? CMO_FIGURE_BIT(CMO_CLEAR_MM) : 0U);
 }

@@ -35,18 +35,19 @@ START_TEST(a_tighter_bend_and_a_slower_answer_are_followed_more_slowly) {
     d.light[0].spot_mm = 6.0F;
     float before = 0.0F;
     for (float r = 20.0F; r <= 400.0F; r *= 1.5F) {
-        float v = cmo_budget_follow(&d, 0, r);
+        float v = cmo_budget_follow(&d, 0, r, false);
         ck_assert_float_gt(v, before);
         before = v;
     }
     // Ways go with the square root of the radius.
-    ck_assert_float_eq_tol(cmo_budget_follow(&d, 0, 200.0F), 2.0F * cmo_budget_follow(&d, 0, 50.0F),
-                           0.01F);
-    float quick = cmo_budget_follow(&d, 0, 150.0F);
+    ck_assert_float_eq_tol(cmo_budget_follow(&d, 0, 200.0F, false),
+                           2.0F * cmo_budget_follow(&d, 0, 50.0F, false), 0.01F);
+    float quick = cmo_budget_follow(&d, 0, 150.0F, false);
+    ck_assert_float_lt(cmo_budget_follow(&d, 0, 150.0F, true), 0.7F * quick);
     d.light[0].delay_us = 40000;
-    ck_assert_float_lt(cmo_budget_follow(&d, 0, 150.0F), 0.9F * quick);
+    ck_assert_float_lt(cmo_budget_follow(&d, 0, 150.0F, false), 0.9F * quick);
     d.light[0].spot_mm = 0.0F; // without a spot's size nothing can be followed
-    ck_assert_float_eq(cmo_budget_follow(&d, 0, 150.0F), 0.0F);
+    ck_assert_float_eq(cmo_budget_follow(&d, 0, 150.0F, false), 0.0F);
 }
 END_TEST
 
@@ -121,7 +122,7 @@ START_TEST(the_command_prints_draws_and_answers) {
     ck_assert_ptr_nonnull(strstr(out, "\"braking_mm\" : 15.0"));
     ck_assert_ptr_nonnull(strstr(out, "\"tightest_mm\" : 250.0,\n      \"follow_mm_s\" : 238.5"));
     ck_assert_int_eq(CALL("budget data/ferry/mozzo.yaml --speed 300"), 0);
-    ck_assert_ptr_nonnull(strstr(out, "tightest bend, mm        50     100     150     250"));
+    ck_assert_ptr_nonnull(strstr(out, "tightest bend, mm         50     100     150     250"));
     static const char *const wrong[][2] = {
         {COMMAND " budget", "budget takes one robot file"},
         {COMMAND " budget data/ferry/first-round.yaml", "unknown key"},

@@ -14,8 +14,7 @@ static inline float cmi_edge_spot_mm(const cmo_robot *robot, const cmo_follow_ed
     return robot->description->light[state->sensor].spot_mm;
 }
 
-// Where it is now, the edge lies to the side on which the line is: it is off the line on the edge's
-// own side.
+// On the line, or over it beyond its other edge: the edge lies back.
 static inline bool cmi_edge_within(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     return robot->light[state->sensor].edge.inside || state->far;
 }

@@ -12,6 +12,8 @@
 #define BEND_WAYS  1.35F
 #define BEND_S     0.1F
 #define LOOK_SHARE 0.6F
+// At speed a line's end and a bend look alike: where it has gaps, this share of it.
+#define GAP_SHARE 0.55F
 // A wider spot sees the bend for longer, but more vaguely.
 #define BEND_SPOT_MM 8.0F
 
@@ -22,6 +24,12 @@ static float seconds(uint32_t us) {
 static float interval_s(const cmo_robot_description *d, uint8_t sensor) {
     uint32_t interval_us = d->light[sensor].interval_us;
     return seconds(interval_us != 0 ? interval_us : d->tick_us);
+}
+
+// From what is under a spot until the wheels have answered, at worst.
+static float answer_s(const cmo_robot_description *d, uint8_t sensor) {
+    return interval_s(d, sensor) + seconds(d->light[sensor].delay_us + d->tick_us) +
+           cmi_budget_lag_s(d);
 }
 
 cmo_budget cmo_budget_at(const cmo_robot_description *d, uint8_t sensor, float speed_mm_s,
@@ -44,8 +52,7 @@ float cmo_budget_speed(const cmo_robot_description *d, uint8_t sensor, float dis
         return 0.0F;
     }
     float braking = braking_mm_s2 > 0.0F ? braking_mm_s2 : d->braking_mm_s2;
-    float time_s = interval_s(d, sensor) + seconds(d->light[sensor].delay_us + d->tick_us) +
-                   cmi_budget_lag_s(d);
+    float time_s = answer_s(d, sensor);
     float speed = braking * (sqrtf(time_s * time_s + 2.0F * distance_mm / braking) - time_s);
     return fminf(speed, d->top_speed_mm_s);
 }
@@ -63,14 +70,13 @@ float cmo_budget_width(const cmo_robot_description *d, uint16_t traits, float sp
 
 // On a way s a straight edge that becomes a bend of radius r leaves the spot by s^2 / 2 r, and one
 // bend that becomes its opposite by twice that.
-float cmo_budget_follow(const cmo_robot_description *d, uint8_t sensor, float tightest_mm) {
-    const cmo_light_description *light = &d->light[sensor];
-    float looks = LOOK_SHARE * light->spot_mm / interval_s(d, sensor);
-    float time_s =
-        interval_s(d, sensor) + seconds(light->delay_us + d->tick_us) + cmi_budget_lag_s(d);
-    float half = 0.5F * fminf(light->spot_mm, BEND_SPOT_MM);
-    float speed = BEND_WAYS * sqrtf(half * tightest_mm) / (time_s + BEND_S);
-    return fminf(fminf(speed, looks), d->top_speed_mm_s);
+float cmo_budget_follow(const cmo_robot_description *d, uint8_t sensor, float tightest_mm,
+                        bool gaps) {
+    float spot = d->light[sensor].spot_mm;
+    float looks = LOOK_SHARE * spot / interval_s(d, sensor);
+    float way = BEND_WAYS * sqrtf(0.5F * fminf(spot, BEND_SPOT_MM) * tightest_mm);
+    float speed = fminf(fminf(way / (answer_s(d, sensor) + BEND_S), looks), d->top_speed_mm_s);
+    return gaps ? GAP_SHARE * speed : speed;
 }
 
 float cmo_budget_reach(const cmo_robot_description *d) {

@@ -49,9 +49,11 @@ float cmo_budget_speed(const cmo_robot_description *description, uint8_t sensor,
 float cmo_budget_width(const cmo_robot_description *description, uint16_t traits, float speed_mm_s);
 
 /** The highest speed, mm/s, at which an edge whose tightest bend has this radius can be followed:
- *  half of a spot away from it the robot has answered. */
-float cmo_budget_follow(const cmo_robot_description *description, uint8_t sensor,
-                        float tightest_mm);
+ *  half of a spot away from it the robot has answered. 0: its spot's size is not known.
+ *  @param gaps the line has gaps that are to be driven over: it is slower, for its end and a bend
+ * look alike */
+float cmo_budget_follow(const cmo_robot_description *description, uint8_t sensor, float tightest_mm,
+                        bool gaps);
 
 /** The way, mm, that the wheels may go on after a sensor has crossed the edge of a table: from the
  *  sensor nearest to the axle, less a margin of 10 mm for the tyres' own size. 0 or less: the

@@ -42,8 +42,8 @@ typedef enum cmo_across { CMO_ACROSS_PASS = 0, CMO_ACROSS_END } cmo_across;
     P(X, NUMBER, least_width_mm, 1, 500, 10,                                                        \
       "a line is no narrower: as slowly as it must for that it looks for the edge")                 \
     P(X, NUMBER, gap_mm, 0, 500, 0,                                                                 \
-      "gaps in the line up to so long are driven over along the bend before; at most 0.55 times "    \
-      "as fast, for a line's end and a bend look alike")                                            \
+      "gaps in the line up to so long are driven over along the bend before; with them it is "      \
+      "slower, for a line's end and a bend look alike")                                             \
     P(X, NUMBER, search_mm, 1, 20000, 500, "give up after this way without an edge in sight")       \
     P(X, TIME, longest_ms, longest_s, 0.01,                                                         \
       "with a distance six times what it takes, plus 10; else 600", "give up after this time")      \
@@ -76,13 +76,16 @@ typedef struct cmo_edge_track {
     float spread[6];       /**< variances and covariances: 11, 12, 13, 22, 23, 33 */
 } cmo_edge_track;
 
+/** How many tracks are kept, half a spot's way apart, in case the line's end has come into the
+ * last. */
+#define CMO_EDGE_BEFORE 3
+
 /** A track, as it was where the wheels were then. */
 typedef struct cmo_edge_before {
     cmo_edge_track track;
     cmo_moment at;
     float at_mm; /**< way of the robot then */
 } cmo_edge_before;
-#define CMO_EDGE_BEFORE 3
 
 /** Worth reading: `track`, and the figures. */
 typedef struct cmo_follow_edge_state {
@@ -99,8 +102,7 @@ typedef struct cmo_follow_edge_state {
     bool in_gap;       /**< it sees nothing of the line, */
     float gap_to_mm;   /**< until this way: none of what it sees is taken */
     float bend_per_mm; /**< the edge's mean curvature */
-    cmo_edge_before before[CMO_EDGE_BEFORE]; /**< half a spot's way ago, and more, before the line's
-                                                end came into it */
+    cmo_edge_before before[CMO_EDGE_BEFORE]; /**< the newest first */
     uint8_t refused;     /**< looks in a row that did not fit where the edge was thought to be */
     cmo_moment last;     /**< the wheels at the last step */
     uint32_t look_us;    /**< of the newest look that was taken */
@@ -112,7 +114,7 @@ typedef struct cmo_follow_edge_state {
     float joined_mm;     /**< way from the start until it had joined */
     float near_mm;       /**< since when it has been near it */
     float course_rad[2]; /**< of the edge by odometry, its mean over the way before, and that's, */
-    float course_mm;     /**< since this way, for it was straight, */
+    float course_mm;     /**< since this way, for it was straight; below 0: not yet, */
     float mean_mm;       /**< and until this one */
     uint32_t looks;      /**< that saw the edge, since it has joined: */
     float sum_mm;        /**< of their distances from it, */
