@@ -232,15 +232,20 @@ void population_sort(double *values, unsigned n) {
     qsort(values, n, sizeof(double), by_size);
 }
 
+population *population_alone(lab_robot *robot, unsigned n) {
+    population *c = g_new0(population, 1);
+    c->n = MIN(n, POPULATION_MOST);
+    for (unsigned i = 0; i < c->n; i++) {
+        c->robot[i] = robot;
+    }
+    return c;
+}
+
 void population_on_kinds(size_t kinds, unsigned runs, population_runs run, const void *context) {
     for (size_t k = 0; k < kinds; k++) {
         lab_robot *robot = robot_of_kind(&usual_kinds[k]);
-        population *c = g_new0(population, 1);
         unsigned most = k == 0 ? runs : (runs + 4) / 5;
-        c->n = MIN(most, POPULATION_MOST);
-        for (unsigned i = 0; i < c->n; i++) {
-            c->robot[i] = robot;
-        }
+        population *c = population_alone(robot, most);
         run(c, context, most, usual_kinds[k].name);
         g_free(c);
         lab_robot_free(robot);

@@ -29,6 +29,9 @@ population *population_new(const char *path, unsigned n, const cmo_sim_mat *mat,
                            double y_mm);
 void population_free(population *c);
 
+// One robot so many times over; it stays the caller's, and g_free() frees the rest.
+population *population_alone(lab_robot *robot, unsigned n);
+
 // The same for each robot, on all processors; `results` has room for them all.
 typedef void (*population_trial)(const population *c, unsigned number, const void *context,
                                  outcome *result);

@@ -6,10 +6,13 @@
 #include <math.h>
 
 #define TYRE_MARGIN_MM 10.0F
-// Of the way within which a bend leaves the spot, what a robot may drive until it has answered; it
+// Of the way within which a bend leaves the spot, what a robot may drive until it has answered; and
+// by how much a bend may have turned by then whose radius is the spot's way ahead of the axle. It
 // takes so much longer than its first answer until it turns with the edge; and of the spot, what
 // may lie between two looks.
 #define BEND_WAYS  1.35F
+#define BEND_RAD   0.125F
+#define AHEAD_MM   25.0F // at least
 #define BEND_S     0.1F
 #define LOOK_SHARE 0.6F
 // At speed a line's end and a bend look alike: where it has gaps, this share of it.
@@ -69,12 +72,15 @@ float cmo_budget_width(const cmo_robot_description *d, uint16_t traits, float sp
 }
 
 // On a way s a straight edge that becomes a bend of radius r leaves the spot by s^2 / 2 r, and one
-// bend that becomes its opposite by twice that.
+// bend that becomes its opposite by twice that. Where the bend is hardly wider than the spot is
+// ahead, the robot has to turn further than the edge.
 float cmo_budget_follow(const cmo_robot_description *d, uint8_t sensor, float tightest_mm,
                         bool gaps) {
-    float spot = d->light[sensor].spot_mm;
-    float looks = LOOK_SHARE * spot / interval_s(d, sensor);
-    float way = BEND_WAYS * sqrtf(0.5F * fminf(spot, BEND_SPOT_MM) * tightest_mm);
+    const cmo_light_description *light = &d->light[sensor];
+    float looks = LOOK_SHARE * light->spot_mm / interval_s(d, sensor);
+    float leaves = sqrtf(0.5F * fminf(light->spot_mm, BEND_SPOT_MM) * tightest_mm);
+    float turns = tightest_mm * sqrtf(tightest_mm / fmaxf(fabsf(light->ahead_mm), AHEAD_MM));
+    float way = fminf(BEND_WAYS * leaves, BEND_RAD * turns);
     float speed = fminf(fminf(way / (answer_s(d, sensor) + BEND_S), looks), d->top_speed_mm_s);
     return gaps ? GAP_SHARE * speed : speed;
 }
