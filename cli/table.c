@@ -31,6 +31,7 @@ static int decimals(cmo_figure figure) {
     case CMO_COVERED_SHARE:
     case CMO_COVERED_PER_MIN:
     case CMO_COVERED_EVENNESS:
+    case CMO_FULL_SHARE:
         return 2;
     default:
         return 1;
@@ -281,19 +282,36 @@ static void print_move(const lab_leg *leg, const lab_leg_result *result) {
            result->robot.value[figure], result->truth.value[figure]);
 }
 
+static bool knows(const lab_figures *figures, cmo_figure figure) {
+    return figures->known & LAB_FIGURE_BIT(figure);
+}
+
 static void print_edge(const lab_leg_result *leg) {
     const lab_figures *robot = &leg->robot;
     const lab_figures *truth = &leg->truth;
-    if (robot->known & LAB_FIGURE_BIT(CMO_EDGE_WORST_MM)) {
-        printf("     joined after %.0f mm; %.1f mm from the edge, %.1f at worst",
-               robot->value[CMO_JOINED_MM], robot->value[CMO_EDGE_MEAN_MM],
-               robot->value[CMO_EDGE_WORST_MM]);
-        if (truth->known & LAB_FIGURE_BIT(CMO_EDGE_WORST_MM)) {
-            printf(", truly %.1f and %.1f", truth->value[CMO_EDGE_MEAN_MM],
-                   truth->value[CMO_EDGE_WORST_MM]);
-        }
-        printf("\n");
+    if (!knows(robot, CMO_EDGE_WORST_MM)) {
+        return;
     }
+    printf("     joined after %.0f mm; %.1f mm from the edge, %.1f at worst",
+           robot->value[CMO_JOINED_MM], robot->value[CMO_EDGE_MEAN_MM],
+           robot->value[CMO_EDGE_WORST_MM]);
+    if (knows(truth, CMO_EDGE_WORST_MM)) {
+        printf(", truly %.1f and %.1f", truth->value[CMO_EDGE_MEAN_MM],
+               truth->value[CMO_EDGE_WORST_MM]);
+    }
+    printf("\n     %.0f mm/s on the mean; wobbles by %.1f degrees",
+           robot->value[CMO_MEAN_SPEED_MM_S], robot->value[CMO_WOBBLE_DEG]);
+    if (knows(truth, CMO_WOBBLE_DEG)) {
+        printf(", truly %.1f", truth->value[CMO_WOBBLE_DEG]);
+    }
+    if (knows(truth, CMO_WOBBLE_HZ)) {
+        printf(" and %.1f times a second", truth->value[CMO_WOBBLE_HZ]);
+    }
+    if (robot->value[CMO_FULL_SHARE] >= 0.005) {
+        printf("; a wheel was to turn faster than it can for %.0f %% of the time",
+               100.0 * robot->value[CMO_FULL_SHARE]);
+    }
+    printf("\n");
 }
 
 static void print_rebounds(const lab_leg_result *leg) {

@@ -24,7 +24,7 @@ int main(void) {
     }
     cmo_outcome outcome = cmo_run(&robot);
     printf("follow_edge: %s, joined after %.0f mm, rests %.1f mm beyond the line across\n",
-           cmo_outcome_name(outcome), (double)state.joined_mm,
+           cmo_outcome_name(outcome), (double)state.figures.joined_mm,
            (double)robot.report.figure[CMO_REST_ERROR_MM]);
     if (outcome != CMO_OUTCOME_DONE ||
         cmo_turn(&robot, &(cmo_turn_parameters){.angle_deg = 180}) != CMO_OUTCOME_DONE) {

@@ -4,6 +4,7 @@
 #include "legs.h"
 #include "surfaces.h"
 #include "truth.h"
+#include "truth_edge.h"
 
 #include <math.h>
 #include <string.h>
@@ -75,6 +76,18 @@ static void take_passed(recorder *r) {
     }
 }
 
+// Where the edge is that it follows.
+static void keep_edge(const recorder *r, lab_row *kept, const cmo_sim_truth *truth) {
+    const cmo_follow_edge_state *state = &r->legs.room.follow_edge;
+    if (leg_of(r)->routine == CMO_ROUTINE_FOLLOW_EDGE && state->follows &&
+        cmo_sim_mat_has(r->route->mat, CMO_SIM_LINE)) {
+        kept->follows = true;
+        kept->edge_off_mm = (double)state->track.off_mm;
+        kept->edge_curve_per_mm = (double)state->track.curve_per_mm;
+        kept->edge = labi_edge_beside(r->route, r->sim, truth, &state->parameters);
+    }
+}
+
 static void take_row(void *context, const cmo_trace_row *row) {
     recorder *r = context;
     if (r->over) {
@@ -97,6 +110,7 @@ static void take_row(void *context, const cmo_trace_row *row) {
     for (unsigned i = 0; i < r->route->objects; i++) {
         cmo_sim_object_now(r->sim, i, &kept.object_mm[i][0], &kept.object_mm[i][1]);
     }
+    keep_edge(r, &kept, &truth);
     g_array_append_val(r->run->rows, kept);
 }
 
@@ -128,12 +142,19 @@ static void take_patrol(lab_leg_result *result, const cmo_stay_inside_state *sta
 }
 
 static void take_edge(lab_leg_result *result, const cmo_follow_edge_state *state) {
-    double looks = state->looks;
-    labi_put(&result->robot, CMO_EDGE_MEAN_MM, looks > 0 ? (double)state->sum_mm / looks : NAN);
-    labi_put(&result->robot, CMO_EDGE_RMS_MM,
-             looks > 0 ? sqrt((double)state->squares_mm2 / looks) : NAN);
-    labi_put(&result->robot, CMO_EDGE_WORST_MM, looks > 0 ? (double)state->worst_mm : NAN);
-    labi_put(&result->robot, CMO_JOINED_MM, state->joined ? (double)state->joined_mm : NAN);
+    const cmo_edge_figures *f = &state->figures;
+    lab_figures *robot = &result->robot;
+    double looks = f->looks > 0 ? (double)f->looks : NAN;
+    double followed_s = f->followed_s > 0.0F ? (double)f->followed_s : NAN;
+    result->followed_ms = f->joined_ms + 1000.0 * followed_s;
+    labi_put(robot, CMO_EDGE_MEAN_MM, (double)f->sum_mm / looks);
+    labi_put(robot, CMO_EDGE_RMS_MM, sqrt((double)f->squares_mm2 / looks));
+    labi_put(robot, CMO_EDGE_WORST_MM, f->looks > 0 ? (double)f->worst_mm : NAN);
+    labi_put(robot, CMO_JOINED_MM, state->joined ? (double)f->joined_mm : NAN);
+    labi_put(robot, CMO_JOINED_MS, state->joined ? (double)f->joined_ms : NAN);
+    labi_put_swings(robot, (double)f->squares_rad2_s / followed_s, f->swings, followed_s);
+    labi_put(robot, CMO_FULL_SHARE, (double)f->full_s / followed_s);
+    labi_put_mean_speed(robot);
 }
 
 // What a routine has found out about the robot.

@@ -5,17 +5,13 @@
 
 #include <math.h>
 
-#define EVERY     2    // records: 2 ms
-#define JOINED_MM 20.0 // as a robot counts it
-#define WIDEST_MM 200.0
-#define STEP_MM   0.1
+#define EVERY          2    // records: 2 ms
+#define JOINED_MM      20.0 // as a robot counts it
+#define WIDEST_MM      200.0
+#define STEP_MM        0.1
+#define LEAST_AHEAD_MM 25.0 // as a robot takes it
 
-// A line's edge beside the spot: how far, and whether it is the one that is followed.
-typedef struct edge_beside {
-    bool there;    // not where the nearest edge lies ahead or behind, as in a gap
-    bool right;    // the nearest one is it
-    double off_mm; // from the one that is followed
-} edge_beside;
+// --------------------------------------------------------------------------------- the edge --
 
 // From beside the line's other edge, over the line: how far it is to where that ends. Along another
 // line, as amid a crossing, it ends nowhere.
@@ -29,12 +25,12 @@ static double over_line(const cmo_sim_mat *mat, double x, double y, double nx, d
     return way < WIDEST_MM ? way : NAN;
 }
 
-static edge_beside beside(const lab_route *route, const cmo_sim *sim, const cmo_sim_truth *at,
-                          unsigned sensor, cmo_line_side side) {
+lab_edge_beside labi_edge_beside(const lab_route *route, const cmo_sim *sim,
+                                 const cmo_sim_truth *at, const cmo_follow_edge_parameters *p) {
     const double h = 0.5;
     const cmo_sim_mat *mat = route->mat;
     double x, y;
-    cmo_sim_spot(sim, at, sensor, &x, &y);
+    cmo_sim_spot(sim, at, p->sensor == CMO_SENSOR_RIGHT, &x, &y);
     double gx = cmo_sim_mat_distance(mat, CMO_SIM_LINE, x + h, y) -
                 cmo_sim_mat_distance(mat, CMO_SIM_LINE, x - h, y);
     double gy = cmo_sim_mat_distance(mat, CMO_SIM_LINE, x, y + h) -
@@ -42,57 +38,135 @@ static edge_beside beside(const lab_route *route, const cmo_sim *sim, const cmo_
     double size = fmax(hypot(gx, gy), 1e-9);
     // Outward of the line, against the robot's own left.
     double left = (-gx * sin(at->heading_rad) + gy * cos(at->heading_rad)) / size;
+    bool outward_left = p->edge == CMO_LINE_LEFT;
     // Between two edges that are as near, as amid a crossing, the distance hardly changes.
     bool one = size > 0.9 * 2.0 * h;
-    edge_beside edge = {.there = one && fabs(left) > 0.7,
-                        .right = (left > 0.0) == (side == CMO_LINE_LEFT),
-                        .off_mm = fabs(cmo_sim_mat_distance(mat, CMO_SIM_LINE, x, y))};
+    lab_edge_beside edge = {.there = one && fabs(left) > 0.7,
+                            .right = (left > 0.0) == outward_left};
+    double out = cmo_sim_mat_distance(mat, CMO_SIM_LINE, x, y);
+    double nx = gx / size;
+    double ny = gy / size;
     if (edge.there && !edge.right) { // the other edge is nearer
-        edge.off_mm = over_line(mat, x, y, -gx / size, -gy / size);
-        edge.there = isfinite(edge.off_mm);
+        nx = -nx;
+        ny = -ny;
+        out = -over_line(mat, x, y, nx, ny);
+        edge.there = isfinite(out);
+    }
+    double side = outward_left ? 1.0 : -1.0;
+    edge.off_mm = side * out;
+    edge.left_x = side * nx;
+    edge.left_y = side * ny;
+    edge.x_mm = x - out * nx;
+    edge.y_mm = y - out * ny;
+    double into_x, into_y; // by points to both sides it is known more exactly
+    if (edge.there &&
+        cmo_sim_mat_normal(mat, CMO_SIM_LINE, edge.x_mm, edge.y_mm, &into_x, &into_y) &&
+        into_x * nx + into_y * ny < -0.9) {
+        edge.left_x = -side * into_x;
+        edge.left_y = -side * into_y;
     }
     return edge;
+}
+
+// ---------------------------------------------------------------------------------- figures --
+
+typedef struct follow {
+    double near_since_mm, joined_mm, joined_ms;
+    double sum, squares, worst;
+    unsigned seen;
+    bool right;
+    cmo_sim_truth before; // the record before, where there was an edge
+    bool swings_on;       // since then
+    double wobble_rad, squares_rad2;
+    unsigned angles, swings;
+    int side;
+} follow;
+
+static void count_off(follow *f, const lab_edge_beside *edge, const cmo_sim_truth *at, double near,
+                      const cmo_sim_truth *first) {
+    double off = fabs(edge->off_mm);
+    f->right = edge->right;
+    if (isfinite(f->joined_mm)) {
+        f->sum += off;
+        f->squares += off * off;
+        f->worst = fmax(f->worst, off);
+        f->seen++;
+        return;
+    }
+    bool on = edge->right && off <= near;
+    f->near_since_mm = !on ? NAN : isnan(f->near_since_mm) ? at->way_mm : f->near_since_mm;
+    if (at->way_mm - f->near_since_mm >= JOINED_MM) {
+        f->joined_mm = at->way_mm - first->way_mm;
+        f->joined_ms = at->time_ms - first->time_ms;
+    }
+}
+
+// By how much it is turned off what it would be had its spot stayed on the edge: there that runs
+// along the edge, and what of it lies across the robot turns it about its axle.
+static void count_swing(follow *f, const lab_edge_beside *edge, const cmo_sim_truth *at,
+                        const cmo_sim_light *spot) {
+    double along = atan2(-edge->left_x, edge->left_y);
+    double turn = at->heading_rad - f->before.heading_rad;
+    double gone =
+        hypot(at->way_mm - f->before.way_mm - spot->left_mm * turn, spot->ahead_mm * turn);
+    bool goes_on = f->swings_on;
+    f->before = *at;
+    f->swings_on = isfinite(f->joined_mm);
+    if (!goes_on) {
+        f->wobble_rad = 0.0;
+        return;
+    }
+    double angle = at->heading_rad - along;
+    f->wobble_rad +=
+        turn - sin(f->wobble_rad - angle) * gone / fmax(spot->ahead_mm, LEAST_AHEAD_MM);
+    f->squares_rad2 += f->wobble_rad * f->wobble_rad;
+    f->angles++;
+    if (fabs(f->wobble_rad) > (double)CMO_SWING_RAD) {
+        int side = f->wobble_rad > 0.0 ? 1 : -1;
+        f->swings += side == -f->side;
+        f->side = side;
+    }
+}
+
+void labi_put_swings(lab_figures *figures, double squares_rad2, unsigned swings,
+                     double followed_s) {
+    labi_put(figures, CMO_WOBBLE_DEG, sqrt(squares_rad2) * 180.0 / G_PI);
+    labi_put(figures, CMO_WOBBLE_HZ, swings >= 3 ? 0.5 * swings / followed_s : NAN);
+}
+
+void labi_put_mean_speed(lab_figures *figures) {
+    labi_put(figures, CMO_MEAN_SPEED_MM_S,
+             figures->value[CMO_TRAVELLED_MM] / (1e-3 * figures->value[CMO_ELAPSED_MS]));
 }
 
 void labi_edge_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
                      const cmo_follow_edge_parameters *p) {
     unsigned sensor = p->sensor == CMO_SENSOR_RIGHT;
-    double near = 0.5 * route->robot->plant.sensor[sensor].spot_mm;
+    const cmo_sim_light *spot = &route->robot->plant.sensor[sensor];
     size_t count;
     const cmo_sim_truth *all = cmo_sim_recorded(sim, &count);
     size_t first = MIN(labi_first_at(all, count, result->start_ms), count - 1);
-    double near_since = NAN;
-    double joined_mm = NAN;
-    double sum = 0.0;
-    double squares = 0.0;
-    double worst = 0.0;
-    unsigned seen = 0;
-    bool right = true;
+    follow f = {.near_since_mm = NAN, .joined_mm = NAN, .joined_ms = NAN, .right = true};
     for (size_t i = first; i < count && cmo_sim_mat_has(route->mat, CMO_SIM_LINE); i += EVERY) {
-        edge_beside edge = beside(route, sim, &all[i], sensor, p->edge);
-        double off = edge.off_mm;
-        if (!edge.there) {
-            continue;
-        }
-        right = edge.right;
-        if (!isfinite(joined_mm)) {
-            bool on = right && off <= near;
-            near_since = !on ? NAN : isnan(near_since) ? all[i].way_mm : near_since;
-            if (all[i].way_mm - near_since >= JOINED_MM) {
-                joined_mm = all[i].way_mm - all[first].way_mm;
+        lab_edge_beside edge = labi_edge_beside(route, sim, &all[i], p);
+        f.swings_on = f.swings_on && edge.there;
+        if (edge.there) {
+            count_off(&f, &edge, &all[i], 0.5 * spot->spot_mm, &all[first]);
+            if (all[i].time_ms - result->start_ms < result->followed_ms) {
+                count_swing(&f, &edge, &all[i], spot);
             }
-        } else {
-            sum += off;
-            squares += off * off;
-            worst = fmax(worst, off);
-            seen++;
         }
     }
-    labi_put(&result->truth, CMO_EDGE_MEAN_MM, seen > 0 ? sum / seen : NAN);
-    labi_put(&result->truth, CMO_EDGE_RMS_MM, seen > 0 ? sqrt(squares / seen) : NAN);
-    labi_put(&result->truth, CMO_EDGE_WORST_MM, seen > 0 ? worst : NAN);
-    labi_put(&result->truth, CMO_JOINED_MM, joined_mm);
-    if (result->outcome == CMO_OUTCOME_DONE && !right) {
+    lab_figures *truth = &result->truth;
+    labi_put(truth, CMO_EDGE_MEAN_MM, f.seen > 0 ? f.sum / f.seen : NAN);
+    labi_put(truth, CMO_EDGE_RMS_MM, f.seen > 0 ? sqrt(f.squares / f.seen) : NAN);
+    labi_put(truth, CMO_EDGE_WORST_MM, f.seen > 0 ? f.worst : NAN);
+    labi_put(truth, CMO_JOINED_MM, f.joined_mm);
+    labi_put(truth, CMO_JOINED_MS, f.joined_ms);
+    double followed_s = 1e-3 * (result->followed_ms - f.joined_ms);
+    labi_put_swings(truth, f.angles > 0 ? f.squares_rad2 / f.angles : NAN, f.swings, followed_s);
+    labi_put_mean_speed(truth);
+    if (result->outcome == CMO_OUTCOME_DONE && !f.right) {
         result->outcome = CMO_OUTCOME_WRONG_LINE;
     }
 }

@@ -75,6 +75,32 @@ END_TEST
 
 // Around a bend that it was not told of it goes over the line and beyond: how far from its own
 // edge, not from the other one, which is nearer by the line's width.
+// A bend turns the robot as well; and a wheel that is at its most cannot turn it.
+START_TEST(it_tells_wobble_from_bends) {
+    write_line(true, 0, BENDS);
+    JsonObject *calm = follow("cruise_mm_s: 120, distance_mm: 1200", 0, 0, 1);
+    ck_assert_double_le(figure_of(calm, "truth", "wobble_deg"), 0.9);
+    ck_assert_double_le(figure_of(calm, "robot", "wobble_deg"), 1.5);
+    ck_assert_double_eq(figure_of(calm, "robot", "full_share"), 0);
+    ck_assert_double_eq_tol(figure_of(calm, "truth", "mean_speed_mm_s"), 117, 5);
+    double joined_s = 1e-3 * figure_of(calm, "truth", "joined_ms");
+    ck_assert_double_eq_tol(figure_of(calm, "truth", "joined_mm") / joined_s, 80, 25);
+    json_object_unref(calm);
+    JsonObject *wild = follow("cruise_mm_s: 420, distance_mm: 1200, too_fast: accept", 0, 0, 1);
+    ck_assert_double_ge(figure_of(wild, "truth", "wobble_deg"), 1.8);
+    ck_assert_double_eq_tol(figure_of(wild, "robot", "wobble_deg"),
+                            figure_of(wild, "truth", "wobble_deg"), 1.0);
+    ck_assert_double_ge(figure_of(wild, "truth", "wobble_hz"), 1.0);
+    ck_assert_double_le(figure_of(wild, "truth", "wobble_hz"), 6.0);
+    json_object_unref(wild);
+    write_line(true, 0, "h 1500");
+    JsonObject *full = follow("cruise_mm_s: 670, distance_mm: 1200, too_fast: accept", 0, 0, 1);
+    ck_assert_double_gt(figure_of(full, "robot", "full_share"), 0.002);
+    ck_assert_double_lt(figure_of(full, "robot", "full_share"), 0.5);
+    json_object_unref(full);
+}
+END_TEST
+
 START_TEST(how_far_it_is_counts_from_its_own_edge) {
     write_line(true, 0, "h 500 a 90 90 0 0 0 90 -90 v -300");
     JsonObject *leg = follow("cruise_mm_s: 250, tightest_mm: 1000, distance_mm: 800", 0, 1, 1);
@@ -316,6 +342,7 @@ int main(void) {
     begin_runs();
     const TTest *const tests[] = {it_follows_either_edge_around_bends,
                                   more_slowly_it_keeps_nearer,
+                                  it_tells_wobble_from_bends,
                                   how_far_it_is_counts_from_its_own_edge,
                                   it_joins_from_beside_and_at_an_angle,
                                   it_halts_where_the_line_ends,

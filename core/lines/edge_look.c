@@ -4,6 +4,7 @@
 #include "../shared/description.h"
 #include "../shared/routine.h"
 #include "../tick/light_input.h"
+#include "edge_figures.h"
 #include "edge_steer.h"
 #include "edge_track.h"
 
@@ -121,21 +122,12 @@ static void note_course(const cmo_robot *robot, cmo_follow_edge_state *state, fl
     state->mean_mm = way_mm;
 }
 
-static void count_off(cmo_follow_edge_state *state, float off_mm) {
-    float off = fabsf(off_mm);
-    state->looks++;
-    state->sum_mm += off;
-    state->squares_mm2 += off * off;
-    state->worst_mm = fmaxf(state->worst_mm, off);
-}
-
 // It has joined once it has seen the edge all along a way, and near it.
 static void note_near(cmo_robot *robot, cmo_follow_edge_state *state, bool near) {
     float way = cmo_way_mm(robot);
     state->near_mm = near ? state->near_mm : way;
     if (way - state->near_mm >= JOINED_MM) {
-        state->joined = true;
-        state->joined_mm = cmi_gone_mm(robot);
+        cmi_edge_joined(robot, state);
         state->course_mm = -1.0F;
         state->mean_mm = way;
         for (uint8_t i = 0; i < CMO_EDGE_BEFORE; i++) {
@@ -152,7 +144,7 @@ static void note(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_edge_
         note_near(robot, state, !sight->beyond && fabsf(sight->off_mm) <= near);
     } else if (!sight->beyond) {
         note_course(robot, state, cmo_way_mm(robot));
-        count_off(state, sight->off_mm);
+        cmi_edge_count_off(state, sight->off_mm);
     }
 }
 

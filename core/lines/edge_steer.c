@@ -5,6 +5,7 @@
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "../tick/lead.h"
+#include "edge_figures.h"
 
 #include <math.h>
 
@@ -163,6 +164,10 @@ void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state) {
     float forward = speed + (dt_s > 0.0F ? lag_s * (speed - before) / dt_s : 0.0F);
     float half = 0.5F * rate * d->track_mm;
     float most = fmaxf(d->top_speed_mm_s - fabsf(forward), 0.3F * d->top_speed_mm_s);
+    bool full = fabsf(half) > most || fabsf(forward) + fabsf(half) > d->top_speed_mm_s;
     half = fmaxf(-most, fminf(half, most));
+    if (state->joined) {
+        cmi_edge_count_tick(robot, state, full);
+    }
     cmi_drive(robot, forward - half, forward + half);
 }

@@ -184,7 +184,7 @@ bool cmo_take_course(cmo_robot *robot, const cmo_follow_edge_state *state,
                      const cmo_stated_line *edge, cmo_left_over *left_over) {
     const cmo_report *report = &robot->report;
     if (report->routine != CMO_ROUTINE_FOLLOW_EDGE || report->outcome != CMO_OUTCOME_DONE ||
-        robot->routine != NULL || state->looks == 0 || state->far ||
+        robot->routine != NULL || state->figures.looks == 0 || state->far ||
         state->mean_mm - state->course_mm < COURSE_LEAST_MM) {
         return false;
     }

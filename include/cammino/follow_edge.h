@@ -87,6 +87,26 @@ typedef struct cmo_edge_before {
     float at_mm; /**< way of the robot then */
 } cmo_edge_before;
 
+/** Wobble is by how much the robot is turned off what its heading would be had its spot stayed on
+ * the edge; a swing goes from beyond this on the one side to beyond that on the other one. */
+#define CMO_SWING_RAD 0.005F
+
+/** How well it has followed, once it had joined. */
+typedef struct cmo_edge_figures {
+    float joined_mm;      /**< way from the start until then, */
+    uint32_t joined_ms;   /**< and time */
+    uint32_t looks;       /**< that saw the edge: */
+    float sum_mm;         /**< of the spot's distances from it, either side, */
+    float squares_mm2;    /**< of their squares, */
+    float worst_mm;       /**< and the largest */
+    float followed_s;     /**< time that it followed: of that */
+    float full_s;         /**< a wheel was to turn faster than it can, */
+    float squares_rad2_s; /**< and wobble's squares over time */
+    float wobble_rad;     /**< now */
+    uint32_t swings;      /**< from one side to the other */
+    int8_t side;          /**< at the last one */
+} cmo_edge_figures;
+
 /** Worth reading: `track`, and the figures. */
 typedef struct cmo_follow_edge_state {
     cmo_line_state line; /**< the routine, and a line across that it ends on */
@@ -111,15 +131,11 @@ typedef struct cmo_follow_edge_state {
     float trim_rad_s;    /**< by how much the wheels fall short of the turn that is asked for */
     float seen_mm;       /**< way at which the edge was seen last */
     float clear_mm;      /**< way at which the other sensor was off the line last */
-    float joined_mm;     /**< way from the start until it had joined */
     float near_mm;       /**< since when it has been near it */
     float course_rad[2]; /**< of the edge by odometry, its mean over the way before, and that's, */
     float course_mm;     /**< since this way, for it was straight; below 0: not yet, */
     float mean_mm;       /**< and until this one */
-    uint32_t looks;      /**< that saw the edge, since it has joined: */
-    float sum_mm;        /**< of their distances from it, */
-    float squares_mm2;   /**< of their squares, */
-    float worst_mm;      /**< and the largest */
+    cmo_edge_figures figures;
     uint32_t waited_us;
 } cmo_follow_edge_state;
 

@@ -248,6 +248,15 @@ typedef enum cmo_stage { CMO_EACH_STAGE(CMO_STAGE_AS_ID) CMO_STAGES /**< how man
     F(EDGE_RMS_MM, edge_rms_mm, WAY, "root of the mean square of that")                             \
     F(EDGE_WORST_MM, edge_worst_mm, WAY, "and the largest; the robot knows it within its spot")     \
     F(JOINED_MM, joined_mm, WAY, "way from the start until the spot had come to the edge")          \
+    F(JOINED_MS, joined_ms, CLOCK, "and time")                                                      \
+    F(MEAN_SPEED_MM_S, mean_speed_mm_s, WAY, "way of the middle of the axle over time")             \
+    F(WOBBLE_DEG, wobble_deg, WAY,                                                                  \
+      "of an edge that is followed: root of the mean square of by how much the robot is turned "    \
+      "off what its heading would be had its spot stayed on the edge; while it follows")            \
+    F(WOBBLE_HZ, wobble_hz, WAY,                                                                    \
+      "how often it swings so, by 0.3 degrees to either side at least; unknown below 3 swings")     \
+    F(FULL_SHARE, full_share, CLOCK,                                                                \
+      "share of that time in which a wheel was to turn faster than it can")                         \
     F(LINE_WIDTH_MM, line_width_mm, WAY, "mean width of the lines that were counted")               \
     F(LINE_WIDTH_SPREAD_MM, line_width_spread_mm, WAY, "standard deviation of their widths")        \
     F(LINE_GAP_MM, line_gap_mm, WAY, "mean floor between them, from far edge to near edge")         \

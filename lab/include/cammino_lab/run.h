@@ -105,7 +105,17 @@ typedef struct lab_leg_result {
     double cruise_mm_s;              /**< stay_inside: what it drove at, */
     cmo_patrol_budget budget;        /**< and what is safe */
     double stopped_ms;               /**< true crossing to true first standstill; NAN: none */
+    double followed_ms;              /**< follow_edge: from the start until it ended following */
 } lab_leg_result;
+
+/** An edge that is followed, beside the spot. */
+typedef struct lab_edge_beside {
+    bool there;            /**< the nearest one is no other line's, nor ahead or behind */
+    bool right;            /**< and it is the one that is followed; false: a line's other one */
+    double off_mm;         /**< of the spot from the one that is followed, to the left */
+    double x_mm, y_mm;     /**< where that is, */
+    double left_x, left_y; /**< and what its left is there */
+} lab_edge_beside;
 
 /** One trace row with what the simulator adds. */
 typedef struct lab_row {
@@ -114,6 +124,9 @@ typedef struct lab_row {
     bool has_truth;
     double true_x_mm, true_y_mm, true_heading_deg;
     cmo_sim_panel panel;                      /**< what the robot shows */
+    bool follows;                             /**< an edge, it believes: */
+    double edge_off_mm, edge_curve_per_mm;    /**< where that is by its word, */
+    lab_edge_beside edge;                     /**< and truly */
     double object_mm[CMO_SIM_OBJECTS_MAX][2]; /**< where the route's objects are */
 } lab_row;
 
