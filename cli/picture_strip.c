@@ -1,45 +1,17 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // One leg as a strip chart, through gnuplot: reflectances with the detection band, speeds, stages;
-// and beside it the stop, with the overshoot measured off.
-#include "cli.h"
+// of an edge that is followed how far off it the spot was; and beside it the stop.
+#include "strip.h"
 
 #include <math.h>
 #include <string.h>
-
-typedef struct strip {
-    const GArray *rows;
-    guint start, end;   // of the leg
-    double way0, time0; // at the leg's start, mm and s
-    bool over_time;
-    double crossing_mm;    // latched, from the leg's start; NAN: none
-    double crossing_s;     // from the leg's start
-    const char *heading;   // quoted
-    const GArray *counted; // lines that the leg has counted, of lab_counted; NULL: it counts none
-    GString *out;
-} strip;
-
-static const lab_row *row_at(const strip *s, guint i) {
-    return &g_array_index(s->rows, lab_row, i);
-}
-
-static double way(const strip *s, guint i) {
-    return (double)row_at(s, i)->robot.way_mm - s->way0;
-}
-
-static double seconds(const strip *s, guint i) {
-    return row_at(s, i)->robot.run_us / 1e6 - s->time0;
-}
-
-static double along(const strip *s, guint i) {
-    return s->over_time ? seconds(s, i) : way(s, i);
-}
 
 static bool find_leg(strip *s, unsigned leg) {
     bool found = false;
     for (guint i = 0, end; i < s->rows->len && !found; i = end) {
         end = cli_leg_end(s->rows, i);
-        bool crossed = isfinite((double)row_at(s, end - 1)->robot.crossing_mm);
-        found = leg > 0 ? row_at(s, i)->leg == leg : crossed;
+        bool crossed = isfinite((double)strip_row(s, end - 1)->robot.crossing_mm);
+        found = leg > 0 ? strip_row(s, i)->leg == leg : crossed;
         if (found || (leg == 0 && i == 0)) { // the first stands in until one with a line comes
             s->start = i;
             s->end = end;
@@ -49,13 +21,14 @@ static bool find_leg(strip *s, unsigned leg) {
 }
 
 static void find_crossing(strip *s) {
-    s->crossing_mm = (double)row_at(s, s->end - 1)->robot.crossing_mm - s->way0;
+    s->crossing_mm = (double)strip_row(s, s->end - 1)->robot.crossing_mm - s->way0;
     s->crossing_s = NAN;
     for (guint i = s->start + 1; isfinite(s->crossing_mm) && i < s->end; i++) {
-        if (way(s, i) >= s->crossing_mm) {
-            double step = way(s, i) - way(s, i - 1);
-            double share = step > 0.0 ? (s->crossing_mm - way(s, i - 1)) / step : 0.0;
-            s->crossing_s = seconds(s, i - 1) + share * (seconds(s, i) - seconds(s, i - 1));
+        if (strip_way(s, i) >= s->crossing_mm) {
+            double step = strip_way(s, i) - strip_way(s, i - 1);
+            double share = step > 0.0 ? (s->crossing_mm - strip_way(s, i - 1)) / step : 0.0;
+            s->crossing_s =
+                strip_seconds(s, i - 1) + share * (strip_seconds(s, i) - strip_seconds(s, i - 1));
             return;
         }
     }
@@ -63,7 +36,7 @@ static void find_crossing(strip *s) {
 
 // What the leg has counted, of a run that was driven just now; a trace does not tell.
 static void find_counted(strip *s, const lab_run *run) {
-    unsigned leg = row_at(s, s->start)->leg;
+    unsigned leg = strip_row(s, s->start)->leg;
     for (guint i = 0; run != NULL && i < run->legs->len && s->counted == NULL; i++) {
         const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, i);
         if (result->number == leg && result->counted != NULL && result->counted->len > 0) {
@@ -77,8 +50,8 @@ static void find_counted(strip *s, const lab_run *run) {
 static void put_data(strip *s) {
     cli_plot_line(s->out, "$rows << EOD");
     for (guint i = s->start; i < s->end; i++) {
-        const cmo_trace_row *r = &row_at(s, i)->robot;
-        cli_plot_cell(s->out, along(s, i));
+        const cmo_trace_row *r = &strip_row(s, i)->robot;
+        cli_plot_cell(s->out, strip_along(s, i));
         cli_plot_cell(s->out, (double)r->reflectance[0]);
         cli_plot_cell(s->out,
                       CMO_LIGHTS_MAX > 1 ? (double)r->reflectance[CMO_LIGHTS_MAX > 1] : NAN);
@@ -86,28 +59,27 @@ static void put_data(strip *s) {
         cli_plot_cell(s->out, (double)r->right_mm_s);
         cli_plot_cell(s->out, r->halted ? NAN : (double)r->left_command_mm_s);
         cli_plot_cell(s->out, r->halted ? NAN : (double)r->right_command_mm_s);
-        cli_plot_cell(s->out, 1000.0 * (seconds(s, i) - s->crossing_s));
-        cli_plot_cell(s->out, way(s, i) - s->crossing_mm);
+        cli_plot_cell(s->out, 1000.0 * (strip_seconds(s, i) - s->crossing_s));
+        cli_plot_cell(s->out, strip_way(s, i) - s->crossing_mm);
         cli_plot_line(s->out, "%s", "");
     }
     cli_plot_line(s->out, "EOD");
 }
 
-// Stages as shaded bands behind the curves. With `names`, each is named where there is room.
-static void put_stages(strip *s, bool names) {
-    double whole = along(s, s->end - 1) - along(s, s->start);
+void strip_stages(const strip *s, bool names) {
+    double whole = strip_along(s, s->end - 1) - strip_along(s, s->start);
     cli_plot_line(s->out, "unset object; unset label; unset arrow");
     double last_label = -INFINITY;
     for (guint i = s->start, end; i < s->end; i = end) {
-        uint8_t stage = row_at(s, i)->robot.stage;
-        for (end = i; end < s->end && row_at(s, end)->robot.stage == stage;) {
+        uint8_t stage = strip_row(s, i)->robot.stage;
+        for (end = i; end < s->end && strip_row(s, end)->robot.stage == stage;) {
             end++;
         }
         if (stage == CMO_STAGE_IDLE) {
             continue;
         }
-        double from = along(s, i);
-        double to = along(s, MIN(end, s->end - 1));
+        double from = strip_along(s, i);
+        double to = strip_along(s, MIN(end, s->end - 1));
         cli_plot_line(
             s->out,
             "set object rectangle from %.4f, graph 0 to %.4f, graph 1 behind fillcolor rgb '%s' "
@@ -140,8 +112,8 @@ static void put_marker(strip *s, double at, const char *text, const char *colour
 // The halt that answered the crossing.
 static double halt_along(const strip *s) {
     for (guint i = s->start; i < s->end; i++) {
-        if (row_at(s, i)->robot.halted && way(s, i) >= s->crossing_mm) {
-            return along(s, i);
+        if (strip_row(s, i)->robot.halted && strip_way(s, i) >= s->crossing_mm) {
+            return strip_along(s, i);
         }
     }
     return NAN;
@@ -158,11 +130,24 @@ static void put_markers(strip *s, bool text) {
     }
 }
 
+void strip_panel(const strip *s, double right, double bottom, double top) {
+    cli_plot_line(s->out, "set lmargin at screen 0.066; set rmargin at screen %.3f", right);
+    cli_plot_line(s->out, "set bmargin at screen %.3f; set tmargin at screen %.3f", bottom, top);
+}
+
+void strip_axis(const strip *s, bool last) {
+    cli_plot_line(s->out, "set format x '%s'; set xlabel '%s'", last ? "%g" : "",
+                  !last          ? ""
+                  : s->over_time ? "time from the start of the leg (s)"
+                                 : "way from the start of the leg (mm)");
+    cli_plot_line(s->out, "set key at graph 1, graph 1.01 right bottom horizontal");
+}
+
 static double row_extreme(const strip *s, bool largest) {
     double extreme = largest ? 1.15 : -0.1;
     for (guint i = s->start; i < s->end; i++) {
         for (unsigned n = 0; n < 2 && n < CMO_LIGHTS_MAX; n++) {
-            double value = (double)row_at(s, i)->robot.reflectance[n];
+            double value = (double)strip_row(s, i)->robot.reflectance[n];
             if (isfinite(value)) {
                 extreme = largest ? MAX(extreme, value + 0.15) : MIN(extreme, value - 0.05);
             }
@@ -183,11 +168,11 @@ static double counted_along(const strip *s, guint n) {
 
 // The count as steps.
 static void put_count_data(const strip *s) {
-    cli_plot_line(s->out, "$count << EOD\n%.4f 0", along(s, s->start));
+    cli_plot_line(s->out, "$count << EOD\n%.4f 0", strip_along(s, s->start));
     for (guint n = 0; n < s->counted->len; n++) {
         cli_plot_line(s->out, "%.4f %u", counted_along(s, n), counted_at(s, n)->robot.number);
     }
-    cli_plot_line(s->out, "%.4f %u\nEOD", along(s, s->end - 1),
+    cli_plot_line(s->out, "%.4f %u\nEOD", strip_along(s, s->end - 1),
                   counted_at(s, s->counted->len - 1)->robot.number);
 }
 
@@ -200,7 +185,7 @@ static void put_count_names(const strip *s) {
         bool last = n + 1 == s->counted->len;
         if (line->surface != NULL) {
             char *name = cli_plot_quoted(line->surface);
-            double end = last ? along(s, s->end - 1) : counted_along(s, n + 1);
+            double end = last ? strip_along(s, s->end - 1) : counted_along(s, n + 1);
             cli_plot_line(s->out,
                           "set label '%s' at first %.4f, second %u center offset 0,0.5 textcolor "
                           "rgb '#3d6b3c' front",
@@ -211,8 +196,8 @@ static void put_count_names(const strip *s) {
 }
 
 static void put_reflectance(strip *s, double right) {
-    const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
-    put_stages(s, true);
+    const cmo_trace_row *last = &strip_row(s, s->end - 1)->robot;
+    strip_stages(s, true);
     put_markers(s, false);
     cli_plot_line(s->out, "set label '%s' at graph 0, graph 1.065 left font ',13'", s->heading);
     if (isfinite((double)last->band_low)) {
@@ -226,13 +211,10 @@ static void put_reflectance(strip *s, double right) {
             "set label ' threshold band' at graph 0, first %.4f left textcolor rgb '#444444' front",
             0.5 * ((double)last->band_low + (double)last->band_high));
     }
-    cli_plot_line(s->out, "set lmargin at screen 0.066; set rmargin at screen %.3f", right);
-    cli_plot_line(s->out, "set bmargin at screen 0.53; set tmargin at screen 0.905");
+    strip_panel(s, right, strip_follows(s) ? 0.665 : 0.53, 0.905);
     cli_plot_line(s->out, "set yrange [%.3f:%.3f]; set ylabel 'reflectance (0 dark, 1 light)'",
                   row_extreme(s, false), row_extreme(s, true));
-    cli_plot_line(s->out,
-                  "set format x ''; set xlabel ''; set key at graph 1, graph 1.01 right bottom "
-                  "horizontal");
+    strip_axis(s, false);
     if (s->counted != NULL) {
         unsigned most = counted_at(s, s->counted->len - 1)->robot.number;
         put_count_names(s);
@@ -255,7 +237,7 @@ static void speed_range(const strip *s, double *low, double *high) {
     *low = 0.0;
     *high = 10.0;
     for (guint i = s->start; i < s->end; i++) {
-        const cmo_trace_row *r = &row_at(s, i)->robot;
+        const cmo_trace_row *r = &strip_row(s, i)->robot;
         const float speeds[4] = {r->left_mm_s, r->right_mm_s, r->left_command_mm_s,
                                  r->right_command_mm_s};
         for (unsigned n = 0; n < 4; n++) {
@@ -268,18 +250,14 @@ static void speed_range(const strip *s, double *low, double *high) {
 }
 
 static void put_speed(strip *s, double right) {
-    put_stages(s, false);
+    strip_stages(s, false);
     put_markers(s, true);
-    cli_plot_line(s->out, "set lmargin at screen 0.066; set rmargin at screen %.3f", right);
-    cli_plot_line(s->out, "set bmargin at screen 0.10; set tmargin at screen 0.48");
+    strip_panel(s, right, 0.10, strip_follows(s) ? 0.335 : 0.48);
     double low, high;
     speed_range(s, &low, &high);
     cli_plot_line(s->out, "set yrange [%.1f:%.1f]; set ylabel 'speed (mm/s)'",
                   low - 0.05 * (high - low), high + 0.22 * (high - low));
-    cli_plot_line(s->out, "set format x '%%g'; set xlabel '%s'",
-                  s->over_time ? "time from the start of the leg (s)"
-                               : "way from the start of the leg (mm)");
-    cli_plot_line(s->out, "set key at graph 1, graph 1.01 right bottom horizontal");
+    strip_axis(s, true);
     cli_plot_line(
         s->out,
         "plot $rows using 1:6 with steps linecolor rgb '#888888' linewidth 1.2 title 'commanded', "
@@ -288,102 +266,32 @@ static void put_speed(strip *s, double right) {
         "$rows using 1:5 with lines linecolor rgb '#c75400' linewidth 2 title 'right wheel'");
 }
 
-// The most that the leg got beyond the crossing that ended it.
-static double furthest_mm(const strip *s) {
-    double furthest = -INFINITY;
-    for (guint i = s->start; i < s->end; i++) {
-        furthest = MAX(furthest, way(s, i) - s->crossing_mm);
-    }
-    return furthest;
-}
-
-// The stop: way beyond the edge over time, the overshoot measured off between two edges as in a
-// drawing.
-static void put_stop(strip *s) {
-    double furthest = furthest_mm(s);
-    double rest = way(s, s->end - 1) - s->crossing_mm;
-    double end_ms = 1000.0 * (seconds(s, s->end - 1) - s->crossing_s);
-    double from_ms = -0.35 * end_ms;
-    double top = MAX(furthest, 1.0) * 1.45;
-    cli_plot_line(s->out, "unset object; unset label; unset arrow");
-    cli_plot_line(s->out, "set title 'The stop' offset 0,-0.6");
-    cli_plot_line(s->out, "set lmargin at screen 0.735; set rmargin at screen 0.985");
-    cli_plot_line(s->out, "set bmargin at screen 0.10; set tmargin at screen 0.905");
-    cli_plot_line(s->out, "set xrange [%.2f:%.2f]; set yrange [%.3f:%.3f]", from_ms, end_ms,
-                  -0.35 * top, top);
-    cli_plot_line(
-        s->out,
-        "set object rectangle from graph 0, first 0 to graph 1, graph 1 behind fillcolor rgb "
-        "'#e9e9e9' fillstyle solid noborder");
-    cli_plot_line(
-        s->out,
-        "set label ' beyond the edge' at graph 0, graph 0.965 left textcolor rgb '#555555'");
-    cli_plot_line(
-        s->out,
-        "set arrow from graph 0, first 0 to graph 1, first 0 nohead linecolor rgb '#b00020' "
-        "linewidth 1.8 front");
-    cli_plot_line(
-        s->out,
-        "set label ' near edge' at graph 0, first 0 left offset 0,-0.7 textcolor rgb '#b00020'");
-    double at_ms = 0.5 * end_ms;
-    cli_plot_line(
-        s->out,
-        "set arrow from %.2f, 0 to %.2f, %.4f heads filled size screen 0.006,18 linecolor rgb "
-        "'#111111' linewidth 1.2 front",
-        at_ms, at_ms, furthest);
-    cli_plot_line(
-        s->out,
-        "set arrow from %.2f, first %.4f to %.2f, first %.4f nohead linecolor rgb '#111111' "
-        "linewidth 0.7 front",
-        0.2 * end_ms, furthest, end_ms, furthest);
-    cli_plot_line(
-        s->out, "set label ' %.1f mm over' at %.2f, %.4f left textcolor rgb '#111111' front",
-        furthest, at_ms, (rest > 0.05 * furthest && rest < 0.5 * furthest ? 0.7 : 0.25) * furthest);
-    cli_plot_line(
-        s->out,
-        "set label 'rests at %.1f mm ' at graph 1, first %.4f right offset 0,%s textcolor rgb "
-        "'#111111' front",
-        fabs(rest) < 0.05 ? 0.0 : rest, rest, rest < 0.0 ? "-0.9" : "0.9");
-    cli_plot_line(
-        s->out,
-        "set xlabel 'time from the crossing (ms)'; set ylabel 'way beyond the crossing (mm)' "
-        "offset 1.2,0");
-    static const double steps[] = {10, 20, 50, 100, 200, 500, 1000, 2000};
-    double step = steps[0];
-    for (size_t i = 0; i < G_N_ELEMENTS(steps) && (end_ms - from_ms) / step > 6.0; i++) {
-        step = steps[i];
-    }
-    cli_plot_line(s->out, "set xtics %g", step);
-    cli_plot_line(s->out, "unset key; set format x '%%g'");
-    cli_plot_line(
-        s->out,
-        "plot $rows using 8:9 with linespoints pointtype 7 pointsize 0.35 linecolor rgb '#00548f' "
-        "linewidth 2");
-}
-
 static void put_script(strip *s, const char *title) {
     char *heading = cli_plot_quoted(title);
-    const cmo_trace_row *last = &row_at(s, s->end - 1)->robot;
-    bool stop = isfinite(s->crossing_s) && last->halted && furthest_mm(s) > 0.2;
+    const cmo_trace_row *last = &strip_row(s, s->end - 1)->robot;
+    bool stop = isfinite(s->crossing_s) && last->halted && strip_furthest_mm(s) > 0.2;
     double right = stop ? 0.675 : 0.985;
-    right -= s->counted != NULL ? 0.045 : 0.0;
+    right -= s->counted != NULL || strip_follows(s) ? 0.045 : 0.0;
     put_data(s);
     if (s->counted != NULL) {
         put_count_data(s);
     }
     cli_plot_line(s->out, "set multiplot");
-    double low = along(s, s->start);
+    double low = strip_along(s, s->start);
     double high = low + 0.001;
     for (guint i = s->start; i < s->end; i++) {
-        low = MIN(low, along(s, i));
-        high = MAX(high, along(s, i));
+        low = MIN(low, strip_along(s, i));
+        high = MAX(high, strip_along(s, i));
     }
     cli_plot_line(s->out, "set xrange [%.4f:%.4f]", low, high);
     s->heading = heading;
     put_reflectance(s, right);
+    if (strip_follows(s)) {
+        strip_edge(s, right, 0.38, 0.62);
+    }
     put_speed(s, right);
     if (stop) {
-        put_stop(s);
+        strip_stop(s);
     }
     cli_plot_line(s->out, "unset multiplot");
     g_free(heading);
@@ -397,16 +305,16 @@ bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,
                     title, MAX(picture->leg, 1U));
         return false;
     }
-    s.way0 = (double)row_at(&s, s.start)->robot.way_mm;
-    s.time0 = row_at(&s, s.start)->robot.run_us / 1e6;
+    s.way0 = (double)strip_row(&s, s.start)->robot.way_mm;
+    s.time0 = strip_row(&s, s.start)->robot.run_us / 1e6;
     find_crossing(&s);
     find_counted(&s, run);
     s.out = g_string_new(NULL);
-    const lab_row *last = row_at(&s, s.end - 1);
+    const lab_row *last = strip_row(&s, s.end - 1);
     char *name = g_path_get_basename(title);
     char *heading =
         g_strdup_printf("%s, leg %u: %s%s", name, last->leg,
-                        cmo_routine_name((cmo_routine_id)row_at(&s, s.start)->robot.routine),
+                        cmo_routine_name((cmo_routine_id)strip_row(&s, s.start)->robot.routine),
                         run != NULL ? "" : " (from its trace)");
     put_script(&s, heading);
     bool good = cli_plot(s.out->str, picture->path, error);

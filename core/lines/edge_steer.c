@@ -19,6 +19,8 @@
 #define SEARCH_MM      300.0F
 // Of a line's least width, what it may come onto it while it answers.
 #define JOIN_SHARE 0.5F
+// A bend around a point nearer to its middle than to its spot it takes by less.
+#define LEAST_SHARE 0.5F
 // It heads for the edge at most so steeply.
 #define STEEPEST 0.7F
 // Of the grip that braking may use, what a bend may.
@@ -72,16 +74,24 @@ static float angle_gain(const cmo_robot *robot, const cmo_follow_edge_state *sta
     return 2.0F * pole - robot->description->light[state->sensor].ahead_mm * pole * pole;
 }
 
+// What it turns a mm with a bend. A spot beside or ahead of the axle goes further along the edge, or
+// less far, than the middle of the axle does: by s' = cos - w (left cos + ahead sin), and w = curve s'.
+static float with_bend(const cmo_edge_track *t, const cmo_light_description *light, float sine,
+                       float cosine) {
+    float beside = light->left_mm * cosine + light->ahead_mm * sine;
+    return t->curve_per_mm * cosine / fmaxf(1.0F + t->curve_per_mm * beside, LEAST_SHARE);
+}
+
 // The turn a mm that takes both out, and turns with the edge.
 static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, float pole) {
     const cmo_edge_track *t = &state->track;
-    float ahead = robot->description->light[state->sensor].ahead_mm;
+    const cmo_light_description *light = &robot->description->light[state->sensor];
     float sine, cosine;
     cmi_sin_cos(t->angle_rad, &sine, &cosine);
     float most = STEEPEST / pole;
     float off = fmaxf(-most, fminf(t->off_mm, most));
-    float turn = t->curve_per_mm - pole * pole * off -
-                 angle_gain(robot, state, pole) * (sine + ahead * t->curve_per_mm);
+    float turn = with_bend(t, light, sine, cosine) - pole * pole * off -
+                 angle_gain(robot, state, pole) * (sine + light->ahead_mm * t->curve_per_mm);
     // Off the edge for longer than its spot is wide, it turns back to it, the more the longer.
     float since = cmo_way_mm(robot) - state->seen_mm - AWAY_SPOTS * cmi_edge_spot_mm(robot, state);
     float fastest = fastest_pole(robot, state);
