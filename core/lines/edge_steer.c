@@ -10,8 +10,10 @@
 #include <math.h>
 
 // Distance and angle are taken out within so many reaction times, and within no less than the way
-// of the spot ahead of the axle over this: nearer, turning alone would swing it to and fro.
+// of the spot ahead of the axle over this: nearer, turning alone would swing it to and fro. However
+// soon its wheels answer, its body does so on their tyres, in no less than this.
 #define REACTIONS 1.5F
+#define LEAST_S   0.06F
 #define AHEADS    1.5F
 // Until it has met an edge it turns by so much at most where it is off the line, and as gently.
 #define SEARCH_RAD     0.3F
@@ -49,7 +51,7 @@ static float react_s(const cmo_robot *robot, uint8_t sensor) {
 // No more sharply than it can answer in time.
 static float fastest_pole(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     float speed = fmaxf(state->speed_mm_s, 20.0F);
-    return 1.0F / (REACTIONS * react_s(robot, state->sensor) * speed);
+    return 1.0F / (REACTIONS * fmaxf(react_s(robot, state->sensor), LEAST_S) * speed);
 }
 
 // As slow as it has to be to see an edge and turn before the line is over.
@@ -74,8 +76,9 @@ static float angle_gain(const cmo_robot *robot, const cmo_follow_edge_state *sta
     return 2.0F * pole - robot->description->light[state->sensor].ahead_mm * pole * pole;
 }
 
-// What it turns a mm with a bend. A spot beside or ahead of the axle goes further along the edge, or
-// less far, than the middle of the axle does: by s' = cos - w (left cos + ahead sin), and w = curve s'.
+// What it turns a mm with a bend. A spot beside or ahead of the axle goes further along the edge,
+// or less far, than the middle of the axle does: by s' = cos - w (left cos + ahead sin), and w =
+// curve s'.
 static float with_bend(const cmo_edge_track *t, const cmo_light_description *light, float sine,
                        float cosine) {
     float beside = light->left_mm * cosine + light->ahead_mm * sine;
