@@ -48,6 +48,12 @@ typedef void (*canvas_draw)(const canvas *c, void *data);
 bool canvas_picture(const lab_route *route, const char *path, canvas_draw draw, void *data,
                     GError **error);
 
+// Edges that are followed: how far off one the spot was, so many times as large, as a band beside
+// it; false: none is. And the sign for that.
+#define CANVAS_OFF_TIMES 10.0
+bool canvas_edges(const canvas *c, const GArray *rows);
+void canvas_edges_sign(const canvas *c, double x, double y);
+
 // The patrols of a run: rebounds with their angles, and the objects on the mat.
 void canvas_patrols(const canvas *c, const GArray *rows, const lab_run *run);
 

@@ -42,16 +42,17 @@ void strip_edge(const strip *s, double right, double bottom, double top) {
     strip_panel(s, right, bottom, top);
     strip_axis(s, false);
     cli_plot_line(s->out, "set yrange [%.2f:%.2f]; set ylabel 'left of the edge (mm)'", -off, off);
-    cli_plot_line(s->out,
-                  "set y2range [%.2f:%.2f]; set y2tics; set y2label 'bend (1/m)' textcolor rgb "
-                  "'#6b3c6b'",
-                  -1.2 * bend, 1.2 * bend);
+    cli_plot_line(
+        s->out,
+        "set y2range [%.2f:%.2f]; set y2tics; set y2label 'bend by its word (1/m)' textcolor rgb "
+        "'#6b3c6b'",
+        -1.2 * bend, 1.2 * bend);
     cli_plot_line(
         s->out, "plot 0 with lines linecolor rgb '#444444' linewidth 0.8 notitle, "
                 "$edge using 1:4 axes x1y2 with lines linecolor rgb '#b48ab4' linewidth 1.6 title "
-                "'bend by its word', "
+                "'bend', "
                 "$edge using 1:3 with lines linecolor rgb '#111111' linewidth 1.2 dashtype 3 title "
-                "'spot off the edge by its word', "
+                "'by its word', "
                 "$edge using 1:2 with lines linecolor rgb '#b00020' linewidth 2 title 'truly'");
     cli_plot_line(s->out, "unset y2tics; unset y2label");
 }

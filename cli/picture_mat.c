@@ -318,21 +318,26 @@ static void draw_marks_legend(const canvas *c, const lab_run *run, double x) {
     }
 }
 
-static void draw_legend(const canvas *c, const GArray *rows, const lab_run *run) {
+// Text beside its sign, and where the next sign stands.
+static double legend_text(const canvas *c, double x, double y, const char *text) {
+    cairo_set_source_rgb(c->cairo, 0.1, 0.1, 0.1);
+    canvas_text(c->cairo, x + 42.0, y + 5.0, 14.0, false, text);
+    return x + 42.0 + canvas_text_width(c->cairo, text) + 26.0;
+}
+
+static void draw_legend(const canvas *c, const GArray *rows, const lab_run *run, bool edges) {
     cairo_t *cairo = c->cairo;
     double y = c->height - 0.5 * CANVAS_LEGEND;
     canvas_scale_bar(c);
     bool truth = rows->len > 0 && row_at(rows, 0)->has_truth;
-    double x = CANVAS_MARGIN + 330.0;
+    double x = CANVAS_MARGIN + 250.0;
     cairo_set_line_width(cairo, 3.0);
     canvas_colour(cairo, canvas_leg_colour(1), 1.0);
     cairo_move_to(cairo, x, y);
     cairo_line_to(cairo, x + 34.0, y);
     cairo_stroke(cairo);
-    cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
-    canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false,
-                truth ? "true path of the axle, by leg" : "path of the axle by odometry, by leg");
-    x += 310.0;
+    x = legend_text(
+        c, x, y, truth ? "true path of the axle, by leg" : "path of the axle by odometry, by leg");
     if (any_by_odometry(rows)) {
         static const double dashes[] = {2.0, 5.0};
         cairo_set_dash(cairo, dashes, 2, 0.0);
@@ -341,8 +346,13 @@ static void draw_legend(const canvas *c, const GArray *rows, const lab_run *run)
         cairo_line_to(cairo, x + 34.0, y);
         cairo_stroke(cairo);
         cairo_set_dash(cairo, NULL, 0, 0.0);
-        canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false, "by odometry");
-        x += 160.0;
+        x = legend_text(c, x, y, "by odometry");
+    }
+    if (edges) {
+        canvas_edges_sign(c, x, y);
+        char *text = g_strdup_printf("off the edge, %g times", CANVAS_OFF_TIMES);
+        x = legend_text(c, x, y, text);
+        g_free(text);
     }
     draw_marks_legend(c, run, x);
 }
@@ -377,6 +387,7 @@ static void draw_all(const canvas *c, void *data) {
         draw_robot(c, pose_of(row_at(rows, end - 1), true),
                    canvas_leg_colour(row_at(rows, start)->leg), LOOK_REST);
     }
+    bool edges = canvas_edges(c, rows);
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
         draw_path(c, rows, start, end);
@@ -397,7 +408,7 @@ static void draw_all(const canvas *c, void *data) {
             draw_number(c, rows, start, end);
         }
     }
-    draw_legend(c, rows, run);
+    draw_legend(c, rows, run, edges);
     draw_title(c, rows, run);
 }
 

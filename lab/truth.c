@@ -307,7 +307,9 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     if (!target->found) {
         return;
     }
-    take_chord(s, target);
+    if (result->routine != CMO_ROUTINE_FOLLOW_EDGE) { // there the other one crosses what it follows
+        take_chord(s, target);
+    }
     double crossed_ms = target->crossing.at.time_ms;
     labi_put(truth, CMO_CROSSING_SPEED_MM_S, fabs(target->crossing.at.speed_mm_s));
     labi_put(truth, CMO_ENTRY_ANGLE_DEG, angle_to(target, target->crossing.at.heading_rad));

@@ -206,6 +206,9 @@ START_TEST(it_ends_on_a_line_across_or_drives_over_it) {
         ck_assert_double_eq_tol(figure_of(leg, "robot", "rest_error_mm"),
                                 figure_of(leg, "truth", "rest_error_mm"), 0.6);
         ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 640, 8);
+        // Straight across its way: the angle to it is what the robot has turned.
+        ck_assert_double_eq_tol(figure_of(leg, "truth", "residual_angle_deg"),
+                                figure_of(leg, "truth", "turned_deg"), 0.01);
         leg =
             follow("across: end, ending: moving}\n  - follow_edge: {distance_mm: 300", 0, 0, seed);
         ck_assert_str_eq(outcome_of(leg), "done");
@@ -329,11 +332,46 @@ START_TEST(whatever_ends_a_leg_ends_it) {
 }
 END_TEST
 
+static char *draw(const char *what) {
+    char *path = in_folder("drawn.svg");
+    char *line =
+        g_strdup_printf(COMMAND " drive " SOURCE_DIR "/%s --quiet --picture %s", what, path);
+    ck_assert_int_eq(call(line), 0);
+    char *text;
+    ck_assert(g_file_get_contents(path, &text, NULL, NULL));
+    g_free(line);
+    g_free(path);
+    return text;
+}
+
+static unsigned count_of(const char *text, const char *word) {
+    unsigned count = 0;
+    for (const char *at = text; (at = strstr(at, word)) != NULL; at++) {
+        count++;
+    }
+    return count;
+}
+
+// The colour of the band, which nothing else has.
+#define BAND "fill:rgb(95%,55%,5%)"
+
 START_TEST(the_lane_and_its_example_are_driven) {
     ck_assert_int_eq(CALL("series data/ferry/lane.yaml --trials 12"), 0);
     ck_assert_ptr_nonnull(strstr(out, "edge_worst_mm"));
     ck_assert_int_eq(CALL("drive data/ferry/lane.yaml"), 0);
     ck_assert_ptr_nonnull(strstr(out, "from the edge"));
+    ck_assert_ptr_nonnull(strstr(out, "wobbles by"));
+    // How far off it was: beside the edge, on both sides of the gap, there and back; and as a curve.
+    char *picture = draw("data/ferry/lane.yaml --view mat");
+    ck_assert_uint_ge(count_of(picture, BAND), 5);
+    g_free(picture);
+    picture = draw("data/ferry/lane.yaml --view strip --leg 3");
+    ck_assert_ptr_nonnull(strstr(picture, "left of the edge (mm)"));
+    ck_assert_ptr_nonnull(strstr(picture, "bend by its word (1/m)"));
+    g_free(picture);
+    picture = draw("data/ferry/lane.yaml --view strip --leg 2");
+    ck_assert_ptr_null(strstr(picture, "left of the edge (mm)"));
+    g_free(picture);
     ck_assert_int_eq(call(EXAMPLES "/example_follow_lane"), 0);
     ck_assert_ptr_nonnull(strstr(out, "follow_edge: done, joined after"));
     ck_assert_ptr_nonnull(strstr(out, "follow_edge: done, ended by time\n"));
