@@ -24,7 +24,8 @@
 // It has joined once it has been within this share of the spot, for so long a way.
 #define NEAR_SHARE 0.5F
 #define JOINED_MM  20.0F
-// In a gap there is no edge though one should be, within this share of the spot.
+// In a gap there is no edge though the spot should be off the line by no more than this share of
+// it.
 #define GAP_SHARE 0.35F
 // A gap is driven over along the mean bend of about so much way before it.
 #define BEND_MM 40.0F
@@ -183,8 +184,8 @@ static bool is_across(const cmo_robot *robot, cmo_follow_edge_state *state) {
 }
 
 // The line's end comes under the spot as if the edge turned away: what was thought before it holds.
-// Where that leaves the spot near the edge, it sees none because there is none; else the edge has
-// turned away indeed.
+// Where that leaves the spot on the line or near its edge, it sees none because there is none; else
+// it has come off it.
 static void begin_gap(cmo_robot *robot, cmo_follow_edge_state *state) {
     cmo_moment now = cmi_wheels_now(robot);
     cmo_edge_track on = state->before[CMO_EDGE_BEFORE - 1].track;
@@ -192,7 +193,8 @@ static void begin_gap(cmo_robot *robot, cmo_follow_edge_state *state) {
     cmi_track_go(&on, robot, state->sensor, &state->before[CMO_EDGE_BEFORE - 1].at, &now);
     state->in_gap = true;
     state->gap_to_mm = cmo_way_mm(robot);
-    if (fabsf(on.off_mm) < GAP_SHARE * cmi_edge_spot_mm(robot, state)) {
+    float spot = cmi_edge_spot_mm(robot, state);
+    if (-cmi_line_sign(state) * on.off_mm < GAP_SHARE * spot) {
         state->track = on;
         state->gap_to_mm += state->parameters.gap_mm;
     }

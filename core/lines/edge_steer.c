@@ -92,7 +92,7 @@ static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, f
     float sine, cosine;
     cmi_sin_cos(t->angle_rad, &sine, &cosine);
     float most = STEEPEST / pole;
-    float off = fmaxf(-most, fminf(t->off_mm, most));
+    float off = fmaxf(-most, fminf(t->off_mm - t->aim_mm, most));
     float turn = with_bend(t, light, sine, cosine) - pole * pole * off -
                  angle_gain(robot, state, pole) * (sine + light->ahead_mm * t->curve_per_mm);
     // Off the edge for longer than its spot is wide, it turns back to it, the more the longer.

@@ -18,7 +18,7 @@
 // by the mean distance from the edge in bends, 1 / (mm rad).
 #define LEAST_SHARE 0.7F
 #define MOST_SHARE  1.1F
-#define SHARE_GAIN  0.07F
+#define SHARE_GAIN  0.015F
 // A look that is off by more than so many standard deviations does not fit.
 #define FITS 4.5F
 // A look of one surface tells nothing new where the edge is beyond that by so many.
@@ -53,6 +53,7 @@ void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
     *track = (cmo_edge_track){.off_mm = off_mm,
                               .angle_rad = angle_rad,
                               .sharpest_per_mm = track->sharpest_per_mm,
+                              .aim_mm = track->aim_mm,
                               .turn_share = share};
     track->spread[V11] = 2.0F;
     track->spread[V22] = 0.16F;                   // 23 degrees
@@ -68,7 +69,8 @@ void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
     track->angle_rad += way.turn_rad - track->curve_per_mm * along;
     // Tyres slide sideways in a turn, which keeps the spot on the outer side of a bend. How far it
     // is from an edge that it does not see, is no measure of that.
-    track->turn_share += track->beyond ? 0.0F : SHARE_GAIN * track->off_mm * way.turn_rad;
+    float off = track->off_mm - track->aim_mm;
+    track->turn_share += track->beyond ? 0.0F : SHARE_GAIN * off * way.turn_rad;
     track->turn_share = fmaxf(LEAST_SHARE, fminf(track->turn_share, MOST_SHARE));
     // P = F P F' + Q, with F = [1 along 0; 0 1 -along; 0 0 1].
     float *p = track->spread;

@@ -23,6 +23,8 @@
 
 // A bend that is told may be sharper than that by this.
 #define SHARPER 1.2F
+// Where the line has gaps, the spot is to be off its edge by so much of itself.
+#define AIM_SHARE 0.15F
 // It has lost the edge where none was seen for so long; on the line for as many times that.
 #define LOST_MM 100.0F
 #define ON_LINE 2.5F
@@ -161,6 +163,9 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "spot_mm", NAN);
     }
     state->track.sharpest_per_mm = SHARPER / p->tightest_mm;
+    if (p->gap_mm > 0.0F) { // over the line a little: so what drifts off it is told from its end
+        state->track.aim_mm = cmi_line_sign(state) * AIM_SHARE * cmi_edge_spot_mm(robot, state);
+    }
     float safe =
         cmo_budget_follow(robot->description, state->sensor, p->tightest_mm, p->gap_mm > 0.0F);
     bool slows = !told || p->too_fast == CMO_TOO_FAST_SLOW;

@@ -11,7 +11,7 @@
 // takes so much longer than its first answer until it turns with the edge; and of the spot, what
 // may lie between two looks.
 #define BEND_WAYS  1.35F
-#define BEND_RAD   0.125F
+#define BEND_RAD   0.17F
 #define AHEAD_MM   25.0F // at least
 #define BEND_S     0.1F
 #define LOOK_SHARE 0.6F

@@ -71,6 +71,7 @@ typedef struct cmo_edge_track {
     float angle_rad;       /**< of the robot against it */
     float curve_per_mm;    /**< of the edge, 1 / radius; positive to the left */
     float sharpest_per_mm; /**< no bend of it is sharper */
+    float aim_mm;          /**< so far off it the spot is to be */
     float turn_share;      /**< of a turn that the wheels tell, how much is true */
     bool beyond;           /**< at the newest look the spot was over one surface alone */
     float spread[6];       /**< variances and covariances: 11, 12, 13, 22, 23, 33 */
