@@ -80,8 +80,8 @@ static void print_leg(const lab_series *series, unsigned number) {
 }
 
 // What a leg is shown by: the figure that it is judged by, or what a move has come to.
-static cmo_figure shown_by(cmo_routine_id routine) {
-    switch (routine) {
+static cmo_figure shown_by(const lab_series_leg *leg) {
+    switch (leg->routine) {
     case CMO_ROUTINE_ADVANCE:
         return CMO_TRAVELLED_MM;
     case CMO_ROUTINE_TURN:
@@ -89,7 +89,7 @@ static cmo_figure shown_by(cmo_routine_id routine) {
     case CMO_ROUTINE_DRIVE_UNTIL_LINE:
         return CMO_OVERSHOOT_MM;
     default:
-        return lab_judged_by(routine);
+        return leg->judged;
     }
 }
 
@@ -126,7 +126,7 @@ static void print_line(const lab_series *series, unsigned number) {
     if (time->n > 0) {
         printf("%7.2f%7.2f", time->p50 / 1000.0, time->p95 / 1000.0);
     }
-    cmo_figure figure = shown_by(leg->routine);
+    cmo_figure figure = shown_by(leg);
     const lab_statistics *s = figure != CMO_FIGURES ? &leg->figure[figure].truth : NULL;
     if (s != NULL && s->n > 0) {
         printf("  %-19s%8.2f%8.2f%8.2f%8.2f%8.2f", cmo_figure_name(figure), s->mean, s->sd, s->p05,
@@ -167,7 +167,7 @@ static void print_lines(const lab_series *series) {
 static unsigned judged_legs(const lab_series *series, unsigned *legs) {
     unsigned count = 0;
     for (unsigned i = 0; i < series->legs && count < JUDGED_MOST; i++) {
-        cmo_figure figure = lab_judged_by(series->leg[i].routine);
+        cmo_figure figure = series->leg[i].judged;
         if (figure != CMO_FIGURES && series->leg[i].figure[figure].truth.n > 0) {
             legs[count++] = i;
         }
@@ -180,8 +180,8 @@ static void print_kinds(const lab_series *series) {
     unsigned count = judged_legs(series, legs);
     printf("\n%-13s%-16s%7s%6s", "by kind", "", "trials", "done");
     for (unsigned i = 0; i < count; i++) {
-        char *name = g_strdup_printf("leg %u %s", legs[i] + 1,
-                                     cmo_figure_name(lab_judged_by(series->leg[legs[i]].routine)));
+        char *name =
+            g_strdup_printf("leg %u %s", legs[i] + 1, cmo_figure_name(series->leg[legs[i]].judged));
         printf("%26s", name);
         g_free(name);
     }
@@ -196,7 +196,7 @@ static void print_kinds(const lab_series *series) {
                kind->completed);
         part = kind->part;
         for (unsigned i = 0; i < count; i++) {
-            cmo_figure figure = lab_judged_by(series->leg[legs[i]].routine);
+            cmo_figure figure = series->leg[legs[i]].judged;
             const lab_statistics *s = &kind->leg[legs[i]].figure[figure].truth;
             if (s->n > 0) {
                 printf("%17.2f%9.2f", s->within, s->worst);

@@ -196,6 +196,25 @@ static gint by_times(gconstpointer a, gconstpointer b) {
     return order != 0 ? order : memcmp(second->lines, first->lines, sizeof first->lines);
 }
 
+// What a leg is to get right.
+static cmo_figure judged_by(const lab_leg *leg) {
+    cmo_line_parameters line;
+    switch (leg->routine) {
+    case CMO_ROUTINE_STOP_ON_LINE:
+    case CMO_ROUTINE_COUNT_LINES:
+        return CMO_REST_ERROR_MM;
+    case CMO_ROUTINE_SQUARE_ON_LINE:
+        return CMO_RESIDUAL_ANGLE_DEG;
+    case CMO_ROUTINE_FOLLOW_EDGE:
+        return lab_leg_line(leg, &line) && line.ending == CMO_END_HALTED ? CMO_REST_ERROR_MM
+                                                                         : CMO_EDGE_WORST_MM;
+    case CMO_ROUTINE_STAY_INSIDE:
+        return CMO_TURN_ERROR_DEG;
+    default:
+        return CMO_FIGURES;
+    }
+}
+
 // The legs' outcomes and figures over a part of the trials.
 static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *trials,
                                    unsigned *completed) {
@@ -218,6 +237,7 @@ static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *tr
     for (unsigned leg = 0; leg < legs; leg++) {
         summed[leg].routine = w->route->leg[leg].routine;
         summed[leg].name = w->route->leg[leg].name;
+        summed[leg].judged = judged_by(&w->route->leg[leg]);
         if (summed[leg].tallies != NULL) {
             g_array_sort(summed[leg].tallies, by_times);
         }
@@ -249,22 +269,6 @@ static void sum_up_kinds(const work *w, lab_series *series) {
     }
 }
 
-cmo_figure lab_judged_by(cmo_routine_id routine) {
-    switch (routine) {
-    case CMO_ROUTINE_STOP_ON_LINE:
-    case CMO_ROUTINE_COUNT_LINES:
-        return CMO_REST_ERROR_MM;
-    case CMO_ROUTINE_SQUARE_ON_LINE:
-        return CMO_RESIDUAL_ANGLE_DEG;
-    case CMO_ROUTINE_FOLLOW_EDGE:
-        return CMO_EDGE_WORST_MM;
-    case CMO_ROUTINE_STAY_INSIDE:
-        return CMO_TURN_ERROR_DEG;
-    default:
-        return CMO_FIGURES;
-    }
-}
-
 // How bad a trial was: a leg that was not done is worse than any error, and errors count by what
 // 95 % of the trials keep to.
 static double badness(const work *w, const lab_series *series, unsigned trial,
@@ -273,7 +277,7 @@ static double badness(const work *w, const lab_series *series, unsigned trial,
     for (unsigned i = 0; i < w->rows[trial].count; i++) {
         const outcome_row *row = &w->rows[trial].row[i];
         unsigned leg = row->leg;
-        cmo_figure figure = lab_judged_by(series->leg[leg].routine);
+        cmo_figure figure = series->leg[leg].judged;
         bool known = figure != CMO_FIGURES && (row->truth.known & LAB_FIGURE_BIT(figure)) != 0;
         double truth = known ? (double)row->truth.value[figure] : NAN;
         double size = 0.0;

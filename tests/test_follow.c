@@ -360,6 +360,7 @@ static unsigned count_of(const char *text, const char *word) {
 START_TEST(the_lane_and_its_example_are_driven) {
     ck_assert_int_eq(CALL("series data/ferry/lane.yaml --trials 12"), 0);
     ck_assert_ptr_nonnull(strstr(out, "edge_worst_mm"));
+    ck_assert_ptr_nonnull(strstr(out, "rest_error_mm")); // of the one to a line across
     ck_assert_int_eq(CALL("drive data/ferry/lane.yaml"), 0);
     ck_assert_ptr_nonnull(strstr(out, "from the edge"));
     ck_assert_ptr_nonnull(strstr(out, "wobbles by"));

@@ -30,7 +30,8 @@ typedef struct lab_series_tally {
 
 typedef struct lab_series_leg {
     cmo_routine_id routine;
-    const char *name;                /**< the route's; NULL: none */
+    const char *name;  /**< the route's; NULL: none */
+    cmo_figure judged; /**< what it is to get right; CMO_FIGURES: there is no figure of that */
     unsigned outcomes[CMO_OUTCOMES]; /**< how often it ended so, in all rounds */
     unsigned counts, miscounts;      /**< how often it has counted lines, and how often wrongly */
     GArray *tallies; /**< of lab_series_tally, the most frequent first; NULL: none */
@@ -69,9 +70,6 @@ typedef struct lab_series {
     unsigned worsts;
     lab_series_worst worst[LAB_SERIES_WORST];
 } lab_series;
-
-/** The figure that a leg is judged by: what it is to get right; CMO_FIGURES: there is none. */
-cmo_figure lab_judged_by(cmo_routine_id routine);
 
 /** Called now and then while trials run, from the calling thread. */
 typedef void (*lab_progress)(void *context, unsigned done, unsigned trials);
