@@ -20,7 +20,7 @@
 #define SEARCH_FROM_MM 40.0F
 #define SEARCH_MM      300.0F
 // Of a line's least width, what it may come onto it while it answers.
-#define JOIN_SHARE 0.5F
+#define JOIN_SHARE 0.4F
 // A bend around a point nearer to its middle than to its spot it takes by less.
 #define LEAST_SHARE 0.5F
 // It heads for the edge at most so steeply.
@@ -31,11 +31,14 @@
 #define TRIM_S    0.3F
 #define TRIM_MOST 0.3F
 // Off the edge for so many spots it turns back to it, within so much more way by this share of what
-// the tightest bend asks for; before it has joined, by so much of a bend of that radius.
-#define AWAY_SPOTS 1.3F
-#define BACK_MM    30.0F
-#define BACK_SHARE 0.75F
-#define JOINING_MM 75.0F
+// the tightest bend asks for; before it has joined, sooner, and by so much of a bend of that
+// radius: coming onto it steeply it would be over the line else.
+#define AWAY_SPOTS      1.3F
+#define BACK_MM         30.0F
+#define BACK_SHARE      0.75F
+#define JOINING_SPOTS   0.5F
+#define JOINING_BACK_MM 5.0F
+#define JOINING_MM      75.0F
 // It is slower where it has seen no edge for so many spots and reactions: braking and speeding up
 // at each look that does not see it would shake it off.
 #define UNSEEN_SPOTS     2.0F
@@ -96,13 +99,16 @@ static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, f
     float turn = with_bend(t, light, sine, cosine) - pole * pole * off -
                  angle_gain(robot, state, pole) * (sine + light->ahead_mm * t->curve_per_mm);
     // Off the edge for longer than its spot is wide, it turns back to it, the more the longer.
-    float since = cmo_way_mm(robot) - state->seen_mm - AWAY_SPOTS * cmi_edge_spot_mm(robot, state);
+    bool joined = state->joined;
+    float spot = cmi_edge_spot_mm(robot, state);
+    float away = cmo_way_mm(robot) - state->seen_mm - (joined ? AWAY_SPOTS : JOINING_SPOTS) * spot;
+    float fully = away / (joined ? BACK_MM : JOINING_BACK_MM);
     float fastest = fastest_pole(robot, state);
     float tightest = state->parameters.tightest_mm;
-    tightest = state->joined ? tightest : fminf(tightest, JOINING_MM);
+    tightest = joined ? tightest : fminf(tightest, JOINING_MM);
     float back = fminf(BACK_SHARE / tightest, fastest * fastest);
     float side = cmi_edge_within(robot, state) ? -cmi_line_sign(state) : cmi_line_sign(state);
-    return turn + side * back * fmaxf(0.0F, fminf(since / BACK_MM, 1.0F));
+    return turn + side * back * fmaxf(0.0F, fminf(fully, 1.0F));
 }
 
 static float pole_of(const cmo_robot *robot, const cmo_follow_edge_state *state) {
