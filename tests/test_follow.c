@@ -126,7 +126,8 @@ END_TEST
 START_TEST(it_joins_from_beside_and_at_an_angle) {
     static const struct {
         double off_mm, heading_deg; // of the spot from the edge; of the robot to it
-    } cases[] = {{0, 0}, {15, 0}, {5, -20}, {15, -20}, {30, -20}, {15, -45}, {30, -45}, {10, 10}};
+    } cases[] = {{0, 0},    {15, 0},   {5, -20}, {15, -20}, {30, -20},
+                 {15, -45}, {30, -45}, {10, 10}, {60, -55}, {70, -55}};
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         double a = cases[i].heading_deg * G_PI / 180.0;
         double spot = 70.0 * sin(a) - 45.0 * cos(a) + 45.0; // from where it is at no angle

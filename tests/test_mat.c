@@ -134,6 +134,54 @@ START_TEST(distances_to_the_nearest_edge_are_true_to_a_tenth) {
 }
 END_TEST
 
+// A clothoid, whose curvature grows with the way: 1 / 40 mm after 120 mm. By the series of its
+// integrals, the cosine's and the sine's of s^2 / 2 A^2.
+#define CLOTHOID_MM2 (40.0 * 120.0)
+static void clothoid_at(double s, double *x, double *y, double *heading) {
+    double half = s * s / (2.0 * CLOTHOID_MM2);
+    double term = s; // of s half^n / n!
+    *x = *y = 0.0;
+    for (int n = 0; n < 40; n++) {
+        double sign = n / 2 % 2 == 0 ? 1.0 : -1.0;
+        *(n % 2 == 0 ? x : y) += sign * term / (2 * n + 1);
+        term *= half / (n + 1);
+    }
+    *heading = half;
+}
+
+START_TEST(edges_of_bends_are_where_their_curves_have_them) {
+    const double half = 4.0;
+    GString *text = g_string_new(HEAD "<rect width='200' height='100' fill='#fff'/>"
+                                      "<g class='line' fill='none' stroke-width='8' stroke='#000'>"
+                                      "<path d='M 20 90 a 40 40 0 0 1 40 -40'/><path d='M 70 90");
+    for (double s = 0.2; s <= 120.0; s += 0.2) {
+        double x, y, heading;
+        clothoid_at(s, &x, &y, &heading);
+        g_string_append_printf(text, " L %.5f %.5f", 70.0 + x, 90.0 - y);
+    }
+    g_string_append(text, "'/></g></svg>");
+    cmo_sim_mat *mat = from_svg(text->str);
+    cmo_sim_mat_measure(mat, CMO_SIM_LINE);
+    for (double off = -7.5; off <= 7.5; off += 1.5) {
+        for (double angle = 0.1; angle < 1.5; angle += 0.1) { // around (60, 10): its middle
+            double r = 40.0 + off;
+            double here = cmo_sim_mat_distance(mat, CMO_SIM_LINE, 60.0 - r * cos(angle),
+                                               10.0 + r * sin(angle));
+            ck_assert_double_eq_tol(here, fabs(off) - half, fabs(off) < 7.0 ? 0.08 : 0.12);
+        }
+        for (double s = 12.0; s < 110.0; s += 7.0) {
+            double x, y, heading;
+            clothoid_at(s, &x, &y, &heading);
+            double here = cmo_sim_mat_distance(mat, CMO_SIM_LINE, 70.0 + x - off * sin(heading),
+                                               10.0 + y + off * cos(heading));
+            ck_assert_double_eq_tol(here, fabs(off) - half, fabs(off) < 7.0 ? 0.08 : 0.12);
+        }
+    }
+    cmo_sim_mat_free(mat);
+    g_string_free(text, TRUE);
+}
+END_TEST
+
 // --------------------------------------------------------------------------------------- PNG --
 
 static cairo_status_t append(void *closure, const unsigned char *data, unsigned int length) {
@@ -328,6 +376,7 @@ int main(void) {
                                   a_mat_as_wide_as_the_docs_allow_is_drawn_in_tiles,
                                   light_and_mark_of_a_slanting_edge_agree,
                                   distances_to_the_nearest_edge_are_true_to_a_tenth,
+                                  edges_of_bends_are_where_their_curves_have_them,
                                   soft_edges_rise_evenly_and_keep_the_light_and_the_marks,
                                   a_png_has_its_scale_from_the_file_or_from_the_route,
                                   marks_beside_a_png_are_read_by_colour,
