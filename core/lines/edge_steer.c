@@ -31,14 +31,15 @@
 #define TRIM_S    0.3F
 #define TRIM_MOST 0.3F
 // Off the edge for so many spots it turns back to it, within so much more way by this share of what
-// the tightest bend asks for; before it has joined, sooner, and by so much of a bend of that
-// radius: coming onto it steeply it would be over the line else.
-#define AWAY_SPOTS      1.3F
-#define BACK_MM         30.0F
-#define BACK_SHARE      0.75F
-#define JOINING_SPOTS   0.5F
-#define JOINING_BACK_MM 5.0F
-#define JOINING_MM      75.0F
+// the tightest bend asks for; before it has joined, by so much of a bend of that radius, and where
+// it goes over the line as steeply as that, sooner.
+#define AWAY_SPOTS   1.3F
+#define BACK_MM      30.0F
+#define BACK_SHARE   0.75F
+#define JOINING_MM   75.0F
+#define STEEP_RAD    0.35F
+#define OVER_SPOTS   0.5F
+#define OVER_BACK_MM 5.0F
 // It is slower where it has seen no edge for so many spots and reactions: braking and speeding up
 // at each look that does not see it would shake it off.
 #define UNSEEN_SPOTS     2.0F
@@ -99,15 +100,16 @@ static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, f
     float turn = with_bend(t, light, sine, cosine) - pole * pole * off -
                  angle_gain(robot, state, pole) * (sine + light->ahead_mm * t->curve_per_mm);
     // Off the edge for longer than its spot is wide, it turns back to it, the more the longer.
-    bool joined = state->joined;
+    bool within = cmi_edge_within(robot, state);
+    bool over = !state->joined && within && cmi_line_sign(state) * t->angle_rad > STEEP_RAD;
     float spot = cmi_edge_spot_mm(robot, state);
-    float away = cmo_way_mm(robot) - state->seen_mm - (joined ? AWAY_SPOTS : JOINING_SPOTS) * spot;
-    float fully = away / (joined ? BACK_MM : JOINING_BACK_MM);
+    float away = cmo_way_mm(robot) - state->seen_mm - (over ? OVER_SPOTS : AWAY_SPOTS) * spot;
+    float fully = away / (over ? OVER_BACK_MM : BACK_MM);
     float fastest = fastest_pole(robot, state);
     float tightest = state->parameters.tightest_mm;
-    tightest = joined ? tightest : fminf(tightest, JOINING_MM);
+    tightest = state->joined ? tightest : fminf(tightest, JOINING_MM);
     float back = fminf(BACK_SHARE / tightest, fastest * fastest);
-    float side = cmi_edge_within(robot, state) ? -cmi_line_sign(state) : cmi_line_sign(state);
+    float side = within ? -cmi_line_sign(state) : cmi_line_sign(state);
     return turn + side * back * fmaxf(0.0F, fminf(fully, 1.0F));
 }
 
