@@ -24,8 +24,14 @@ void cmi_edge_count_off(cmo_follow_edge_state *state, float off_mm) {
     f->worst_mm = fmaxf(f->worst_mm, off);
 }
 
-float cmi_edge_wobble_rad(float before_rad, float angle_rad, float turn_rad, float gone_mm,
-                          float ahead_mm) {
+// By how much the robot is turned off what it would be had its spot stayed on the edge, at an angle
+// to it, once it has turned by so much and the spot has gone on by so much. It was off by
+// `before_rad`.
+//
+// There the spot runs along the edge, and what of that lies across the robot turns it about its
+// axle: heading' = sin(edge - heading) / ahead.
+static float wobble_rad(float before_rad, float angle_rad, float turn_rad, float gone_mm,
+                        float ahead_mm) {
     float sine, cosine;
     cmi_sin_cos(before_rad - angle_rad, &sine, &cosine);
     return before_rad + turn_rad - sine * fminf(gone_mm / fmaxf(ahead_mm, LEAST_AHEAD_MM), 1.0F);
@@ -43,8 +49,7 @@ void cmi_edge_count_tick(const cmo_robot *robot, cmo_follow_edge_state *state, b
     float along = 0.5F * (left + right) * dt_s - light->left_mm * turn;
     float across = light->ahead_mm * turn;
     float gone = sqrtf(along * along + across * across);
-    f->wobble_rad =
-        cmi_edge_wobble_rad(f->wobble_rad, track->angle_rad, turn, gone, light->ahead_mm);
+    f->wobble_rad = wobble_rad(f->wobble_rad, track->angle_rad, turn, gone, light->ahead_mm);
     f->squares_rad2_s += f->wobble_rad * f->wobble_rad * dt_s;
     f->followed_s += dt_s;
     f->full_s += full ? dt_s : 0.0F;
