@@ -6,7 +6,7 @@
 #define MOST_MM  25.0 // beyond that the edge is out of the picture
 #define LEAST_MM 4.0
 
-bool strip_follows(const strip *s) {
+bool strip_finds_edge(const strip *s) {
     for (guint i = s->start; i < s->end; i++) {
         if (strip_row(s, i)->follows) {
             return true;

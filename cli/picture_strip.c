@@ -211,7 +211,7 @@ static void put_reflectance(strip *s, double right) {
             "set label ' threshold band' at graph 0, first %.4f left textcolor rgb '#444444' front",
             0.5 * ((double)last->band_low + (double)last->band_high));
     }
-    strip_panel(s, right, strip_follows(s) ? 0.665 : 0.53, 0.905);
+    strip_panel(s, right, s->follows ? 0.665 : 0.53, 0.905);
     cli_plot_line(s->out, "set yrange [%.3f:%.3f]; set ylabel 'reflectance (0 dark, 1 light)'",
                   row_extreme(s, false), row_extreme(s, true));
     strip_axis(s, false);
@@ -252,7 +252,7 @@ static void speed_range(const strip *s, double *low, double *high) {
 static void put_speed(strip *s, double right) {
     strip_stages(s, false);
     put_markers(s, true);
-    strip_panel(s, right, 0.10, strip_follows(s) ? 0.335 : 0.48);
+    strip_panel(s, right, 0.10, s->follows ? 0.335 : 0.48);
     double low, high;
     speed_range(s, &low, &high);
     cli_plot_line(s->out, "set yrange [%.1f:%.1f]; set ylabel 'speed (mm/s)'",
@@ -271,7 +271,7 @@ static void put_script(strip *s, const char *title) {
     const cmo_trace_row *last = &strip_row(s, s->end - 1)->robot;
     bool stop = isfinite(s->crossing_s) && last->halted && strip_furthest_mm(s) > 0.2;
     double right = stop ? 0.675 : 0.985;
-    right -= s->counted != NULL || strip_follows(s) ? 0.045 : 0.0;
+    right -= s->counted != NULL || s->follows ? 0.045 : 0.0;
     put_data(s);
     if (s->counted != NULL) {
         put_count_data(s);
@@ -286,7 +286,7 @@ static void put_script(strip *s, const char *title) {
     cli_plot_line(s->out, "set xrange [%.4f:%.4f]", low, high);
     s->heading = heading;
     put_reflectance(s, right);
-    if (strip_follows(s)) {
+    if (s->follows) {
         strip_edge(s, right, 0.38, 0.62);
     }
     put_speed(s, right);
@@ -309,6 +309,7 @@ bool cli_draw_strip(const char *title, const GArray *rows, const lab_run *run,
     s.time0 = strip_row(&s, s.start)->robot.run_us / 1e6;
     find_crossing(&s);
     find_counted(&s, run);
+    s.follows = strip_finds_edge(&s);
     s.out = g_string_new(NULL);
     const lab_row *last = strip_row(&s, s.end - 1);
     char *name = g_path_get_basename(title);

@@ -14,6 +14,7 @@ typedef struct strip {
     double crossing_s;     // from the leg's start
     const char *heading;   // quoted
     const GArray *counted; // lines that the leg has counted, of lab_counted; NULL: it counts none
+    bool follows;          // the leg follows an edge, and where that is, is known
     GString *out;
 } strip;
 
@@ -42,8 +43,8 @@ void strip_axis(const strip *s, bool last);
 // Stages as shaded bands behind the curves. With `names`, each is named where there is room.
 void strip_stages(const strip *s, bool names);
 
-// Whether it follows an edge, and how far its spot was off that, and how sharply that bent.
-bool strip_follows(const strip *s);
+// Of an edge that is followed, how far its spot was off that, and how sharply that bent.
+bool strip_finds_edge(const strip *s);
 void strip_edge(const strip *s, double right, double bottom, double top);
 
 // The stop: way beyond the edge over time, the overshoot measured off between two edges as in a
