@@ -150,38 +150,53 @@ static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *st
     return light->seen && late && turns ? side / SEARCH_MM : 0.0F;
 }
 
-void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state) {
+// What is wanted, as its limits and the way that is left allow.
+static float next_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *state, float turn) {
     const cmo_follow_edge_parameters *p = &state->parameters;
+    float dt_s = (float)robot->dt_us * 1e-6F;
+    float before = state->speed_mm_s;
+    float speed = wanted_mm_s(robot, state, turn);
+    if (p->distance_mm > 0.0F) {
+        float least = fmaxf(robot->description->slowest_mm_s, 20.0F);
+        float left = fmaxf(p->distance_mm - cmi_gone_mm(robot) - before * cmi_held_s(robot), 0.0F);
+        float slowest = p->ending == CMO_END_MOVING ? speed : least;
+        speed = fminf(speed, fmaxf(sqrtf(2.0F * p->braking_mm_s2 * left), slowest));
+    }
+    return fmaxf(before - p->braking_mm_s2 * dt_s,
+                 fminf(speed, before + p->acceleration_mm_s2 * dt_s));
+}
+
+// What is to be asked for so that the robot turns so fast, in spite of its lag.
+static float asked_rad_s(const cmo_robot *robot, cmo_follow_edge_state *state, float rate_rad_s,
+                         float pole, float lag_s) {
+    const cmo_edge_track *t = &state->track;
+    const cmo_robot_description *d = robot->description;
+    float dt_s = (float)robot->dt_us * 1e-6F;
+    float speed = state->speed_mm_s;
+    float told = (robot->right.speed_mm_s - robot->left.speed_mm_s) / d->track_mm;
+    float ahead = d->light[state->sensor].ahead_mm;
+    // What the wheels do now changes what is to be asked for: by so much a second.
+    float off_s = speed * t->angle_rad + ahead * told * t->turn_share;
+    float angle_s = told * t->turn_share - t->curve_per_mm * speed;
+    float change = -pole * pole * off_s - angle_gain(robot, state, pole) * angle_s;
+    // And what they fall short of in the long run is asked for besides.
+    float most = TRIM_MOST * fabsf(rate_rad_s) + 0.05F;
+    state->trim_rad_s += dt_s / TRIM_S * (rate_rad_s / t->turn_share - told);
+    state->trim_rad_s = fmaxf(-most, fminf(state->trim_rad_s, most));
+    return (rate_rad_s + lag_s * speed * change) / t->turn_share + state->trim_rad_s;
+}
+
+void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_robot_description *d = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
     float before = state->speed_mm_s;
     float pole = pole_of(robot, state);
     float turn = state->follows ? steer(robot, state, pole) : search_turn(robot, state);
-    float speed = wanted_mm_s(robot, state, turn);
-    if (p->distance_mm > 0.0F) {
-        float left = fmaxf(p->distance_mm - cmi_gone_mm(robot) - before * cmi_held_s(robot), 0.0F);
-        float slowest = p->ending == CMO_END_MOVING ? speed : fmaxf(d->slowest_mm_s, 20.0F);
-        speed = fminf(speed, fmaxf(sqrtf(2.0F * p->braking_mm_s2 * left), slowest));
-    }
-    speed = fmaxf(before - p->braking_mm_s2 * dt_s,
-                  fminf(speed, before + p->acceleration_mm_s2 * dt_s));
+    float speed = next_mm_s(robot, state, turn);
     state->speed_mm_s = speed;
     float lag_s = fmaxf(cmi_lead_s(robot), 1e-3F * d->lag_ms);
     float rate = turn * speed;
-    if (state->follows) {
-        const cmo_edge_track *t = &state->track;
-        float told = (robot->right.speed_mm_s - robot->left.speed_mm_s) / d->track_mm;
-        float ahead = d->light[state->sensor].ahead_mm;
-        // What the wheels do now changes what is to be asked for: by so much a second.
-        float off_s = speed * t->angle_rad + ahead * told * t->turn_share;
-        float angle_s = told * t->turn_share - t->curve_per_mm * speed;
-        float change = -pole * pole * off_s - angle_gain(robot, state, pole) * angle_s;
-        // And what they fall short of in the long run is asked for besides.
-        float most = TRIM_MOST * fabsf(rate) + 0.05F;
-        state->trim_rad_s += dt_s / TRIM_S * (rate / t->turn_share - told);
-        state->trim_rad_s = fmaxf(-most, fminf(state->trim_rad_s, most));
-        rate = (rate + lag_s * speed * change) / t->turn_share + state->trim_rad_s;
-    }
+    rate = state->follows ? asked_rad_s(robot, state, rate, pole, lag_s) : rate;
     float forward = speed + (dt_s > 0.0F ? lag_s * (speed - before) / dt_s : 0.0F);
     float half = 0.5F * rate * d->track_mm;
     float most = fmaxf(d->top_speed_mm_s - fabsf(forward), 0.3F * d->top_speed_mm_s);
