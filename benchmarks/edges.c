@@ -143,8 +143,7 @@ void edge_follow(const population *c, unsigned i, const void *context, outcome *
     if (result->outcome == CMO_OUTCOME_DONE) {
         out->value[EDGE_RMS] = truth->value[CMO_EDGE_RMS_MM];
         out->value[EDGE_WORST] = truth->value[CMO_EDGE_WORST_MM];
-        out->value[EDGE_SPEED] =
-            truth->value[CMO_TRAVELLED_MM] / (1e-3 * truth->value[CMO_ELAPSED_MS]);
+        out->value[EDGE_SPEED] = truth->value[CMO_MEAN_SPEED_MM_S];
     }
     if (truth->known & LAB_FIGURE_BIT(CMO_JOINED_MM)) {
         out->value[EDGE_JOINED] = truth->value[CMO_JOINED_MM];

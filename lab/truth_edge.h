@@ -9,11 +9,11 @@
 void labi_edge_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
                      const cmo_follow_edge_parameters *p);
 
-// The edge beside the spot, as it truly is at a time; NAN: there is none beside it.
+// The edge beside the spot, as it truly is at a time; not `there`: there is none beside it.
 lab_edge_beside labi_edge_beside(const lab_route *route, const cmo_sim *sim,
                                  const cmo_sim_truth *at, const cmo_follow_edge_parameters *p);
 
-// Wobble, from the mean square of angles off their running mean, and swings in a time.
+// Wobble, from its mean square, and how often it swings, from swings in a time.
 void labi_put_swings(lab_figures *figures, double squares_rad2, unsigned swings, double followed_s);
 
 // Mean speed, from the way and time that stand there.

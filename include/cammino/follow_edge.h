@@ -43,7 +43,7 @@ typedef enum cmo_across { CMO_ACROSS_PASS = 0, CMO_ACROSS_END } cmo_across;
       "a line is no narrower: as slowly as it must for that it looks for the edge")                 \
     P(X, NUMBER, gap_mm, 0, 500, 0,                                                                 \
       "gaps in the line up to so long are driven over along the bend before; with them it is "      \
-      "slower, for a line's end and a bend look alike")                                             \
+      "slower, and its spot a little over the line, for a line's end and a bend look alike")                                             \
     P(X, NUMBER, search_mm, 1, 20000, 500, "give up after this way without an edge in sight")       \
     P(X, TIME, longest_ms, longest_s, 0.01,                                                         \
       "with a distance six times what it takes, plus 10; else 600", "give up after this time")      \
