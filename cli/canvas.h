@@ -28,6 +28,10 @@ static inline double py(const canvas *c, double y_mm) {
     return c->y0 - y_mm * c->scale;
 }
 
+static inline const lab_row *canvas_row(const GArray *rows, guint i) {
+    return &g_array_index(rows, lab_row, i);
+}
+
 void canvas_colour(cairo_t *cairo, const double colour[3], double alpha);
 
 // Colours that stay apart for most kinds of colour vision.

@@ -5,12 +5,8 @@
 
 static const double band_colour[3] = {0.95, 0.55, 0.05};
 
-static const lab_row *row_at(const GArray *rows, guint i) {
-    return &g_array_index(rows, lab_row, i);
-}
-
 static bool is_beside(const GArray *rows, guint i) {
-    return i < rows->len && row_at(rows, i)->follows && row_at(rows, i)->edge.there;
+    return i < rows->len && canvas_row(rows, i)->follows && canvas_row(rows, i)->edge.there;
 }
 
 static void paint_band(cairo_t *cairo) {
@@ -25,11 +21,11 @@ static void paint_band(cairo_t *cairo) {
 static void fill_band(const canvas *c, const GArray *rows, guint from, guint to) {
     cairo_new_path(c->cairo);
     for (guint i = from; i < to; i++) {
-        const lab_edge_beside *edge = &row_at(rows, i)->edge;
+        const lab_edge_beside *edge = &canvas_row(rows, i)->edge;
         cairo_line_to(c->cairo, px(c, edge->x_mm), py(c, edge->y_mm));
     }
     for (guint i = to; i-- > from;) {
-        const lab_edge_beside *edge = &row_at(rows, i)->edge;
+        const lab_edge_beside *edge = &canvas_row(rows, i)->edge;
         double off = CANVAS_OFF_TIMES * edge->off_mm;
         cairo_line_to(c->cairo, px(c, edge->x_mm + off * edge->left_x),
                       py(c, edge->y_mm + off * edge->left_y));
@@ -41,7 +37,8 @@ static void fill_band(const canvas *c, const GArray *rows, guint from, guint to)
 bool canvas_edges(const canvas *c, const GArray *rows) {
     bool any = false;
     for (guint from = 0, to; from < rows->len; from = to + 1) {
-        for (to = from; is_beside(rows, to) && row_at(rows, to)->leg == row_at(rows, from)->leg;) {
+        for (to = from;
+             is_beside(rows, to) && canvas_row(rows, to)->leg == canvas_row(rows, from)->leg;) {
             to++;
         }
         if (to > from + 1) {

@@ -10,10 +10,6 @@ typedef struct pose {
 
 // -------------------------------------------------------------------------------------- rows --
 
-static const lab_row *row_at(const GArray *rows, guint i) {
-    return &g_array_index(rows, lab_row, i);
-}
-
 static pose pose_of(const lab_row *row, bool truth) {
     if (truth && row->has_truth) {
         return (pose){row->true_x_mm, row->true_y_mm, row->true_heading_deg};
@@ -23,7 +19,7 @@ static pose pose_of(const lab_row *row, bool truth) {
 
 static guint leg_end(const GArray *rows, guint start) {
     guint end = start;
-    while (end < rows->len && row_at(rows, end)->leg == row_at(rows, start)->leg) {
+    while (end < rows->len && canvas_row(rows, end)->leg == canvas_row(rows, start)->leg) {
         end++;
     }
     return end;
@@ -34,7 +30,7 @@ static guint leg_end(const GArray *rows, guint start) {
 static void trace_path(const canvas *c, const GArray *rows, guint start, guint end, bool truth) {
     cairo_new_path(c->cairo);
     for (guint i = start; i < end; i++) {
-        pose at = pose_of(row_at(rows, i), truth);
+        pose at = pose_of(canvas_row(rows, i), truth);
         cairo_line_to(c->cairo, px(c, at.x_mm), py(c, at.y_mm));
     }
 }
@@ -52,10 +48,10 @@ static void draw_path(const canvas *c, const GArray *rows, guint start, guint en
     cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.85);
     cairo_set_line_width(cairo, 6.0);
     cairo_stroke_preserve(cairo);
-    canvas_colour(cairo, canvas_leg_colour(row_at(rows, start)->leg), 1.0);
+    canvas_colour(cairo, canvas_leg_colour(canvas_row(rows, start)->leg), 1.0);
     cairo_set_line_width(cairo, 3.0);
     cairo_stroke(cairo);
-    if (by_odometry(row_at(rows, start))) {
+    if (by_odometry(canvas_row(rows, start))) {
         static const double dashes[] = {2.0, 5.0};
         trace_path(c, rows, start, end, false);
         cairo_set_dash(cairo, dashes, 2, 0.0);
@@ -166,7 +162,7 @@ static void draw_counted(const canvas *c, const lab_leg_result *leg) {
 static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint end) {
     bool seen[CMO_STAGES] = {false};
     for (guint i = start + 1; i < end; i++) {
-        const lab_row *row = row_at(rows, i);
+        const lab_row *row = canvas_row(rows, i);
         uint8_t stage = row->robot.stage;
         bool told = stage == CMO_STAGE_BRAKE || stage == CMO_STAGE_RETURN;
         if (row->robot.routine != CMO_ROUTINE_SQUARE_ON_LINE || !told || seen[stage]) {
@@ -213,17 +209,17 @@ static void draw_target(const canvas *c, const lab_target *target) {
 
 // Without the run's own results: where the trace's latched crossing was, between the spots.
 static void draw_latched(const canvas *c, const GArray *rows, guint start, guint end) {
-    double crossing = (double)row_at(rows, end - 1)->robot.crossing_mm;
+    double crossing = (double)canvas_row(rows, end - 1)->robot.crossing_mm;
     const cmo_robot_description *d = &c->route->robot->description;
     if (!isfinite(crossing) || d->lights == 0) {
         return;
     }
     for (guint i = start; i < end; i++) {
-        if ((double)row_at(rows, i)->robot.way_mm >= crossing) {
-            pose at = pose_of(row_at(rows, i), true);
+        if ((double)canvas_row(rows, i)->robot.way_mm >= crossing) {
+            pose at = pose_of(canvas_row(rows, i), true);
             double heading = at.heading_deg * G_PI / 180.0;
             double ahead =
-                (double)d->light[0].ahead_mm + crossing - (double)row_at(rows, i)->robot.way_mm;
+                (double)d->light[0].ahead_mm + crossing - (double)canvas_row(rows, i)->robot.way_mm;
             draw_ring(c, at.x_mm + ahead * cos(heading), at.y_mm + ahead * sin(heading));
             return;
         }
@@ -232,9 +228,9 @@ static void draw_latched(const canvas *c, const GArray *rows, guint start, guint
 
 static void draw_number(const canvas *c, const GArray *rows, guint start, guint end) {
     cairo_t *cairo = c->cairo;
-    pose first = pose_of(row_at(rows, start), true);
-    pose last = pose_of(row_at(rows, end - 1), true);
-    pose middle = pose_of(row_at(rows, (start + end) / 2), true);
+    pose first = pose_of(canvas_row(rows, start), true);
+    pose last = pose_of(canvas_row(rows, end - 1), true);
+    pose middle = pose_of(canvas_row(rows, (start + end) / 2), true);
     double dx = last.x_mm - first.x_mm;
     double dy = last.y_mm - first.y_mm;
     double way = sqrt(dx * dx + dy * dy);
@@ -249,10 +245,10 @@ static void draw_number(const canvas *c, const GArray *rows, guint start, guint 
         y = py(c, middle.y_mm - away * sin(heading));
     }
     char text[16];
-    g_snprintf(text, sizeof text, "%u", row_at(rows, start)->leg);
+    g_snprintf(text, sizeof text, "%u", canvas_row(rows, start)->leg);
     cairo_new_path(cairo);
     cairo_arc(cairo, x, y, 11.0, 0.0, 2.0 * G_PI);
-    canvas_colour(cairo, canvas_leg_colour(row_at(rows, start)->leg), 1.0);
+    canvas_colour(cairo, canvas_leg_colour(canvas_row(rows, start)->leg), 1.0);
     cairo_fill_preserve(cairo);
     cairo_set_source_rgb(cairo, 1.0, 1.0, 1.0);
     cairo_set_line_width(cairo, 1.5);
@@ -266,7 +262,7 @@ static void draw_number(const canvas *c, const GArray *rows, guint start, guint 
 
 static bool any_by_odometry(const GArray *rows) {
     for (guint i = 0; i < rows->len; i += 10) {
-        if (by_odometry(row_at(rows, i))) {
+        if (by_odometry(canvas_row(rows, i))) {
             return true;
         }
     }
@@ -329,7 +325,7 @@ static void draw_legend(const canvas *c, const GArray *rows, const lab_run *run,
     cairo_t *cairo = c->cairo;
     double y = c->height - 0.5 * CANVAS_LEGEND;
     canvas_scale_bar(c);
-    bool truth = rows->len > 0 && row_at(rows, 0)->has_truth;
+    bool truth = rows->len > 0 && canvas_row(rows, 0)->has_truth;
     double x = CANVAS_MARGIN + 250.0;
     cairo_set_line_width(cairo, 3.0);
     canvas_colour(cairo, canvas_leg_colour(1), 1.0);
@@ -358,7 +354,7 @@ static void draw_legend(const canvas *c, const GArray *rows, const lab_run *run,
 }
 
 static void draw_title(const canvas *c, const GArray *rows, const lab_run *run) {
-    double seconds = rows->len > 0 ? row_at(rows, rows->len - 1)->robot.run_us / 1e6 : 0.0;
+    double seconds = rows->len > 0 ? canvas_row(rows, rows->len - 1)->robot.run_us / 1e6 : 0.0;
     char *name = g_path_get_basename(c->route->path);
     char *text = run != NULL
                      ? g_strdup_printf("%s, seed %" G_GUINT64_FORMAT ": %s after %.1f s", name,
@@ -379,13 +375,13 @@ static void draw_all(const canvas *c, void *data) {
     const lab_run *run = ((const drawn *)data)->run;
     static const double grey[3] = {0.25, 0.25, 0.25};
     if (rows->len > 0) {
-        draw_robot(c, pose_of(row_at(rows, 0), true), grey, LOOK_START);
+        draw_robot(c, pose_of(canvas_row(rows, 0), true), grey, LOOK_START);
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
         draw_ghosts(c, rows, start, end);
-        draw_robot(c, pose_of(row_at(rows, end - 1), true),
-                   canvas_leg_colour(row_at(rows, start)->leg), LOOK_REST);
+        draw_robot(c, pose_of(canvas_row(rows, end - 1), true),
+                   canvas_leg_colour(canvas_row(rows, start)->leg), LOOK_REST);
     }
     bool edges = canvas_edges(c, rows);
     for (guint start = 0, end; start < rows->len; start = end) {
@@ -404,7 +400,7 @@ static void draw_all(const canvas *c, void *data) {
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
-        if (row_at(rows, start)->leg > 0) {
+        if (canvas_row(rows, start)->leg > 0) {
             draw_number(c, rows, start, end);
         }
     }
