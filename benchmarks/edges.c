@@ -2,6 +2,7 @@
 #include "edges.h"
 
 #include <math.h>
+#include <stdio.h>
 
 #define STRAIGHT(mm)                                                                               \
     { .length_mm = (mm) }
@@ -120,10 +121,26 @@ void edge_take_outcome(const lab_leg_result *result, outcome *out) {
                  result->outcome != CMO_OUTCOME_LOW_CONTRAST;
 }
 
+// Its sensors' places are as far off what it believes of them as they were.
+static lab_robot set_apart(const lab_robot *robot, double apart_mm) {
+    lab_robot other = *robot;
+    for (int n = 0; n < 2; n++) {
+        double left = (n == 0 ? 0.5 : -0.5) * apart_mm;
+        other.plant.sensor[n].left_mm += left - (double)other.description.light[n].left_mm;
+        other.description.light[n].left_mm = (float)left;
+    }
+    return other;
+}
+
 void edge_follow(const population *c, unsigned i, const void *context, outcome *out) {
     const edge_trial *t = context;
     unsigned seed = t->round * c->n + i;
-    const cmo_light_description *spot = &c->robot[i]->description.light[1];
+    lab_robot robot = *c->robot[i];
+    if (t->apart_mm > 0.0) {
+        robot = set_apart(&robot, t->apart_mm);
+    }
+    cmo_light_description place = robot.description.light[1];
+    place.left_mm = t->apart_mm > 0.0 ? 0.0F : place.left_mm;
     lab_leg leg = {.routine = CMO_ROUTINE_FOLLOW_EDGE,
                    .parameters.follow_edge = {.edge = CMO_LINE_LEFT,
                                               .distance_mm = (float)t->way_mm,
@@ -131,12 +148,17 @@ void edge_follow(const population *c, unsigned i, const void *context, outcome *
                                               .least_width_mm = 15.0F,
                                               .tightest_mm = (float)t->course->tightest_mm,
                                               .too_fast = t->too_fast}};
+    if (t->apart_mm > 0.0) {
+        leg.parameters.follow_edge.edge = CMO_LINE_BOTH;
+        leg.parameters.follow_edge.width_mm = (float)(2.0 * EDGE_HALF_MM);
+    }
     lab_route *route = population_route(t->mat, &leg);
     double off = population_even(seed, "off", t->off_mm[0], t->off_mm[1]);
     double a =
         population_even(seed, "heading", t->heading_deg[0], t->heading_deg[1]) * G_PI / 180.0;
-    lab_start start = edge_start(t->course->x + 60.0, t->course->y + EDGE_HALF_MM + off, a, spot);
-    lab_run *run = lab_drive_from(route, c->robot[i], &start, seed + 1, false);
+    double edge = t->apart_mm > 0.0 ? 0.0 : EDGE_HALF_MM;
+    lab_start start = edge_start(t->course->x + 60.0, t->course->y + edge + off, a, &place);
+    lab_run *run = lab_drive_from(route, &robot, &start, seed + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     edge_take_outcome(result, out);
     const lab_figures *truth = &result->truth;
@@ -150,4 +172,20 @@ void edge_follow(const population *c, unsigned i, const void *context, outcome *
     }
     lab_run_free(run);
     population_route_free(route);
+}
+
+void edge_run_all(const population *c, const void *given, unsigned runs, const char *name) {
+    edge_trial t = *(const edge_trial *)given;
+    rounds_sum *sum = rounds_run(c, edge_follow, &t, &t.round, runs);
+    rounds_print_name(sum, name);
+    printf("%8.1f%8.1f%8.1f%8.1f%8.1f", rounds_within(sum, EDGE_RMS, 0.95),
+           rounds_within(sum, EDGE_WORST, 0.95), rounds_within(sum, EDGE_WORST, 1.0),
+           rounds_within(sum, EDGE_SPEED, 0.5), rounds_within(sum, EDGE_JOINED, 0.95));
+    rounds_print_outcomes(sum);
+    rounds_free(sum);
+}
+
+void edge_print_head(const char *name, const char *how) {
+    printf("%s%s\n%-34s%6s%6s%8s%8s%8s%8s%8s\n", name, how, "mm, 95 % within", "runs", "done",
+           "rms", "worst", "of all", "mm/s", "joined");
 }

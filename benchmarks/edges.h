@@ -45,10 +45,16 @@ typedef struct edge_trial {
     double way_mm, cruise_mm_s;
     cmo_too_fast too_fast;
     double off_mm[2], heading_deg[2]; // of the spot to the left of the edge; of the robot to it
+    double
+        apart_mm; // not 0: astride, with the sensors so far apart, and the middle between them off
 } edge_trial;
 
 // A trial's values, all true.
 enum { EDGE_RMS, EDGE_WORST, EDGE_SPEED, EDGE_JOINED };
 void edge_follow(const population *c, unsigned i, const void *context, outcome *out);
+
+// So many of them, in one line of a table; `trial` is an edge_trial.
+void edge_run_all(const population *c, const void *trial, unsigned runs, const char *name);
+void edge_print_head(const char *name, const char *how);
 
 #endif

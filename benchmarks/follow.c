@@ -13,22 +13,6 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-static void run_all(const population *c, const void *given, unsigned runs, const char *name) {
-    edge_trial t = *(const edge_trial *)given;
-    rounds_sum *sum = rounds_run(c, edge_follow, &t, &t.round, runs);
-    rounds_print_name(sum, name);
-    printf("%8.1f%8.1f%8.1f%8.1f%8.1f", rounds_within(sum, EDGE_RMS, 0.95),
-           rounds_within(sum, EDGE_WORST, 0.95), rounds_within(sum, EDGE_WORST, 1.0),
-           rounds_within(sum, EDGE_SPEED, 0.5), rounds_within(sum, EDGE_JOINED, 0.95));
-    rounds_print_outcomes(sum);
-    rounds_free(sum);
-}
-
-static void print_head(const char *name, const char *how) {
-    printf("%s%s\n%-34s%6s%6s%8s%8s%8s%8s%8s\n", name, how, "mm, 95 % within", "runs", "done",
-           "rms", "worst", "of all", "mm/s", "joined");
-}
-
 // ------------------------------------------------------------------------- common practice --
 
 typedef struct practice_trial {
@@ -138,20 +122,20 @@ int main(int arguments, char **argument) {
                     .off_mm = {-5, 20},
                     .heading_deg = {-15, 15}};
     for (size_t n = 0; n < G_N_ELEMENTS(courses); n++) {
-        print_head(names[n], "");
+        edge_print_head(names[n], "");
         t.course = &courses[n];
         t.mat = mats[n];
         t.way_mm = courses[n].way_mm;
-        population_on_kinds(USUAL_KINDS, runs, run_all, &t);
-        run_all(fleet, &t, runs, "the fleet");
+        population_on_kinds(USUAL_KINDS, runs, edge_run_all, &t);
+        edge_run_all(fleet, &t, runs, "the fleet");
         printf("\n");
     }
-    print_head(names[0], ", told to drive at 300 mm/s");
+    edge_print_head(names[0], ", told to drive at 300 mm/s");
     t.course = &courses[0];
     t.mat = mats[0];
     t.way_mm = courses[0].way_mm;
     t.too_fast = CMO_TOO_FAST_ACCEPT;
-    population_on_kinds(2, runs, run_all, &t);
+    population_on_kinds(2, runs, edge_run_all, &t);
     printf("\n");
     edge_trial join = {.course = &courses[0],
                        .mat = mats[0],
@@ -160,15 +144,15 @@ int main(int arguments, char **argument) {
                        .too_fast = CMO_TOO_FAST_SLOW,
                        .off_mm = {5, 60}};
     for (double angle = 30.0; angle <= 60.0; angle += 15.0) {
-        print_head("joined from beside", ", up to 60 mm");
+        edge_print_head("joined from beside", ", up to 60 mm");
         printf("at %.0f to %.0f degrees\n", angle - 10.0, angle);
         join.heading_deg[0] = -angle;
         join.heading_deg[1] = 10.0 - angle;
-        population_on_kinds(3, runs, run_all, &join);
-        run_all(fleet, &join, runs, "the fleet");
+        population_on_kinds(3, runs, edge_run_all, &join);
+        edge_run_all(fleet, &join, runs, "the fleet");
     }
     printf("\n");
-    print_head(names[0], ", common practice");
+    edge_print_head(names[0], ", common practice");
     practice_trial plain = {.course = &courses[0], .mat = mats[0]};
     population_on_kinds(2, MIN(runs, 200U), run_plainly, &plain);
     population_free(fleet);

@@ -74,6 +74,11 @@ const cmo_port *mozzo_lane_port(void) {
     return start(DATA "/lane.svg", &mozzo, 0, &setup);
 }
 
+const cmo_port *mozzo_saloon_port(void) {
+    cmo_sim_setup setup = {.x_mm = 120, .y_mm = 250};
+    return start(DATA "/saloon.svg", &mozzo, 0, &setup);
+}
+
 const cmo_port *mozzo_lane_crate_port(void) {
     cmo_sim_setup setup = {
         .x_mm = 130,

@@ -18,6 +18,9 @@ const cmo_port *mozzo_gangway_port(void);
 // The same at the beginning of the lane of the car deck, beside its left edge.
 const cmo_port *mozzo_lane_port(void);
 
+// The same at the beginning of the saloon's runner, astride it.
+const cmo_port *mozzo_saloon_port(void);
+
 /** The same with a crate that stands in the lane, as the robot of the crate yard sees it. */
 const cmo_port *mozzo_lane_crate_port(void);
 

@@ -328,7 +328,8 @@ bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line) {
         return true;
     case CMO_ROUTINE_FOLLOW_EDGE:
         *line = cmo_follow_edge_across(&leg->parameters.follow_edge);
-        return leg->parameters.follow_edge.across == CMO_ACROSS_END;
+        return leg->parameters.follow_edge.across == CMO_ACROSS_END &&
+               leg->parameters.follow_edge.edge != CMO_LINE_BOTH;
     default:
         return false;
     }

@@ -101,7 +101,19 @@ static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot
         return;
     }
     char *where = g_strdup_printf("%s.%s", owner_of(leg, robot, field), field);
-    if (outcome == CMO_OUTCOME_NOT_SUPPORTED) {
+    bool astride = leg->routine == CMO_ROUTINE_FOLLOW_EDGE &&
+                   leg->parameters.follow_edge.edge == CMO_LINE_BOTH;
+    if (astride && strcmp(field, "width_mm") == 0) {
+        wrong_leg(route, number, where, error,
+                  "astride, with edge: both, the line's width is needed, and not far from the %.4g "
+                  "mm that the sensors are apart; or follow one edge",
+                  limit);
+    } else if (astride && strcmp(field, "across") == 0) {
+        wrong_leg(route, number, where, error,
+                  "both sensors are amid so wide a line anyway; with one edge it can end there");
+    } else if (astride && strcmp(field, "sensor") == 0) {
+        wrong_leg(route, number, where, error, "edge: both takes both; leave it out");
+    } else if (outcome == CMO_OUTCOME_NOT_SUPPORTED) {
         wrong_leg(route, number, where, error, "the robot does not have this");
     } else if (outcome == CMO_OUTCOME_TOO_FAST) {
         wrong_leg(route, number, where, error,

@@ -10,6 +10,7 @@
 #define WIDEST_MM      200.0
 #define STEP_MM        0.1
 #define LEAST_AHEAD_MM 25.0 // as a robot takes it
+#define SEEN_SHARE     0.5  // so too
 
 // --------------------------------------------------------------------------------- the edge --
 
@@ -25,12 +26,12 @@ static double over_line(const cmo_sim_mat *mat, double x, double y, double nx, d
     return way < WIDEST_MM ? way : NAN;
 }
 
-lab_edge_beside labi_edge_beside(const lab_route *route, const cmo_sim *sim,
-                                 const cmo_sim_truth *at, const cmo_follow_edge_parameters *p) {
+// One edge of a line beside a spot.
+static lab_edge_beside edge_beside(const cmo_sim_mat *mat, const cmo_sim *sim,
+                                   const cmo_sim_truth *at, unsigned sensor, bool outward_left) {
     const double h = 0.5;
-    const cmo_sim_mat *mat = route->mat;
     double x, y;
-    cmo_sim_spot(sim, at, p->sensor == CMO_SENSOR_RIGHT, &x, &y);
+    cmo_sim_spot(sim, at, sensor, &x, &y);
     double gx = cmo_sim_mat_distance(mat, CMO_SIM_LINE, x + h, y) -
                 cmo_sim_mat_distance(mat, CMO_SIM_LINE, x - h, y);
     double gy = cmo_sim_mat_distance(mat, CMO_SIM_LINE, x, y + h) -
@@ -38,7 +39,6 @@ lab_edge_beside labi_edge_beside(const lab_route *route, const cmo_sim *sim,
     double size = fmax(hypot(gx, gy), 1e-9);
     // Outward of the line, against the robot's own left.
     double left = (-gx * sin(at->heading_rad) + gy * cos(at->heading_rad)) / size;
-    bool outward_left = p->edge == CMO_LINE_LEFT;
     // Between two edges that are as near, as amid a crossing, the distance hardly changes.
     bool one = size > 0.9 * 2.0 * h;
     lab_edge_beside edge = {.there = one && fabs(left) > 0.7,
@@ -66,6 +66,28 @@ lab_edge_beside labi_edge_beside(const lab_route *route, const cmo_sim *sim,
         edge.left_y = -side * into_y;
     }
     return edge;
+}
+
+// The line's middle, beside the middle between both spots: each is off its own edge by so much.
+static lab_edge_beside middle_of(const lab_edge_beside *left, const lab_edge_beside *right) {
+    lab_edge_beside middle = *left;
+    middle.there = left->there && right->there;
+    middle.right = true;
+    middle.off_mm = 0.5 * (left->off_mm + right->off_mm);
+    middle.x_mm = 0.5 * (left->x_mm + right->x_mm);
+    middle.y_mm = 0.5 * (left->y_mm + right->y_mm);
+    return middle;
+}
+
+lab_edge_beside labi_edge_beside(const lab_route *route, const cmo_sim *sim,
+                                 const cmo_sim_truth *at, const cmo_follow_edge_parameters *p) {
+    if (p->edge != CMO_LINE_BOTH) {
+        bool right = p->sensor == CMO_SENSOR_RIGHT;
+        return edge_beside(route->mat, sim, at, right, p->edge == CMO_LINE_LEFT);
+    }
+    lab_edge_beside left = edge_beside(route->mat, sim, at, 0, true);
+    lab_edge_beside right = edge_beside(route->mat, sim, at, 1, false);
+    return middle_of(&left, &right);
 }
 
 // ---------------------------------------------------------------------------------- figures --
@@ -142,7 +164,15 @@ void labi_put_mean_speed(lab_figures *figures) {
 void labi_edge_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
                      const cmo_follow_edge_parameters *p) {
     unsigned sensor = p->sensor == CMO_SENSOR_RIGHT;
-    const cmo_sim_light *spot = &route->robot->plant.sensor[sensor];
+    cmo_sim_light spot = route->robot->plant.sensor[sensor];
+    double near = 0.5 * spot.spot_mm;
+    if (p->edge == CMO_LINE_BOTH) {
+        const cmo_sim_light *right = &route->robot->plant.sensor[1];
+        double wider = fabs(spot.left_mm - right->left_mm - (double)p->width_mm);
+        near += fmax(0.5 * (wider - SEEN_SHARE * spot.spot_mm), 0.0);
+        spot.ahead_mm = 0.5 * (spot.ahead_mm + right->ahead_mm);
+        spot.left_mm = 0.5 * (spot.left_mm + right->left_mm);
+    }
     size_t count;
     const cmo_sim_truth *all = cmo_sim_recorded(sim, &count);
     size_t first = MIN(labi_first_at(all, count, result->start_ms), count - 1);
@@ -151,9 +181,9 @@ void labi_edge_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result 
         lab_edge_beside edge = labi_edge_beside(route, sim, &all[i], p);
         f.swings_on = f.swings_on && edge.there;
         if (edge.there) {
-            count_off(&f, &edge, &all[i], 0.5 * spot->spot_mm, &all[first]);
+            count_off(&f, &edge, &all[i], near, &all[first]);
             if (all[i].time_ms - result->start_ms < result->followed_ms) {
-                count_swing(&f, &edge, &all[i], spot);
+                count_swing(&f, &edge, &all[i], &spot);
             }
         }
     }

@@ -2,6 +2,7 @@
 #include "leg_runs.h"
 
 #include <glib/gstdio.h>
+#include <string.h>
 
 static JsonParser *parser;
 
@@ -11,14 +12,40 @@ void begin_runs(void) {
 }
 
 void end_runs(void) {
-    static const char *const left[] = {"m.svg", "r.yaml"};
-    for (unsigned i = 0; i < G_N_ELEMENTS(left); i++) {
-        char *path = in_folder(left[i]);
-        g_unlink(path);
-        g_free(path);
+    char *path = in_folder("");
+    GDir *files = g_dir_open(path, 0, NULL);
+    for (const char *name; (name = g_dir_read_name(files)) != NULL;) {
+        char *file = in_folder(name);
+        g_unlink(file);
+        g_free(file);
     }
+    g_dir_close(files);
+    g_free(path);
     g_object_unref(parser);
     remove_folder();
+}
+
+void write_runs_floor(const char *floor, const char *shapes) {
+    char *svg = g_strdup_printf("<svg xmlns='http://www.w3.org/2000/svg' width='2000mm' "
+                                "height='1200mm' viewBox='0 0 2000 1200'>"
+                                "<rect width='2000' height='1200' fill='%s'/>%s</svg>",
+                                floor, shapes);
+    char *path = in_folder("m.svg");
+    ck_assert(g_file_set_contents(path, svg, -1, NULL));
+    g_free(path);
+    g_free(svg);
+}
+
+void write_runs_robot(const char *name, const char *line, const char *instead) {
+    char *text;
+    ck_assert(g_file_get_contents(SOURCE_DIR "/data/ferry/mozzo.yaml", &text, NULL, NULL));
+    GString *robot = g_string_new(text);
+    ck_assert_uint_gt(g_string_replace(robot, line, instead, 0), 0);
+    char *path = in_folder(name);
+    ck_assert(g_file_set_contents(path, robot->str, -1, NULL));
+    g_free(path);
+    g_string_free(robot, TRUE);
+    g_free(text);
 }
 
 JsonObject *drive_legs(const char *robot, const char *legs, double heading_deg, int status,
@@ -40,6 +67,17 @@ JsonObject *drive_legs(const char *robot, const char *legs, double heading_deg, 
     ck_assert(json_parser_load_from_data(parser, out, -1, NULL));
     JsonObject *run = json_node_get_object(json_parser_get_root(parser));
     return json_array_get_object_element(json_object_get_array_member(run, "legs"), leg - 1);
+}
+
+char *run_stands(unsigned seed) {
+    char *path = in_folder("r.yaml");
+    char *line = g_strdup_printf(COMMAND " drive %s --seed %u", path, seed);
+    ck_assert_int_eq(call(line), 0);
+    g_free(line);
+    g_free(path);
+    const char *told = strstr(out, "believes to stand");
+    ck_assert_ptr_nonnull(told);
+    return g_strdup(told);
 }
 
 double figure_of(JsonObject *leg, const char *column, const char *name) {

@@ -7,15 +7,24 @@
 
 #include <json-glib/json-glib.h>
 
-// Makes the test's folder; and removes it, with the mat m.svg and what was driven on it.
+// Makes the test's folder; and removes it, with all that was written into it.
 void begin_runs(void);
 void end_runs(void);
+
+// A mat of 2000 by 1200 mm of that colour, with shapes on it: m.svg. And the demo robot as a file
+// of that name, with a line of it changed wherever it stands.
+void write_runs_floor(const char *floor, const char *shapes);
+void write_runs_robot(const char *name, const char *line, const char *instead);
 
 // Drives legs from (150, 400) on m.svg and gives the results of one of them, from 1; NULL where the
 // status is to be 2. The robot is one of the ferry's, or stands in the test's folder. The results
 // last until the next drive.
 JsonObject *drive_legs(const char *robot, const char *legs, double heading_deg, int status,
                        unsigned seed, unsigned leg);
+
+// Where the robot believes to stand, as against where it does, driven once more with those legs:
+// "believes to stand 1.2 mm and..."; to be freed.
+char *run_stands(unsigned seed);
 
 // A figure in the column "robot" or "truth".
 double figure_of(JsonObject *leg, const char *column, const char *name);

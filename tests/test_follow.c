@@ -9,17 +9,6 @@
 #define DARK  "#2c3036"
 #define FLOOR "#c9d2c6"
 
-static void write_floor(const char *floor, const char *shapes) {
-    char *svg = g_strdup_printf("<svg xmlns='http://www.w3.org/2000/svg' width='2000mm' "
-                                "height='1200mm' viewBox='0 0 2000 1200'>"
-                                "<rect width='2000' height='1200' fill='%s'/>%s</svg>",
-                                floor, shapes);
-    char *path = in_folder("m.svg");
-    ck_assert(g_file_set_contents(path, svg, -1, NULL));
-    g_free(path);
-    g_free(svg);
-}
-
 // A line of 20 mm whose left edge is under the right sensor at the start, or whose right edge is
 // under the left one: so far to the left of where that is. It goes straight on, then along `rest`.
 static void write_line(bool left, double off_mm, const char *rest) {
@@ -27,21 +16,8 @@ static void write_line(bool left, double off_mm, const char *rest) {
     char *shapes = g_strdup_printf("<path class='line' fill='none' stroke='" DARK
                                    "' stroke-width='20' d='M 180 %g %s'/>",
                                    y, rest);
-    write_floor(FLOOR, shapes);
+    write_runs_floor(FLOOR, shapes);
     g_free(shapes);
-}
-
-// The demo robot, changed.
-static void write_robot(const char *name, const char *line, const char *instead) {
-    char *text;
-    ck_assert(g_file_get_contents(SOURCE_DIR "/data/ferry/mozzo.yaml", &text, NULL, NULL));
-    GString *robot = g_string_new(text);
-    ck_assert_uint_gt(g_string_replace(robot, line, instead, 0), 0);
-    char *path = in_folder(name);
-    ck_assert(g_file_set_contents(path, robot->str, -1, NULL));
-    g_free(path);
-    g_string_free(robot, TRUE);
-    g_free(text);
 }
 
 static JsonObject *follow(const char *parameters, double heading_deg, int status, unsigned seed) {
@@ -103,7 +79,7 @@ START_TEST(it_tells_wobble_from_bends) {
                             figure_of(wild, "truth", "wobble_deg"), 1.0);
     ck_assert_double_ge(figure_of(wild, "truth", "wobble_hz"), 1.0);
     ck_assert_double_le(figure_of(wild, "truth", "wobble_hz"), 6.0);
-    write_robot("tired.yaml", "top_mm_s: 700", "top_mm_s: 230");
+    write_runs_robot("tired.yaml", "top_mm_s: 700", "top_mm_s: 230");
     JsonObject *full = drive_legs(
         "tired.yaml", "  - follow_edge: {cruise_mm_s: 225, distance_mm: 1200}", 0, 0, 1, 1);
     ck_assert_double_gt(figure_of(full, "robot", "full_share"), 0.05);
@@ -189,7 +165,7 @@ END_TEST
 static void write_along(const char *more) {
     char *shapes = g_strdup_printf(
         "<g class='line' fill='none' stroke='" DARK "' stroke-width='20'>%s</g>", more);
-    write_floor(FLOOR, shapes);
+    write_runs_floor(FLOOR, shapes);
     g_free(shapes);
 }
 
@@ -225,24 +201,12 @@ START_TEST(it_ends_on_a_line_across_or_drives_over_it) {
 }
 END_TEST
 
-// Where it believes to stand, as against where it does, driven once more.
-static char *stands(unsigned seed) {
-    char *path = in_folder("r.yaml");
-    char *line = g_strdup_printf(COMMAND " drive %s --seed %u", path, seed);
-    ck_assert_int_eq(call(line), 0);
-    g_free(line);
-    g_free(path);
-    const char *told = strstr(out, "believes to stand");
-    ck_assert_ptr_nonnull(told);
-    return g_strdup(told);
-}
-
 // Its heading and its place across, where the edge truly is; along it odometry's place stays.
 START_TEST(a_stated_edge_takes_the_drift_out) {
     write_along(ALONG);
     for (unsigned seed = 1; seed <= 8; seed++) {
         follow("distance_mm: 700, place: {x_mm: 20, y_mm: 355, heading_deg: 0}", 0, 0, seed);
-        char *told = stands(seed);
+        char *told = run_stands(seed);
         double off_mm, off_deg;
         ck_assert_int_eq(sscanf(told, "believes to stand %lf mm and %lf", &off_mm, &off_deg), 2);
         ck_assert_double_le(off_deg, 1.0);
@@ -251,9 +215,9 @@ START_TEST(a_stated_edge_takes_the_drift_out) {
     }
     write_line(true, 0, BENDS); // so near behind a bend it does not know where the edge leads
     follow("distance_mm: 1180, place: {x_mm: 20, y_mm: 855, heading_deg: 0}", 0, 0, 1);
-    char *with = stands(1);
+    char *with = run_stands(1);
     follow("distance_mm: 1180", 0, 0, 1);
-    char *without = stands(1);
+    char *without = run_stands(1);
     ck_assert_str_eq(with, without);
     g_free(with);
     g_free(without);
@@ -278,12 +242,12 @@ START_TEST(it_drives_over_gaps) {
 END_TEST
 
 START_TEST(a_light_line_and_a_grey_one_have_edges_too) {
-    write_floor(DARK, "<path class='line' fill='none' stroke='" FLOOR
-                      "' stroke-width='20' d='M 180 855 h 1700'/>");
+    write_runs_floor(DARK, "<path class='line' fill='none' stroke='" FLOOR
+                           "' stroke-width='20' d='M 180 855 h 1700'/>");
     JsonObject *leg = follow("distance_mm: 800, tone: light", 0, 0, 1);
     ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 5);
-    write_floor(FLOOR, "<path class='line' fill='none' stroke='#7d827c' stroke-width='20' "
-                       "d='M 180 855 h 1700'/>");
+    write_runs_floor(FLOOR, "<path class='line' fill='none' stroke='#7d827c' stroke-width='20' "
+                            "d='M 180 855 h 1700'/>");
     leg = follow("distance_mm: 800, band: {low: 0.1, high: 0.65}", 0, 0, 1);
     ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 5);
 }
@@ -307,7 +271,7 @@ START_TEST(what_is_too_fast_for_its_bends_is_refused) {
 END_TEST
 
 START_TEST(without_a_spots_size_it_is_refused) {
-    write_robot("spotless.yaml", "    spot_mm: 6\n", "");
+    write_runs_robot("spotless.yaml", "    spot_mm: 6\n", "");
     write_line(true, 0, "h 1700");
     drive_legs("spotless.yaml", "  - follow_edge: {distance_mm: 300}", 0, 2, 1, 1);
     ck_assert_ptr_nonnull(strstr(err, "legs[1].follow_edge.spot_mm: the robot does not"));

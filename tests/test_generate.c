@@ -12,6 +12,7 @@
     R(gangway, "data/ferry/gangway.yaml")                                                          \
     R(cargo, "data/ferry/cargo.yaml")                                                              \
     R(lane, "data/ferry/lane.yaml")                                                                \
+    R(saloon, "data/ferry/saloon.yaml")                                                            \
     R(square_up, "data/ferry/square-up.yaml")                                                      \
     R(patrol, "data/ferry/patrol.yaml")                                                            \
     R(crate_yard, "data/ferry/crate-yard.yaml")                                                    \

@@ -39,17 +39,16 @@ static float wobble_rad(float before_rad, float angle_rad, float turn_rad, float
 
 void cmi_edge_count_tick(const cmo_robot *robot, cmo_follow_edge_state *state, bool full) {
     const cmo_robot_description *d = robot->description;
-    const cmo_light_description *light = &d->light[state->sensor];
     const cmo_edge_track *track = &state->track;
     cmo_edge_figures *f = &state->figures;
     float dt_s = 1e-6F * (float)robot->dt_us;
     float left = robot->left.speed_mm_s;
     float right = robot->right.speed_mm_s;
     float turn = track->turn_share * (right - left) * dt_s / d->track_mm;
-    float along = 0.5F * (left + right) * dt_s - light->left_mm * turn;
-    float across = light->ahead_mm * turn;
+    float along = 0.5F * (left + right) * dt_s - track->left_mm * turn;
+    float across = track->ahead_mm * turn;
     float gone = sqrtf(along * along + across * across);
-    f->wobble_rad = wobble_rad(f->wobble_rad, track->angle_rad, turn, gone, light->ahead_mm);
+    f->wobble_rad = wobble_rad(f->wobble_rad, track->angle_rad, turn, gone, track->ahead_mm);
     f->squares_rad2_s += f->wobble_rad * f->wobble_rad * dt_s;
     f->followed_s += dt_s;
     f->full_s += full ? dt_s : 0.0F;

@@ -5,13 +5,12 @@
 #include "../shared/routine.h"
 #include "../tick/light_input.h"
 #include "edge_figures.h"
+#include "edge_search.h"
+#include "edge_sight.h"
 #include "edge_steer.h"
-#include "edge_track.h"
 
 #include <math.h>
 
-// What has been found crosses an edge at about this angle.
-#define ENTRY_RAD 0.4F
 // What goes on away from the edge by so much of an angle, this far into the line, and leaves that,
 // has left it over the other edge.
 #define FAR_RAD 0.05F
@@ -19,8 +18,6 @@
 // What left the line as it met its first edge, and has not met it again within this way, has left
 // it over the other one.
 #define AGAIN_MM 40.0F
-// A reading of one surface alone: the spot is so much of its radius beyond the edge at least.
-#define BEYOND_SHARE 0.7F
 // It has joined once it has been within this share of the spot, for so long a way.
 #define NEAR_SHARE 0.5F
 #define JOINED_MM  20.0F
@@ -37,66 +34,6 @@
 #define ACROSS_MM 60.0F
 // So many looks in a row that do not fit: what it meets now is the edge.
 #define REFUSED_MOST 4U
-
-// What a reading says of where the spot is.
-static cmi_edge_sight sight_of(const cmo_robot *robot, const cmo_follow_edge_state *state) {
-    const cmo_light *light = &robot->light[state->sensor];
-    float half = 0.5F * cmi_edge_spot_mm(robot, state);
-    float into = cmi_line_sign(state); // onto the line
-    cmi_edge_sight sight = {.sigma_mm = 0.1F * half, .bends = state->joined, .beyond = true};
-    // What hardly touches the edge may well not do so: it says no more than on which side it is.
-    if (state->far) {
-        sight.off_mm = into * state->parameters.least_width_mm;
-    } else if (!cmo_edge_sees(&light->edge, light->reflectance)) {
-        sight.off_mm = (light->edge.inside ? into : -into) * BEYOND_SHARE * half;
-    } else {
-        float place;
-        cmo_edge_place(&light->edge, light->reflectance, &place);
-        // The disc's curve is as steep as 4 / pi over the spot in its middle, and flat at its ends.
-        float u = place / half;
-        float noise = 0.25F * cmo_hysteresis(&light->levels) * 1.5708F * half;
-        sight.off_mm = into * place;
-        sight.sigma_mm = 0.1F + noise / fmaxf(sqrtf(fmaxf(1.0F - u * u, 0.0F)), 0.3F);
-        sight.beyond = false;
-    }
-    return sight;
-}
-
-// It has met an edge, with the spot so far from it when the wheels were at `then`.
-static void find(cmo_robot *robot, cmo_follow_edge_state *state, float off_mm, float angle_rad,
-                 const cmo_moment *then) {
-    cmo_moment now = cmi_wheels_now(robot);
-    cmi_track_start(&state->track, off_mm, angle_rad);
-    cmi_track_go(&state->track, robot, state->sensor, then, &now);
-    state->follows = true;
-    state->refused = 0;
-    state->seen_mm = state->near_mm = cmo_way_mm(robot);
-    state->look_us = robot->light[state->sensor].look_us;
-    cmi_enter(robot, CMO_STAGE_JOIN);
-}
-
-// Coming onto the line it heads for it, going off it away from it.
-static float entry_rad(const cmo_follow_edge_state *state, bool entering) {
-    return entering ? cmi_line_sign(state) * ENTRY_RAD : -cmi_line_sign(state) * ENTRY_RAD;
-}
-
-// It drives straight on until a look sees an edge, or lies behind one.
-static void search(cmo_robot *robot, cmo_follow_edge_state *state) {
-    const cmo_light *light = &robot->light[state->sensor];
-    if (light->crossings > 0) {
-        const cmo_crossing *crossing = &light->crossing[light->crossings - 1];
-        cmo_moment then = cmi_odometer_at(&robot->odometer, crossing->time_us);
-        state->from_line = !state->follows && !crossing->entering;
-        find(robot, state, 0.0F, entry_rad(state, crossing->entering), &then);
-    } else if (light->seen && light->edge.looks > 0 &&
-               cmo_edge_sees(&light->edge, light->reflectance)) {
-        cmo_moment then = cmi_odometer_at(&robot->odometer, light->look_us);
-        bool stood = light->edge.looks == 1; // over it from the start
-        state->from_line = !stood && light->edge.inside;
-        float angle = stood ? 0.0F : entry_rad(state, !light->edge.inside);
-        find(robot, state, sight_of(robot, state).off_mm, angle, &then);
-    }
-}
 
 static void keep(const cmo_robot *robot, cmo_follow_edge_state *state) {
     for (uint8_t i = CMO_EDGE_BEFORE - 1; i > 0; i--) {
@@ -142,8 +79,8 @@ static void note_near(cmo_robot *robot, cmo_follow_edge_state *state, bool near)
 static void note(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_edge_sight *sight) {
     if (!state->joined) {
         float near = NEAR_SHARE * cmi_edge_spot_mm(robot, state);
-        note_near(robot, state, !sight->beyond && fabsf(sight->off_mm) <= near);
-    } else if (!sight->beyond) {
+        note_near(robot, state, sight->beyond == 0 && fabsf(sight->off_mm) <= near);
+    } else if (sight->beyond == 0) {
         note_course(robot, state, cmo_way_mm(robot));
         cmi_edge_count_off(state, sight->off_mm);
     }
@@ -157,14 +94,14 @@ static void tell_side(const cmo_robot *robot, cmo_follow_edge_state *state) {
     float way = cmo_way_mm(robot);
     bool inside = robot->light[state->sensor].edge.inside;
     float turn_rad_s = (robot->right.speed_mm_s - robot->left.speed_mm_s) / d->track_mm;
-    float swing = d->light[state->sensor].ahead_mm * turn_rad_s / fmaxf(state->speed_mm_s, 20.0F);
+    float swing = t->ahead_mm * turn_rad_s / fmaxf(state->speed_mm_s, 20.0F);
     bool leaves = state->inside && !inside;
     if (inside) {
         state->far = false;
     } else if (leaves && into * (t->angle_rad + swing) > FAR_RAD && into * t->off_mm > FAR_MM) {
         state->far = true;
     } else if (state->from_line && !state->joined && way - state->seen_mm > AGAIN_MM) {
-        cmi_track_start(t, into * state->parameters.least_width_mm, into * ENTRY_RAD);
+        cmi_track_start(t, into * state->parameters.least_width_mm, into * CMI_ENTRY_RAD);
         state->seen_mm = way;
         state->from_line = false;
         state->far = true;
@@ -190,7 +127,7 @@ static void begin_gap(cmo_robot *robot, cmo_follow_edge_state *state) {
     cmo_moment now = cmi_wheels_now(robot);
     cmo_edge_track on = state->before[CMO_EDGE_BEFORE - 1].track;
     on.curve_per_mm = state->bend_per_mm;
-    cmi_track_go(&on, robot, state->sensor, &state->before[CMO_EDGE_BEFORE - 1].at, &now);
+    cmi_track_go(&on, robot, &state->before[CMO_EDGE_BEFORE - 1].at, &now);
     state->in_gap = true;
     state->gap_to_mm = cmo_way_mm(robot);
     float spot = cmi_edge_spot_mm(robot, state);
@@ -204,7 +141,7 @@ static void begin_gap(cmo_robot *robot, cmo_follow_edge_state *state) {
 static bool bridges(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_edge_sight *sight) {
     float way = cmo_way_mm(robot);
     float spot = cmi_edge_spot_mm(robot, state);
-    bool floor = sight->beyond && !cmi_edge_within(robot, state);
+    bool floor = sight->beyond != 0 && !cmi_edge_within(robot, state);
     if (!state->in_gap && floor) {
         begin_gap(robot, state);
     } else if (state->in_gap && !floor) {
@@ -219,41 +156,82 @@ static bool bridges(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_ed
     return way < state->gap_to_mm;
 }
 
+// Of both edges it may be about the middle of the line and see none; then it is off it by what it
+// believes.
+static void note_both(cmo_robot *robot, cmo_follow_edge_state *state) {
+    float dead = cmi_edge_dead_mm(robot, state);
+    bool sees = dead > 0.0F || cmi_edge_in_sight(robot);
+    float near = NEAR_SHARE * cmi_edge_spot_mm(robot, state) + dead;
+    if (!state->joined) {
+        note_near(robot, state, sees && fabsf(state->track.off_mm) <= near);
+    } else if (sees) {
+        note_course(robot, state, cmo_way_mm(robot));
+        cmi_edge_count_off(state, state->track.off_mm);
+    }
+}
+
+// A new look of a sensor is taken.
+static void take(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
+                 const cmi_edge_sight *sight) {
+    const cmo_light *light = &robot->light[sensor];
+    cmo_moment now = cmi_wheels_now(robot);
+    cmo_moment then = cmi_odometer_at(&robot->odometer, light->look_us);
+    bool sees = sight->beyond == 0;
+    bool fits = cmi_track_look(&state->track, robot, sight, &then, &now);
+    state->refused = fits || !sees ? 0 : (uint8_t)(state->refused + 1U);
+    if (light->crossings > 0 && !fits && !state->joined) { // another edge of the line, say
+        cmi_edge_search(robot, state, sensor);
+    } else if (state->refused >= REFUSED_MOST) { // it is there all the same
+        float angle = state->track.angle_rad;
+        cmi_track_start(&state->track, sight->off_mm, angle);
+        state->refused = 0;
+    }
+    if (sees && fits) {
+        state->seen_mm = cmo_way_mm(robot);
+        state->drift = state->track.off_mm > 0.0F ? -1 : 1;
+    }
+}
+
+static void look_with(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor) {
+    bool both = state->parameters.edge == CMO_LINE_BOTH;
+    if (both ? cmi_edge_torn(robot, state) : is_across(robot, state) && state->joined) {
+        return;
+    }
+    if (!both) {
+        tell_side(robot, state);
+    }
+    cmi_edge_sight sight = cmi_edge_sight_of(robot, state, sensor);
+    bool gaps = state->parameters.gap_mm > 0.0F && state->joined && !both;
+    if (gaps && bridges(robot, state, &sight)) {
+        return;
+    }
+    take(robot, state, sensor, &sight);
+    if (both) {
+        note_both(robot, state);
+    } else {
+        note(robot, state, &sight);
+    }
+}
+
 void cmi_edge_look(cmo_robot *robot, cmo_follow_edge_state *state) {
-    const cmo_light *light = &robot->light[state->sensor];
     cmo_moment now = cmi_wheels_now(robot);
     if (state->follows) {
-        cmi_track_go(&state->track, robot, state->sensor, &state->last, &now);
+        cmi_track_go(&state->track, robot, &state->last, &now);
     }
     state->last = now;
     if (!state->follows) {
-        search(robot, state);
+        if (state->parameters.edge == CMO_LINE_BOTH) {
+            cmi_edge_search_both(robot, state);
+        } else {
+            cmi_edge_search(robot, state, state->sensor);
+        }
         return;
     }
-    if (!light->seen || light->look_us == state->look_us) {
-        return;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        const cmo_light *light = &robot->light[i];
+        if (cmi_edge_watches(state, i) && light->seen && light->look_us != state->look_us[i]) {
+            state->look_us[i] = light->look_us;
+            look_with(robot, state, i);
+        }
     }
-    state->look_us = light->look_us;
-    if (is_across(robot, state) && state->joined) {
-        return;
-    }
-    tell_side(robot, state);
-    cmi_edge_sight sight = sight_of(robot, state);
-    if (state->parameters.gap_mm > 0.0F && state->joined && bridges(robot, state, &sight)) {
-        return;
-    }
-    cmo_moment then = cmi_odometer_at(&robot->odometer, light->look_us);
-    bool fits = cmi_track_look(&state->track, robot, state->sensor, &sight, &then, &now);
-    state->refused = fits || sight.beyond ? 0 : (uint8_t)(state->refused + 1U);
-    if (light->crossings > 0 && !fits && !state->joined) { // another edge of the line, say
-        search(robot, state);
-    } else if (state->refused >= REFUSED_MOST) { // it is there all the same
-        float angle = state->track.angle_rad;
-        cmi_track_start(&state->track, sight.off_mm, angle);
-        state->refused = 0;
-    }
-    if (!sight.beyond && fits) {
-        state->seen_mm = cmo_way_mm(robot);
-    }
-    note(robot, state, &sight);
 }

@@ -6,6 +6,7 @@
 #include "../shared/trig.h"
 #include "../tick/lead.h"
 #include "edge_figures.h"
+#include "edge_sight.h"
 
 #include <math.h>
 
@@ -19,6 +20,11 @@
 #define SEARCH_RAD     0.3F
 #define SEARCH_FROM_MM 40.0F
 #define SEARCH_MM      300.0F
+// Between both edges it may be amid the line and see none: its heading sways by so much about what
+// it was, more where both are further from an edge, over so much way a radian.
+#define SWAY_RAD  0.08F
+#define SWAY_A_MM 0.008F
+#define SWAY_MM   100.0F
 // Of a line's least width, what it may come onto it while it answers.
 #define JOIN_SHARE 0.4F
 // A bend around a point nearer to its middle than to its spot it takes by less.
@@ -40,6 +46,10 @@
 #define STEEP_RAD    0.35F
 #define OVER_SPOTS   0.5F
 #define OVER_BACK_MM 5.0F
+// Between both edges, with neither in sight for so much way, it drifts to the one that it has not
+// met last, within so much more.
+#define DRIFT_FROM_MM 120.0F
+#define DRIFT_MM      100.0F
 // It is slower where it has seen no edge for so many spots and reactions: braking and speeding up
 // at each look that does not see it would shake it off.
 #define UNSEEN_SPOTS     2.0F
@@ -76,30 +86,34 @@ static float bend_mm_s(const cmo_robot *robot, const cmo_follow_edge_parameters 
 
 // Of distance and angle: e' = angle + a w, angle' = w - curve, with the spot a ahead of the axle
 // and w the turn a mm, have both poles at -pole with w = -pole^2 e - this angle.
-static float angle_gain(const cmo_robot *robot, const cmo_follow_edge_state *state, float pole) {
-    return 2.0F * pole - robot->description->light[state->sensor].ahead_mm * pole * pole;
+static float angle_gain(const cmo_edge_track *t, float pole) {
+    return 2.0F * pole - t->ahead_mm * pole * pole;
 }
 
 // What it turns a mm with a bend. A spot beside or ahead of the axle goes further along the edge,
 // or less far, than the middle of the axle does: by s' = cos - w (left cos + ahead sin), and w =
 // curve s'.
-static float with_bend(const cmo_edge_track *t, const cmo_light_description *light, float sine,
-                       float cosine) {
-    float beside = light->left_mm * cosine + light->ahead_mm * sine;
+static float with_bend(const cmo_edge_track *t, float sine, float cosine) {
+    float beside = t->left_mm * cosine + t->ahead_mm * sine;
     return t->curve_per_mm * cosine / fmaxf(1.0F + t->curve_per_mm * beside, LEAST_SHARE);
 }
 
-// The turn a mm that takes both out, and turns with the edge.
-static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, float pole) {
+// To which side an edge lies that it does not see; 0: amid both it may see none.
+static float back_side(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    if (state->parameters.edge != CMO_LINE_BOTH) {
+        return cmi_edge_within(robot, state) ? -cmi_line_sign(state) : cmi_line_sign(state);
+    }
+    bool left = robot->light[0].edge.inside;
+    if (left != robot->light[CMI_FRONT - 1].edge.inside) {
+        return left ? 1.0F : -1.0F;
+    }
+    bool amid = cmi_edge_dead_mm(robot, state) > 0.0F || cmi_edge_torn(robot, state);
+    return amid ? 0.0F : state->track.off_mm > 0.0F ? -1.0F : 1.0F;
+}
+
+// Off the edge for longer than its spot is wide, it turns back to it, the more the longer.
+static float back_turn(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     const cmo_edge_track *t = &state->track;
-    const cmo_light_description *light = &robot->description->light[state->sensor];
-    float sine, cosine;
-    cmi_sin_cos(t->angle_rad, &sine, &cosine);
-    float most = STEEPEST / pole;
-    float off = fmaxf(-most, fminf(t->off_mm - t->aim_mm, most));
-    float turn = with_bend(t, light, sine, cosine) - pole * pole * off -
-                 angle_gain(robot, state, pole) * (sine + light->ahead_mm * t->curve_per_mm);
-    // Off the edge for longer than its spot is wide, it turns back to it, the more the longer.
     bool within = cmi_edge_within(robot, state);
     bool over = !state->joined && within && cmi_line_sign(state) * t->angle_rad > STEEP_RAD;
     float spot = cmi_edge_spot_mm(robot, state);
@@ -109,13 +123,35 @@ static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, f
     float tightest = state->parameters.tightest_mm;
     tightest = state->joined ? tightest : fminf(tightest, JOINING_MM);
     float back = fminf(BACK_SHARE / tightest, fastest * fastest);
-    float side = within ? -cmi_line_sign(state) : cmi_line_sign(state);
-    return turn + side * back * fmaxf(0.0F, fminf(fully, 1.0F));
+    return back_side(robot, state) * back * fmaxf(0.0F, fminf(fully, 1.0F));
+}
+
+// Where the place is to be. Where the line has ended between both spots, they would never tell.
+static float aim_mm(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    float dead = cmi_edge_dead_mm(robot, state);
+    float unseen = cmo_way_mm(robot) - state->seen_mm - DRIFT_FROM_MM;
+    if (dead == 0.0F || unseen < 0.0F) {
+        return state->track.aim_mm;
+    }
+    return (float)state->drift * fminf(unseen / DRIFT_MM, 1.0F) *
+           (dead + 0.5F * cmi_edge_spot_mm(robot, state));
+}
+
+// The turn a mm that takes both out, and turns with the edge.
+static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, float pole) {
+    const cmo_edge_track *t = &state->track;
+    float sine, cosine;
+    cmi_sin_cos(t->angle_rad, &sine, &cosine);
+    float most = STEEPEST / pole;
+    float off = fmaxf(-most, fminf(t->off_mm - aim_mm(robot, state), most));
+    float turn = with_bend(t, sine, cosine) - pole * pole * off -
+                 angle_gain(t, pole) * (sine + t->ahead_mm * t->curve_per_mm);
+    return turn + back_turn(robot, state);
 }
 
 static float pole_of(const cmo_robot *robot, const cmo_follow_edge_state *state) {
-    float ahead = robot->description->light[state->sensor].ahead_mm;
-    return fminf(fastest_pole(robot, state), AHEADS / fmaxf(fabsf(ahead), 25.0F));
+    float ahead = fmaxf(fabsf(state->track.ahead_mm), 25.0F);
+    return fminf(fastest_pole(robot, state), AHEADS / ahead);
 }
 
 // How fast to be: slower off the edge, at an angle to it, and where it bends.
@@ -126,12 +162,13 @@ static float wanted_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *st
         return join;
     }
     const cmo_edge_track *t = &state->track;
-    float ahead = robot->description->light[state->sensor].ahead_mm;
-    float off = fabsf(t->off_mm) / (1.2F * cmi_edge_spot_mm(robot, state));
-    float angle = fabsf(t->angle_rad + ahead * t->curve_per_mm) / 0.5F;
+    float dead = cmi_edge_dead_mm(robot, state);
+    float off = fmaxf(fabsf(t->off_mm) - dead, 0.0F) / (1.2F * cmi_edge_spot_mm(robot, state));
+    float angle = fabsf(t->angle_rad + t->ahead_mm * t->curve_per_mm) / 0.5F;
     float unseen = UNSEEN_SPOTS * cmi_edge_spot_mm(robot, state) +
                    UNSEEN_REACTIONS * react_s(robot, state->sensor) * state->speed_mm_s;
-    float away = (cmo_way_mm(robot) - state->seen_mm) / unseen;
+    bool amid = back_side(robot, state) == 0.0F;
+    float away = amid ? 0.0F : (cmo_way_mm(robot) - state->seen_mm) / unseen;
     float bad = fmaxf(fmaxf(off, angle), state->joined ? away : 1.0F);
     float sure = fmaxf(0.0F, fminf(2.0F - 2.0F * bad, 1.0F));
     float speed = join + sure * (p->cruise_mm_s - join);
@@ -147,6 +184,13 @@ static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *st
     bool late = cmi_gone_mm(robot) > SEARCH_FROM_MM;
     // On the line, the edge is within its width: it turns on until it gets there.
     bool turns = light->edge.inside || side * turned < SEARCH_RAD;
+    if (state->parameters.edge == CMO_LINE_BOTH) {
+        float sine, cosine;
+        cmi_sin_cos((cmi_gone_mm(robot) - SEARCH_FROM_MM) / SWAY_MM, &sine, &cosine);
+        float dead = cmi_edge_dead_mm(robot, state);
+        float sway = fminf(SWAY_RAD + SWAY_A_MM * dead, 2.0F * SWAY_RAD);
+        return late && state->entered == 0 && dead > 0.0F ? sway / SWAY_MM * cosine : 0.0F;
+    }
     return light->seen && late && turns ? side / SEARCH_MM : 0.0F;
 }
 
@@ -174,11 +218,10 @@ static float asked_rad_s(const cmo_robot *robot, cmo_follow_edge_state *state, f
     float dt_s = (float)robot->dt_us * 1e-6F;
     float speed = state->speed_mm_s;
     float told = (robot->right.speed_mm_s - robot->left.speed_mm_s) / d->track_mm;
-    float ahead = d->light[state->sensor].ahead_mm;
     // What the wheels do now changes what is to be asked for: by so much a second.
-    float off_s = speed * t->angle_rad + ahead * told * t->turn_share;
+    float off_s = speed * t->angle_rad + t->ahead_mm * told * t->turn_share;
     float angle_s = told * t->turn_share - t->curve_per_mm * speed;
-    float change = -pole * pole * off_s - angle_gain(robot, state, pole) * angle_s;
+    float change = -pole * pole * off_s - angle_gain(t, pole) * angle_s;
     // And what they fall short of in the long run is asked for besides.
     float most = TRIM_MOST * fabsf(rate_rad_s) + 0.05F;
     state->trim_rad_s += dt_s / TRIM_S * (rate_rad_s / t->turn_share - told);

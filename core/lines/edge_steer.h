@@ -5,7 +5,7 @@
 
 #include <cammino/follow_edge.h>
 
-// The line lies to the right of its left edge.
+// The line lies to the right of its left edge. Not of both.
 static inline float cmi_line_sign(const cmo_follow_edge_state *state) {
     return state->parameters.edge == CMO_LINE_LEFT ? -1.0F : 1.0F;
 }
@@ -16,7 +16,8 @@ static inline float cmi_edge_spot_mm(const cmo_robot *robot, const cmo_follow_ed
 
 // On the line, or over it beyond its other edge: the edge lies back.
 static inline bool cmi_edge_within(const cmo_robot *robot, const cmo_follow_edge_state *state) {
-    return robot->light[state->sensor].edge.inside || state->far;
+    return state->parameters.edge != CMO_LINE_BOTH &&
+           (robot->light[state->sensor].edge.inside || state->far);
 }
 
 // One tick of it.

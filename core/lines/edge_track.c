@@ -31,13 +31,12 @@ typedef struct spot_way {
     float along_mm, across_mm, turn_rad;
 } spot_way;
 
-static spot_way way_between(const cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
+static spot_way way_between(const cmo_edge_track *track, const cmo_robot *robot,
                             const cmo_moment *from, const cmo_moment *to) {
-    const cmo_light_description *light = &robot->description->light[sensor];
     float left = to->left_mm - from->left_mm;
     float right = to->right_mm - from->right_mm;
     float turn = track->turn_share * (right - left) / robot->description->track_mm;
-    return (spot_way){0.5F * (left + right) - light->left_mm * turn, light->ahead_mm * turn, turn};
+    return (spot_way){0.5F * (left + right) - track->left_mm * turn, track->ahead_mm * turn, turn};
 }
 
 // The same along the edge and across it, where it is at so much of an angle to it.
@@ -50,7 +49,9 @@ static spot_way against_edge(const spot_way *way, float angle_rad) {
 
 void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
     float share = track->turn_share > 0.0F ? track->turn_share : 1.0F;
-    *track = (cmo_edge_track){.off_mm = off_mm,
+    *track = (cmo_edge_track){.ahead_mm = track->ahead_mm,
+                              .left_mm = track->left_mm,
+                              .off_mm = off_mm,
                               .angle_rad = angle_rad,
                               .sharpest_per_mm = track->sharpest_per_mm,
                               .aim_mm = track->aim_mm,
@@ -60,9 +61,9 @@ void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
     track->spread[V33] = 1.0F / (1000 * 1000.0F); // most are nearly straight there
 }
 
-void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
-                  const cmo_moment *from, const cmo_moment *to) {
-    spot_way way = way_between(track, robot, sensor, from, to);
+void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, const cmo_moment *from,
+                  const cmo_moment *to) {
+    spot_way way = way_between(track, robot, from, to);
     spot_way edge = against_edge(&way, track->angle_rad + 0.5F * way.turn_rad);
     float along = edge.along_mm;
     track->off_mm += edge.across_mm;
@@ -81,7 +82,7 @@ void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
     p[V22] += along * (along * p[V33] - 2.0F * p[V23]);
     p[V23] -= along * p[V33];
     float turned = TURN_OFF * TURN_OFF * way.turn_rad * way.turn_rad + ANGLE_WALK * walked;
-    float ahead = robot->description->light[sensor].ahead_mm;
+    float ahead = track->ahead_mm;
     p[V11] += OFF_WALK * walked + ahead * ahead * turned;
     p[V12] += ahead * turned;
     p[V22] += turned;
@@ -98,24 +99,26 @@ static float cut_off(float within) {
     return within < 0.0F ? 1.0F / tail : density / (1.0F - density * tail);
 }
 
-bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
-                    const cmi_edge_sight *sight, const cmo_moment *then, const cmo_moment *now) {
-    spot_way way = way_between(track, robot, sensor, then, now);
+bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, const cmi_edge_sight *sight,
+                    const cmo_moment *then, const cmo_moment *now) {
+    spot_way way = way_between(track, robot, then, now);
     spot_way edge = against_edge(&way, track->angle_rad - 0.5F * way.turn_rad);
     float along = edge.along_mm;
     float was = track->off_mm - edge.across_mm;
-    track->beyond = sight->beyond;
-    // The look saw H x with H = [1 -along 0].
+    track->beyond = sight->beyond != 0;
+    // The look saw H x with H = [1 arm 0].
     float *p = track->spread;
-    float c1 = p[V11] - along * p[V12];
-    float c2 = p[V12] - along * p[V22];
-    float c3 = p[V13] - along * p[V23];
-    float variance = c1 - along * c2 + sight->sigma_mm * sight->sigma_mm;
+    float arm = sight->turns_mm - along;
+    float c1 = p[V11] + arm * p[V12];
+    float c2 = p[V12] + arm * p[V22];
+    float c3 = p[V13] + arm * p[V23];
+    float variance = c1 + arm * c2 + sight->sigma_mm * sight->sigma_mm;
     float missed = sight->off_mm - was;
-    float told = 1.0F;   // of what a look tells that sees the edge
-    if (sight->beyond) { // what lies before that place is cut off, and mean and variance follow
+    float told = 1.0F; // of what a look tells that sees the edge
+    if (sight->beyond !=
+        0) { // what lies before that place is cut off, and mean and variance follow
         float sd = sqrtf(variance);
-        float side = sight->off_mm > 0.0F ? 1.0F : -1.0F;
+        float side = (float)sight->beyond;
         float within = -side * missed / sd;
         if (within > BEYOND) {
             return true;

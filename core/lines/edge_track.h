@@ -6,24 +6,26 @@
 
 #include <cammino/follow_edge.h>
 
-// What a look says: the spot is so far to the left of the edge, or `beyond` it at least so far.
+// What a look says: the spot is so far to the left of the edge.
 typedef struct cmi_edge_sight {
     float off_mm;
     float sigma_mm;
-    bool beyond;
-    bool bends; // what does not fit may be a bend of the edge
+    float turns_mm; // by so much further to the left it would be, by a radian more of angle
+    int8_t beyond;  // 1: at least so far; -1: at most
+    bool bends;     // what does not fit may be a bend of the edge
 } cmi_edge_sight;
 
-// The spot is over an edge, and the robot at about this angle to it.
+// The spot is so far from an edge, and the robot at about this angle to it. What it was before
+// about place, aim and bends holds.
 void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad);
 
 // The wheels have gone on.
-void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
-                  const cmo_moment *from, const cmo_moment *to);
+void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, const cmo_moment *from,
+                  const cmo_moment *to);
 
 // Takes a look that was taken when the wheels were at `then`; they are at `now`. False: it does not
 // fit where the edge is thought to be, and nothing is taken.
-bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, uint8_t sensor,
-                    const cmi_edge_sight *sight, const cmo_moment *then, const cmo_moment *now);
+bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, const cmi_edge_sight *sight,
+                    const cmo_moment *then, const cmo_moment *now);
 
 #endif

@@ -9,8 +9,8 @@
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
 #include "edge_look.h"
+#include "edge_sight.h"
 #include "edge_steer.h"
-#include "edge_track.h"
 #include "line_candidates.h"
 #include "line_figures.h"
 #include "line_search.h"
@@ -28,6 +28,14 @@
 // It has lost the edge where none was seen for so long; on the line for as many times that.
 #define LOST_MM 100.0F
 #define ON_LINE 2.5F
+// Between both edges it may see none for longer.
+#define BOTH_LOST_MM 320.0F
+#define JOINING_WIDTHS 2.5F
+// How much further apart than the line is wide, or nearer, the sensors may be: by its width, and
+// so many spots.
+#define BOTH_SPOTS 2.0F
+// Both spots are over a line across once they have been for so much of a line's least width.
+#define ACROSS_SHARE 0.4F
 // The edge's course is known after so much way.
 #define COURSE_LEAST_MM 200.0F
 
@@ -44,9 +52,29 @@ static void finish(cmo_robot *robot, const cmo_follow_edge_state *state) {
     }
 }
 
+// Moving, or after a halt.
+static void rest_here(cmo_robot *robot, const cmo_follow_edge_state *state) {
+    if (state->parameters.ending == CMO_END_MOVING) {
+        finish(robot, state);
+    } else {
+        cmi_halt(robot, state->parameters.halt);
+    }
+}
+
+// Both sensors are over a line across, and not just at a stain.
+static bool meets_both(const cmo_robot *robot, cmo_follow_edge_state *state) {
+    float way = cmo_way_mm(robot);
+    state->clear_mm = state->joined && cmi_edge_across(robot, state) ? state->clear_mm : way;
+    return state->parameters.across == CMO_ACROSS_END &&
+           way - state->clear_mm > ACROSS_SHARE * state->parameters.least_width_mm;
+}
+
 // A line across: where the robot joined, and where it has come off its edge, what the other sensor
 // meets may be the one that it follows.
 static bool meets(cmo_robot *robot, cmo_follow_edge_state *state) {
+    if (state->parameters.edge == CMO_LINE_BOTH) {
+        return meets_both(robot, state);
+    }
     const cmo_light *light = &robot->light[state->sensor];
     bool on = light->edge.inside || cmo_edge_sees(&light->edge, light->reflectance);
     bool looks = state->parameters.across == CMO_ACROSS_END && state->joined && on && !state->far;
@@ -59,6 +87,10 @@ static bool meets(cmo_robot *robot, cmo_follow_edge_state *state) {
 // Straight on from here, as a stop does that has met a candidate.
 static void land(cmo_robot *robot, cmo_follow_edge_state *state) {
     cmo_line_state *line = &state->line;
+    if (state->parameters.edge == CMO_LINE_BOTH) {
+        rest_here(robot, state);
+        return;
+    }
     if (state->parameters.ending == CMO_END_MOVING) {
         cmi_line_finish(robot, line, NULL);
         return;
@@ -88,7 +120,12 @@ static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
     }
     // On the line, as on a crossing one, it goes on for longer: it turns to where its edge must be.
     float unseen = cmo_way_mm(robot) - state->seen_mm;
-    float most = (cmi_edge_within(robot, state) ? ON_LINE : 1.0F) * LOST_MM;
+    float most = cmi_edge_dead_mm(robot, state) > 0.0F ? BOTH_LOST_MM
+                 : cmi_edge_within(robot, state)       ? ON_LINE * LOST_MM
+                                                       : LOST_MM;
+    if (p->edge == CMO_LINE_BOTH) { // it joins over the line
+        most += state->joined ? p->gap_mm : JOINING_WIDTHS * p->width_mm;
+    }
     if (state->follows && unseen > most) {
         cmi_end(robot, CMO_OUTCOME_EDGE_LOST);
         return true;
@@ -102,10 +139,8 @@ static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
             cmi_end(robot, CMO_OUTCOME_NO_LINE);
         } else if (state->far) {
             cmi_end(robot, CMO_OUTCOME_EDGE_LOST);
-        } else if (p->ending == CMO_END_MOVING) {
-            finish(robot, state);
         } else {
-            cmi_halt(robot, p->halt);
+            rest_here(robot, state);
         }
         return true;
     }
@@ -114,7 +149,11 @@ static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
 
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_follow_edge_state *state = (cmo_follow_edge_state *)routine;
-    cmi_expect_greys(robot, state->sensor);
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        if (cmi_edge_watches(state, i)) {
+            cmi_expect_greys(robot, i);
+        }
+    }
     if (state->lands) {
         cmi_edge_look(robot, state);
         step_stop(robot, state);
@@ -146,15 +185,61 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
 
 // ---------------------------------------------------------------------------------------- start --
 
+// Whether the robot can go astride such a line.
+static cmo_outcome check_both(cmo_robot *robot, const cmo_follow_edge_parameters *p,
+                              float spot_mm) {
+    float apart = cmi_across_mm(robot->description);
+    float off = fabsf(apart - p->width_mm);
+    float most = fminf(apart, p->width_mm) + BOTH_SPOTS * spot_mm;
+    if (cmi_front_lights(robot->description) < 2) {
+        return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "edge", NAN);
+    }
+    if (p->width_mm == 0.0F || off > most) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "width_mm", apart);
+    }
+    return p->sensor != CMO_SENSOR_EITHER
+               ? cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "sensor", NAN)
+           : p->across == CMO_ACROSS_END && apart < p->width_mm - CMI_SEEN_SHARE * spot_mm
+               ? cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "across", NAN)
+               : CMO_OUTCOME_DONE;
+}
+
+// The place that is to be over the edge, or amid both.
+static void choose_place(const cmo_robot *robot, cmo_follow_edge_state *state) {
+    const cmo_follow_edge_parameters *p = &state->parameters;
+    const cmo_light_description *light = robot->description->light;
+    cmo_edge_track *track = &state->track;
+    track->ahead_mm = light[state->sensor].ahead_mm;
+    track->left_mm = light[state->sensor].left_mm;
+    track->sharpest_per_mm = SHARPER / p->tightest_mm;
+    if (p->edge == CMO_LINE_BOTH) {
+        track->ahead_mm = 0.5F * (light[0].ahead_mm + light[CMI_FRONT - 1].ahead_mm);
+        track->left_mm = 0.5F * (light[0].left_mm + light[CMI_FRONT - 1].left_mm);
+        state->middle_mm = 0.5F * p->width_mm;
+        state->drift = 1;
+    } else if (p->gap_mm >
+               0.0F) { // over the line a little: what drifts off it is told from its end
+        track->aim_mm = cmi_line_sign(state) * AIM_SHARE * cmi_edge_spot_mm(robot, state);
+    }
+}
+
 // Which sensor, and how fast.
 static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool told) {
     cmo_follow_edge_parameters *p = &state->parameters;
-    if (p->sensor == CMO_SENSOR_EITHER) {
+    bool both = p->edge == CMO_LINE_BOTH;
+    if (both) {
+        cmo_outcome outcome = check_both(robot, p, robot->description->light[0].spot_mm);
+        if (outcome != CMO_OUTCOME_DONE) {
+            return outcome;
+        }
+    }
+    if (p->sensor == CMO_SENSOR_EITHER && !both) {
         bool right = p->edge == CMO_LINE_LEFT && cmi_front_lights(robot->description) > 1;
         p->sensor = right ? CMO_SENSOR_RIGHT : CMO_SENSOR_LEFT;
     }
     uint8_t watched;
-    cmo_outcome outcome = cmi_check_sensors(robot, p->sensor, p->tone, &watched);
+    cmo_outcome outcome =
+        cmi_check_sensors(robot, both ? CMO_SENSOR_BOTH : p->sensor, p->tone, &watched);
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
     }
@@ -162,12 +247,9 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
     if (cmi_edge_spot_mm(robot, state) <= 0.0F) { // no reading tells then how far off it is
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "spot_mm", NAN);
     }
-    state->track.sharpest_per_mm = SHARPER / p->tightest_mm;
-    if (p->gap_mm > 0.0F) { // over the line a little: so what drifts off it is told from its end
-        state->track.aim_mm = cmi_line_sign(state) * AIM_SHARE * cmi_edge_spot_mm(robot, state);
-    }
-    float safe =
-        cmo_budget_follow(robot->description, state->sensor, p->tightest_mm, p->gap_mm > 0.0F);
+    choose_place(robot, state);
+    bool gaps = p->gap_mm > 0.0F && !both;
+    float safe = cmo_budget_follow(robot->description, state->sensor, p->tightest_mm, gaps);
     bool slows = !told || p->too_fast == CMO_TOO_FAST_SLOW;
     bool crawls = safe < fmaxf(robot->description->slowest_mm_s, 1.0F);
     if (p->cruise_mm_s > safe && p->too_fast != CMO_TOO_FAST_ACCEPT) {
@@ -194,7 +276,7 @@ bool cmo_take_course(cmo_robot *robot, const cmo_follow_edge_state *state,
         return false;
     }
     cmo_pose *pose = &robot->odometer.pose;
-    const cmo_light_description *light = &robot->description->light[state->sensor];
+    const cmo_edge_track *t = &state->track;
     float along = cmi_square_rad(robot, edge);
     float course = 2.0F * state->course_rad[0] - state->course_rad[1];
     float turned = pose->heading_rad - course;
@@ -205,10 +287,10 @@ bool cmo_take_course(cmo_robot *robot, const cmo_follow_edge_state *state,
     float sine, cosine, nx, ny;
     cmi_sin_cos(pose->heading_rad, &sine, &cosine);
     cmi_sin_cos(along, &ny, &nx);
-    float x = pose->x_mm + light->ahead_mm * cosine - light->left_mm * sine;
-    float y = pose->y_mm + light->ahead_mm * sine + light->left_mm * cosine;
+    float x = pose->x_mm + t->ahead_mm * cosine - t->left_mm * sine;
+    float y = pose->y_mm + t->ahead_mm * sine + t->left_mm * cosine;
     float off = (y - edge->y_mm) * nx - (x - edge->x_mm) * ny;
-    float missed = state->track.off_mm - off;
+    float missed = t->off_mm - off;
     pose->x_mm -= missed * ny;
     pose->y_mm += missed * nx;
     return true;
@@ -263,7 +345,7 @@ cmo_outcome cmo_follow_edge_start(cmo_robot *robot, cmo_follow_edge_state *state
         return outcome;
     }
     p->longest_ms = p->longest_ms != 0 ? p->longest_ms : usual_longest_ms(p);
-    if (p->across == CMO_ACROSS_END) {
+    if (p->across == CMO_ACROSS_END && p->edge != CMO_LINE_BOTH) {
         outcome = begin_across(robot, state);
         if (outcome != CMO_RUNNING) {
             return outcome;

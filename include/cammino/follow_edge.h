@@ -14,25 +14,28 @@ extern "C" {
 #endif
 
 /** Which edge of a line, as the robot drives. */
-typedef enum cmo_line_side { CMO_LINE_LEFT = 0, CMO_LINE_RIGHT } cmo_line_side;
-#define CMO_LINE_SIDE_WORDS ("left", "right")
+typedef enum cmo_line_side { CMO_LINE_LEFT = 0, CMO_LINE_RIGHT, CMO_LINE_BOTH } cmo_line_side;
+#define CMO_LINE_SIDE_WORDS ("left", "right", "both")
 
 /** What a line across it does, which the other sensor meets. */
 typedef enum cmo_across { CMO_ACROSS_PASS = 0, CMO_ACROSS_END } cmo_across;
 
 // clang-format off
 #define CMO_FOLLOWING_PARAMETERS(P, X)                                                            \
-    P(X, CHOICE, cmo_line_side, edge, CMO_LINE_LEFT, CMO_LINE_RIGHT, CMO_LINE_SIDE_WORDS, "left",   \
-      "which edge of the line, as it drives")                                                       \
+    P(X, CHOICE, cmo_line_side, edge, CMO_LINE_LEFT, CMO_LINE_BOTH, CMO_LINE_SIDE_WORDS, "left",    \
+      "which edge of the line, as it drives; both: astride, with the line between both sensors")    \
+    P(X, OTHERWISE, width_mm, 1, 500, "none",                                                       \
+      "how wide the line is: for both edges, which must be about as far apart as the sensors are")  \
     P(X, CHOICE, cmo_sensors, sensor, CMO_SENSOR_EITHER, CMO_SENSOR_RIGHT, ("either", "left", "right"), \
-      "either: at a left edge the right one, at a right edge the left one",                         \
+      "either: at a left edge the right one, at a right edge the left one, at both edges both",     \
       "which one stays over the edge; the other one is off the line then")                                                              \
     P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_LIGHT, ("dark", "light"), "dark",          \
       "what the line is made of")                                                                   \
     P(X, BAND, band, "by the tone", "reflectances that count as the line: a grey one")              \
     P(X, CHOICE, cmo_across, across, CMO_ACROSS_PASS, CMO_ACROSS_END, ("pass", "end"), "pass",      \
       "end: it comes to rest with the other sensor over the near edge of a line that lies across, " \
-      "or ends moving once that has proved to be one; pass: it drives over it")                     \
+      "or ends moving once that has proved to be one; astride, where braking leaves it once both "  \
+      "sensors are over it; pass: it drives over it")                                               \
     P(X, OTHERWISE, distance_mm, 1, 50000, "until something else ends it",                          \
       "way to drive, from the start; it comes to rest there. With `across: end` give up after it")                                       \
     P(X, SPEED, cruise_mm_s, "half the top speed, or what such bends allow",                        \
@@ -65,9 +68,12 @@ typedef struct cmo_follow_edge_parameters {
     CMO_FOLLOW_EDGE_PARAMETERS(CMO_FIELD, )
 } cmo_follow_edge_parameters;
 
-/** Where the edge is against the robot, as readings and wheels tell: lengths to the left. */
+/** Where the edge is against the robot, as readings and wheels tell: lengths to the left. Of both
+ * edges it is where the line's middle is. */
 typedef struct cmo_edge_track {
-    float off_mm;          /**< of the spot from the edge */
+    float ahead_mm;        /**< the spot, or the middle between both, against the axle's middle, */
+    float left_mm;         /**< and to the left of that */
+    float off_mm;          /**< of that place from the edge */
     float angle_rad;       /**< of the robot against it */
     float curve_per_mm;    /**< of the edge, 1 / radius; positive to the left */
     float sharpest_per_mm; /**< no bend of it is sharper */
@@ -126,7 +132,13 @@ typedef struct cmo_follow_edge_state {
     cmo_edge_before before[CMO_EDGE_BEFORE]; /**< the newest first */
     uint8_t refused;     /**< looks in a row that did not fit where the edge was thought to be */
     cmo_moment last;     /**< the wheels at the last step */
-    uint32_t look_us;    /**< of the newest look that was taken */
+    uint32_t look_us[2]; /**< of the newest looks that were taken */
+    float middle_mm;     /**< half the line's width, of both edges */
+    bool begun;          /**< so, it has looked where it stands, */
+    float off_mm[2];     /**< until which way a sensor was off the line in the search, */
+    uint8_t entered;     /**< which one has come onto it from beside, counted from 1, */
+    float entered_mm;    /**< and at which way */
+    int8_t drift;        /**< where both see none, it drifts to this side: 1 is the left */
     float start_rad;     /**< turn of the wheels at the start */
     float speed_mm_s;    /**< asked for */
     float trim_rad_s;    /**< by how much the wheels fall short of the turn that is asked for */
@@ -163,7 +175,7 @@ cmo_outcome cmo_follow_edge(cmo_robot *robot, const cmo_follow_edge_parameters *
 bool cmo_take_course(cmo_robot *robot, const cmo_follow_edge_state *state,
                      const cmo_stated_line *edge, cmo_left_over *left_over);
 
-/** How it looks for a line across. */
+/** How it looks for a line across with the other sensor; not of both edges. */
 cmo_line_parameters cmo_follow_edge_across(const cmo_follow_edge_parameters *parameters);
 
 #ifdef __cplusplus

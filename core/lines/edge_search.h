@@ -1,0 +1,18 @@
+// SPDX-License-Identifier: MIT
+// The search for an edge that is to be followed.
+#ifndef CMI_EDGE_SEARCH_H
+#define CMI_EDGE_SEARCH_H
+
+#include <cammino/follow_edge.h>
+
+// What has been found crosses an edge at about this angle.
+#define CMI_ENTRY_RAD 0.4F
+
+// One tick of it, while it drives straight on: a look of that sensor sees an edge, or one lies
+// behind it.
+void cmi_edge_search(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor);
+
+// The same with both.
+void cmi_edge_search_both(cmo_robot *robot, cmo_follow_edge_state *state);
+
+#endif
