@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: MIT
 /**
  * @file follow_edge.h
- * Follow an edge: to drive along a line with one sensor over one of its edges.
+ * Follow an edge: to drive along a line with one sensor over one of its edges, or astride it with
+ * one over each.
  */
 #ifndef CAMMINO_FOLLOW_EDGE_H
 #define CAMMINO_FOLLOW_EDGE_H
@@ -13,7 +14,7 @@
 extern "C" {
 #endif
 
-/** Which edge of a line, as the robot drives. */
+/** Which edge of a line, as the robot drives; or both, with the line between its sensors. */
 typedef enum cmo_line_side { CMO_LINE_LEFT = 0, CMO_LINE_RIGHT, CMO_LINE_BOTH } cmo_line_side;
 #define CMO_LINE_SIDE_WORDS ("left", "right", "both")
 
@@ -155,10 +156,13 @@ typedef struct cmo_follow_edge_state {
 /**
  * Drives along a line with one sensor over one of its edges. It drives straight on until that
  * sensor meets an edge, turns along it, and then follows: at cruise_mm_s where the curve allows it.
+ * Astride it keeps the middle between both sensors over the middle of the line, which is about as
+ * wide as they are apart; it may begin amid the line or beside it. With neither edge in sight it
+ * drifts to either side until it meets one.
  *
  * Outcomes: done; no_line: no edge within search_mm, or no line across within distance_mm;
- * edge_lost: none was seen for 100 mm, for the line has ended or turns more sharply than the robot
- * can follow; no_floor; sensor_silent; time_over; and what can end any routine.
+ * edge_lost: none was seen for 100 mm, astride for 320 where both sensors may be past their edges,
+ * for the line has ended or turns more sharply than the robot can follow; no_floor; sensor_silent; time_over; and what can end any routine.
  */
 cmo_outcome cmo_follow_edge_start(cmo_robot *robot, cmo_follow_edge_state *state,
                                   const cmo_follow_edge_parameters *parameters);
