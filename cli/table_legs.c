@@ -138,6 +138,9 @@ static void print_edge(const lab_leg_result *leg) {
         printf(", truly %.1f and %.1f", truth->value[CMO_EDGE_MEAN_MM],
                truth->value[CMO_EDGE_WORST_MM]);
     }
+    if (leg->forks > 0) {
+        printf("; past %u fork%s", leg->forks, leg->forks > 1 ? "s" : "");
+    }
     printf("\n     %.0f mm/s on the mean", robot->value[CMO_MEAN_SPEED_MM_S]);
     if (knows(robot, CMO_WOBBLE_DEG)) {
         printf("; wobbles by %.1f degrees", robot->value[CMO_WOBBLE_DEG]);

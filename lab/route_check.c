@@ -111,6 +111,8 @@ static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot
     } else if (astride && strcmp(field, "across") == 0) {
         wrong_leg(route, number, where, error,
                   "both sensors are amid so wide a line anyway; with one edge it can end there");
+    } else if (astride && strcmp(field, "fork") == 0) {
+        wrong_leg(route, number, where, error, "forks are passed by along one edge, left or right");
     } else if (astride && strcmp(field, "sensor") == 0) {
         wrong_leg(route, number, where, error, "edge: both takes both; leave it out");
     } else if (outcome == CMO_OUTCOME_NOT_SUPPORTED) {

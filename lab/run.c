@@ -147,6 +147,7 @@ static void take_edge(lab_leg_result *result, const cmo_follow_edge_state *state
     double looks = f->looks > 0 ? (double)f->looks : NAN;
     double followed_s = f->followed_s > 0.0F ? (double)f->followed_s : NAN;
     result->followed_ms = f->joined_ms + 1000.0 * followed_s;
+    result->forks = f->forks;
     labi_put(robot, CMO_EDGE_MEAN_MM, (double)f->sum_mm / looks);
     labi_put(robot, CMO_EDGE_RMS_MM, sqrt((double)f->squares_mm2 / looks));
     labi_put(robot, CMO_EDGE_WORST_MM, f->looks > 0 ? (double)f->worst_mm : NAN);

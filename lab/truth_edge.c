@@ -92,7 +92,15 @@ lab_edge_beside labi_edge_beside(const lab_route *route, const cmo_sim *sim,
 
 // ---------------------------------------------------------------------------------- figures --
 
+// Where another line leaves this one and is passed by, the nearest edge becomes that one's: it
+// turns by more at once than this, and than the way since asks for in the sharpest bend.
+#define FORK_RAD 0.02
+#define FORK_MM  150.0
+#define ALONG_MM 10.0
+#define SHARPER  2.0
+
 typedef struct follow {
+    double along_rad, along_mm; // of the edge a short while before, and the way then
     double near_since_mm, joined_mm, joined_ms;
     double sum, squares, worst;
     unsigned seen;
@@ -121,6 +129,21 @@ static void count_off(follow *f, const lab_edge_beside *edge, const cmo_sim_trut
         f->joined_mm = at->way_mm - first->way_mm;
         f->joined_ms = at->time_ms - first->time_ms;
     }
+}
+
+// The edge goes on as it did.
+static bool leads_on(follow *f, const lab_edge_beside *edge, const cmo_sim_truth *at,
+                     double tightest_mm) {
+    double along = atan2(-edge->left_x, edge->left_y);
+    double gone = at->way_mm - f->along_mm;
+    double turned = fabs(remainder(along - f->along_rad, 2.0 * G_PI));
+    bool on = !isfinite(f->along_rad) || gone > FORK_MM ||
+              turned < FORK_RAD + SHARPER * fmin(gone, 1.2 * ALONG_MM) / tightest_mm;
+    if (!isfinite(f->along_rad) || (on && gone > ALONG_MM)) {
+        f->along_rad = along;
+        f->along_mm = at->way_mm;
+    }
+    return on;
 }
 
 // By how much it is turned off what it would be had its spot stayed on the edge: there that runs
@@ -176,9 +199,13 @@ void labi_edge_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result 
     size_t count;
     const cmo_sim_truth *all = cmo_sim_recorded(sim, &count);
     size_t first = MIN(labi_first_at(all, count, result->start_ms), count - 1);
-    follow f = {.near_since_mm = NAN, .joined_mm = NAN, .joined_ms = NAN, .right = true};
+    follow f = {
+        .near_since_mm = NAN, .joined_mm = NAN, .joined_ms = NAN, .right = true, .along_rad = NAN};
     for (size_t i = first; i < count && cmo_sim_mat_has(route->mat, CMO_SIM_LINE); i += EVERY) {
         lab_edge_beside edge = labi_edge_beside(route, sim, &all[i], p);
+        if (result->forks > 0 && edge.there) {
+            edge.there = leads_on(&f, &edge, &all[i], (double)p->tightest_mm);
+        }
         f.swings_on = f.swings_on && edge.there;
         if (edge.there) {
             count_off(&f, &edge, &all[i], near, &all[first]);

@@ -189,6 +189,7 @@ START_TEST(what_no_robot_can_do_is_refused) {
         {"mozzo.yaml", "width_mm: 20", "not far from the 90 mm that the sensors are apart"},
         {"mozzo.yaml", "width_mm: 90, sensor: left", "edge: both takes both; leave it out"},
         {"near.yaml", "width_mm: 20, across: end", "amid so wide a line anyway"},
+        {"near.yaml", "width_mm: 20, fork: pass", "passed by along one edge"},
     };
     write_apart("near.yaml", 12);
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {

@@ -241,6 +241,50 @@ START_TEST(it_drives_over_gaps) {
 }
 END_TEST
 
+// A line along the robot's way, and one of 300 mm that leaves it at (870, 355) to the left at an
+// angle, or mirrored, to the right; or goes over it.
+static void write_fork(bool left, double angle_deg, bool over) {
+    double c = 300.0 * cos(angle_deg * G_PI / 180.0);
+    double s = (left ? -300.0 : 300.0) * sin(angle_deg * G_PI / 180.0);
+    double y = left ? 855 : 745;
+    char *shapes =
+        g_strdup_printf("<g class='line' fill='none' stroke='" DARK "' stroke-width='20'>"
+                        "<path d='M 180 %g h 1700'/><path d='M %g %g L %g %g'/></g>",
+                        y, over ? 870 - c : 870, over ? y - s : y, 870 + c, y + s);
+    write_runs_floor(FLOOR, shapes);
+    g_free(shapes);
+}
+
+START_TEST(it_passes_forks_by_or_takes_them) {
+    static const double angles[] = {15, 25, 45, 70};
+    for (size_t i = 0; i < G_N_ELEMENTS(angles); i++) {
+        bool left = i % 2 == 0;
+        write_fork(left, angles[i], i == 1);
+        JsonObject *leg = follow(left ? "fork: pass, distance_mm: 1100"
+                                      : "edge: right, fork: pass, distance_mm: 1100",
+                                 0, 0, 3 + (unsigned)i);
+        ck_assert_str_eq(outcome_of(leg), "done");
+        ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 4);
+        ck_assert_double_le(fabs(figure_of(leg, "truth", "turned_deg")), 3);
+    }
+    char *path = in_folder("r.yaml");
+    char *line = g_strdup_printf(COMMAND " drive %s", path);
+    ck_assert_int_eq(call(line), 0);
+    ck_assert_ptr_nonnull(strstr(out, "; past 1 fork\n"));
+    g_free(line);
+    g_free(path);
+    // It goes with the edge else, to where that line ends.
+    write_fork(true, 25, false);
+    JsonObject *leg = follow("distance_mm: 1100", 0, 1, 3);
+    ck_assert_str_eq(outcome_of(leg), "edge_lost");
+    ck_assert_double_le(figure_of(leg, "truth", "travelled_mm"), 1060);
+    // Bends are none.
+    write_line(true, 0, BENDS);
+    leg = follow("fork: pass, gap_mm: 60, distance_mm: 1200", 0, 0, 3);
+    ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 4);
+}
+END_TEST
+
 START_TEST(a_light_line_and_a_grey_one_have_edges_too) {
     write_runs_floor(DARK, "<path class='line' fill='none' stroke='" FLOOR
                            "' stroke-width='20' d='M 180 855 h 1700'/>");
@@ -360,6 +404,7 @@ int main(void) {
                                   it_ends_on_a_line_across_or_drives_over_it,
                                   a_stated_edge_takes_the_drift_out,
                                   it_drives_over_gaps,
+                                  it_passes_forks_by_or_takes_them,
                                   a_light_line_and_a_grey_one_have_edges_too,
                                   what_is_too_fast_for_its_bends_is_refused,
                                   without_a_spots_size_it_is_refused,

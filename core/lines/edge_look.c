@@ -24,6 +24,12 @@
 // In a gap there is no edge though the spot should be off the line by no more than this share of
 // it.
 #define GAP_SHARE 0.35F
+// Where another line leaves the one that it follows, the spot is amid both though it should be off
+// the line by no more than this share of it, had the line bent as sharply as it can. So long is the
+// way over that, for a line of that many times its least width, which leaves at 15 degrees.
+#define FORK_SHARE  0.2F
+#define FORK_RAD 0.14F
+#define FORK_WIDTHS 10.0F
 // A gap is driven over along the mean bend of about so much way before it.
 #define BEND_MM 40.0F
 // The edge's course is its mean over about so much way.
@@ -137,17 +143,45 @@ static void begin_gap(cmo_robot *robot, cmo_follow_edge_state *state) {
     }
 }
 
-// Whether what it sees is taken: not in a gap, nor where its other end comes under the spot.
+// The spot is over the line alone, and no bend would have brought it there so soon.
+static bool forks(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    cmo_moment now = cmi_wheels_now(robot);
+    cmo_edge_track on = state->before[CMO_EDGE_BEFORE - 1].track;
+    float into = cmi_line_sign(state);
+    on.curve_per_mm -= into * on.sharpest_per_mm;
+    on.angle_rad += into * FORK_RAD;
+    cmi_track_go(&on, robot, &state->before[CMO_EDGE_BEFORE - 1].at, &now);
+    return into * on.off_mm < FORK_SHARE * cmi_edge_spot_mm(robot, state);
+}
+
+static void begin_fork(cmo_robot *robot, cmo_follow_edge_state *state) {
+    cmo_moment now = cmi_wheels_now(robot);
+    cmo_edge_track on = state->before[CMO_EDGE_BEFORE - 1].track;
+    on.curve_per_mm = state->bend_per_mm;
+    cmi_track_go(&on, robot, &state->before[CMO_EDGE_BEFORE - 1].at, &now);
+    state->track = on;
+    state->in_fork = true;
+    state->figures.forks++;
+    state->gap_to_mm = cmo_way_mm(robot) + FORK_WIDTHS * state->parameters.least_width_mm;
+}
+
+// Whether what it sees is taken: not in a gap, nor where its other end comes under the spot; nor
+// where another line leaves this one.
 static bool bridges(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_edge_sight *sight) {
     float way = cmo_way_mm(robot);
     float spot = cmi_edge_spot_mm(robot, state);
-    bool floor = sight->beyond != 0 && !cmi_edge_within(robot, state);
-    if (!state->in_gap && floor) {
-        begin_gap(robot, state);
-    } else if (state->in_gap && !floor) {
-        state->in_gap = false;
+    bool beyond = sight->beyond != 0;
+    bool floor = beyond && !cmi_edge_within(robot, state) && state->parameters.gap_mm > 0.0F;
+    bool within = beyond && cmi_edge_within(robot, state) && !state->far &&
+                  state->parameters.fork == CMO_FORK_PASS;
+    if ((state->in_gap && !floor) || (state->in_fork && !within)) {
+        state->in_gap = state->in_fork = false;
         state->gap_to_mm = fminf(state->gap_to_mm, way + spot);
-    } else if (!floor && way - state->before[0].at_mm >= 0.5F * spot) {
+    } else if (!state->in_gap && floor) {
+        begin_gap(robot, state);
+    } else if (!state->in_fork && within && forks(robot, state)) {
+        begin_fork(robot, state);
+    } else if (!floor && !within && way - state->before[0].at_mm >= 0.5F * spot) {
         keep(robot, state);
     }
     if (way < state->gap_to_mm) {
@@ -201,8 +235,8 @@ static void look_with(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t se
         tell_side(robot, state);
     }
     cmi_edge_sight sight = cmi_edge_sight_of(robot, state, sensor);
-    bool gaps = state->parameters.gap_mm > 0.0F && state->joined && !both;
-    if (gaps && bridges(robot, state, &sight)) {
+    bool hides = state->parameters.gap_mm > 0.0F || state->parameters.fork == CMO_FORK_PASS;
+    if (hides && state->joined && !both && bridges(robot, state, &sight)) {
         return;
     }
     take(robot, state, sensor, &sight);

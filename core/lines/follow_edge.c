@@ -29,7 +29,7 @@
 #define LOST_MM 100.0F
 #define ON_LINE 2.5F
 // Between both edges it may see none for longer.
-#define BOTH_LOST_MM 320.0F
+#define BOTH_LOST_MM   320.0F
 #define JOINING_WIDTHS 2.5F
 // How much further apart than the line is wide, or nearer, the sensors may be: by its width, and
 // so many spots.
@@ -197,6 +197,9 @@ static cmo_outcome check_both(cmo_robot *robot, const cmo_follow_edge_parameters
     if (p->width_mm == 0.0F || off > most) {
         return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "width_mm", apart);
     }
+    if (p->fork == CMO_FORK_PASS) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "fork", NAN);
+    }
     return p->sensor != CMO_SENSOR_EITHER
                ? cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "sensor", NAN)
            : p->across == CMO_ACROSS_END && apart < p->width_mm - CMI_SEEN_SHARE * spot_mm
@@ -217,9 +220,11 @@ static void choose_place(const cmo_robot *robot, cmo_follow_edge_state *state) {
         track->left_mm = 0.5F * (light[0].left_mm + light[CMI_FRONT - 1].left_mm);
         state->middle_mm = 0.5F * p->width_mm;
         state->drift = 1;
-    } else if (p->gap_mm >
-               0.0F) { // over the line a little: what drifts off it is told from its end
-        track->aim_mm = cmi_line_sign(state) * AIM_SHARE * cmi_edge_spot_mm(robot, state);
+    } else {
+        // Over the line a little: what drifts off it is told from its end. Or off it, from a fork.
+        float gaps = p->gap_mm > 0.0F ? AIM_SHARE : 0.0F;
+        float forks = p->fork == CMO_FORK_PASS ? AIM_SHARE : 0.0F;
+        track->aim_mm = cmi_line_sign(state) * (gaps - forks) * cmi_edge_spot_mm(robot, state);
     }
 }
 
@@ -248,7 +253,7 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
         return cmi_refuse(robot, CMO_OUTCOME_NOT_SUPPORTED, "spot_mm", NAN);
     }
     choose_place(robot, state);
-    bool gaps = p->gap_mm > 0.0F && !both;
+    bool gaps = (p->gap_mm > 0.0F || p->fork == CMO_FORK_PASS) && !both;
     float safe = cmo_budget_follow(robot->description, state->sensor, p->tightest_mm, gaps);
     bool slows = !told || p->too_fast == CMO_TOO_FAST_SLOW;
     bool crawls = safe < fmaxf(robot->description->slowest_mm_s, 1.0F);

@@ -21,6 +21,9 @@ typedef enum cmo_line_side { CMO_LINE_LEFT = 0, CMO_LINE_RIGHT, CMO_LINE_BOTH } 
 /** What a line across it does, which the other sensor meets. */
 typedef enum cmo_across { CMO_ACROSS_PASS = 0, CMO_ACROSS_END } cmo_across;
 
+/** What it does where another line leaves the edge's side of the line. */
+typedef enum cmo_fork { CMO_FORK_TAKE = 0, CMO_FORK_PASS } cmo_fork;
+
 // clang-format off
 #define CMO_FOLLOWING_PARAMETERS(P, X)                                                            \
     P(X, CHOICE, cmo_line_side, edge, CMO_LINE_LEFT, CMO_LINE_BOTH, CMO_LINE_SIDE_WORDS, "left",    \
@@ -37,6 +40,9 @@ typedef enum cmo_across { CMO_ACROSS_PASS = 0, CMO_ACROSS_END } cmo_across;
       "end: it comes to rest with the other sensor over the near edge of a line that lies across, " \
       "or ends moving once that has proved to be one; astride, where braking leaves it once both "  \
       "sensors are over it; pass: it drives over it")                                               \
+    P(X, CHOICE, cmo_fork, fork, CMO_FORK_TAKE, CMO_FORK_PASS, ("take", "pass"), "take",            \
+      "where a line leaves on the edge's side at up to 40 degrees, take: it goes with the edge; pass: " \
+      "it drives over that, along the bend before")                                                 \
     P(X, OTHERWISE, distance_mm, 1, 50000, "until something else ends it",                          \
       "way to drive, from the start; it comes to rest there. With `across: end` give up after it")                                       \
     P(X, SPEED, cruise_mm_s, "half the top speed, or what such bends allow",                        \
@@ -111,6 +117,7 @@ typedef struct cmo_edge_figures {
     float full_s;         /**< a wheel was to turn faster than it can, */
     float squares_rad2_s; /**< and wobble's squares over time */
     float wobble_rad;     /**< now */
+    uint32_t forks;       /**< passed by */
     uint32_t swings;      /**< from one side to the other */
     int8_t side;          /**< at the last one */
 } cmo_edge_figures;
@@ -128,7 +135,8 @@ typedef struct cmo_follow_edge_state {
     bool from_line;    /**< it left the line as it met its first edge, which may be either one */
     bool lands;        /**< it stops on a line across */
     bool in_gap;       /**< it sees nothing of the line, */
-    float gap_to_mm;   /**< until this way: none of what it sees is taken */
+    bool in_fork;      /**< or nothing but the line, for another one leaves it: */
+    float gap_to_mm;   /**< until this way none of what it sees is taken */
     float bend_per_mm; /**< the edge's mean curvature */
     cmo_edge_before before[CMO_EDGE_BEFORE]; /**< the newest first */
     uint8_t refused;     /**< looks in a row that did not fit where the edge was thought to be */

@@ -105,7 +105,8 @@ typedef struct lab_leg_result {
     double cruise_mm_s;              /**< stay_inside: what it drove at, */
     cmo_patrol_budget budget;        /**< and what is safe */
     double stopped_ms;               /**< true crossing to true first standstill; NAN: none */
-    double followed_ms;              /**< follow_edge: from the start until it ended following */
+    double followed_ms;              /**< follow_edge: from the start until it ended following, */
+    unsigned forks;                  /**< and so many forks it passed by */
 } lab_leg_result;
 
 /** An edge that is followed, beside the spot. */
