@@ -62,6 +62,8 @@ bool cli_one_robot(const lab_route *route, const char *option);
 
 // Drives it once; NULL after having said why the run is worth nothing.
 lab_run *cli_drive_route(const lab_route *route, gint64 seed);
+// The same as the trial of a series with that seed.
+lab_run *cli_drive_trial(const lab_route *route, gint64 seed);
 
 // The table of a run's legs, robot beside truth: a line or two each, or every figure.
 void cli_print_run(const lab_route *route, const lab_run *run, bool all);

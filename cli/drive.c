@@ -2,7 +2,7 @@
 #include "cli.h"
 
 static gint64 seed = 1;
-static gboolean json, quiet, all;
+static gboolean json, quiet, all, varied;
 static char *robot, *trace_path, *picture_path, *view, *over;
 static int leg;
 
@@ -12,6 +12,8 @@ static const GOptionEntry options[] = {
      "Which robot of the fleet or of the plant's spread, and which noise; the same seed gives the "
      "same run (default 1)",
      "N"},
+    {"varied", 0, 0, G_OPTION_ARG_NONE, &varied,
+     "As a series drives the trial of that seed: from another start, on another battery...", NULL},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
     {"trace", 0, 0, G_OPTION_ARG_FILENAME, &trace_path, "Write one CSV row per tick", "FILE"},
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture_path, "Write a picture, .png or .svg",
@@ -51,7 +53,7 @@ static int drive(const char *path) {
         lab_route_free(route);
         return cli_error(error);
     }
-    lab_run *run = cli_drive_route(route, seed);
+    lab_run *run = varied ? cli_drive_trial(route, seed) : cli_drive_route(route, seed);
     int status = run != NULL ? write_files(route, run) : CLI_WRONG;
     if (status == CLI_DONE) {
         if (json) {
@@ -93,7 +95,9 @@ const cli_command cli_drive = {
     "robot "
     "itself can measure, the columns truth what the simulator knows; speed is that at the "
     "crossing. A "
-    "leg that ends with anything but done ends the run, unless the route says what follows.",
+    "leg that ends with anything but done ends the run, unless the route says what follows. With "
+    "--varied it is one of the trials of cammino series, which names its worst ones by their "
+    "seeds.",
     "cammino drive data/ferry/first-round.yaml --picture round.png",
     options,
     run};

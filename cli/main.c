@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli.h"
 
+#include <cammino_lab/series.h>
+
 #include <errno.h>
 #include <fcntl.h>
 #include <locale.h>
@@ -47,15 +49,22 @@ const char *cli_side(unsigned sensor) {
     return sensor == 0 ? "left" : "right";
 }
 
-lab_run *cli_drive_route(const lab_route *route, gint64 seed) {
+static lab_run *checked(const lab_route *route, lab_run *run) {
     GError *error = NULL;
-    lab_run *run = lab_drive(route, (uint64_t)seed);
     if (!lab_check_run(route, run, &error)) {
         cli_error(error);
         lab_run_free(run);
         return NULL;
     }
     return run;
+}
+
+lab_run *cli_drive_route(const lab_route *route, gint64 seed) {
+    return checked(route, lab_drive(route, (uint64_t)seed));
+}
+
+lab_run *cli_drive_trial(const lab_route *route, gint64 seed) {
+    return checked(route, lab_trial(route, (uint64_t)seed, true)); // loading it has drawn its robot
 }
 
 lab_route *cli_load_route(const char *path, const char *robot, gint64 seed) {

@@ -4,6 +4,7 @@
 #include <cammino_lab/fleet.h>
 #include <cammino_lab/series.h>
 #include <math.h>
+#include <signal.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -30,10 +31,40 @@ static const GOptionEntry options[] = {
 // Different tallies of a leg that are shown.
 #define TALLIES_SHOWN 3U
 
-static void show_progress(void *context, unsigned done, unsigned of) {
-    (void)context;
-    fprintf(stderr, "\r%u of %u trials", done, of);
-    fflush(stderr);
+// Of the worst trials, what is shown of one robot's.
+#define WORST_SHOWN 3U
+
+static volatile sig_atomic_t caught;
+
+static void catch_signal(int number) {
+    caught = number;
+}
+
+static void begin_catching(void) {
+    struct sigaction action = {.sa_handler = catch_signal};
+    sigemptyset(&action.sa_mask);
+    sigaction(SIGINT, &action, NULL);
+    sigaction(SIGTERM, &action, NULL);
+}
+
+typedef struct watch {
+    bool shows;
+    gint64 began_us, shown_us;
+} watch;
+
+// Trials a second so far, and how long the rest will take at that.
+static bool watch_progress(void *context, unsigned done, unsigned of) {
+    watch *w = context;
+    gint64 now_us = g_get_monotonic_time();
+    double seconds = 1e-6 * (double)(now_us - w->began_us);
+    if (w->shows && now_us - w->shown_us > 200000 && done > 0) {
+        w->shown_us = now_us;
+        double rate = done / seconds;
+        fprintf(stderr, "\r%u of %u trials, %.*f a second, %.0f s left   ", done, of,
+                rate < 10.0 ? 1 : 0, rate, (of - done) / rate);
+        fflush(stderr);
+    }
+    return caught == 0;
 }
 
 static void print_row(const char *name, const lab_statistics *s) {
@@ -121,15 +152,15 @@ static void print_line(const lab_series *series, unsigned number) {
     const lab_series_leg *leg = &series->leg[number];
     const lab_statistics *time = &leg->figure[CMO_ELAPSED_MS].truth;
     char *done = g_strdup_printf("%u of %u", leg->outcomes[CMO_OUTCOME_DONE], trials_of(leg));
-    printf("%3u  %-17s%12s", number + 1, cmo_routine_name(leg->routine), done);
+    printf("%3u %-16s%11s", number + 1, cmo_routine_name(leg->routine), done);
     g_free(done);
     if (time->n > 0) {
-        printf("%7.2f%7.2f", time->p50 / 1000.0, time->p95 / 1000.0);
+        printf("%6.2f%6.2f", time->p50 / 1000.0, time->p95 / 1000.0);
     }
     cmo_figure figure = shown_by(leg);
     const lab_statistics *s = figure != CMO_FIGURES ? &leg->figure[figure].truth : NULL;
     if (s != NULL && s->n > 0) {
-        printf("  %-19s%8.2f%8.2f%8.2f%8.2f%8.2f", cmo_figure_name(figure), s->mean, s->sd, s->p05,
+        printf(" %-18s%8.2f%6.2f%8.2f%8.2f%8.2f", cmo_figure_name(figure), s->mean, s->sd, s->p05,
                s->p95, s->worst);
     }
     printf("\n");
@@ -155,9 +186,9 @@ static void print_line(const lab_series *series, unsigned number) {
 }
 
 static void print_lines(const lab_series *series) {
-    printf("\n%-22s%12s%14s  %-19s%8s%8s%8s%8s%8s\n", "leg", "done", "time s", "true figure",
-           "mean", "sd", "p05", "p95", "worst");
-    printf("%41s%7s\n", "p50", "p95");
+    printf("\n%-20s%11s%12s %-18s%8s%6s%8s%8s%8s\n", "leg", "done", "time s", "true figure", "mean",
+           "sd", "p05", "p95", "worst");
+    printf("%37s%6s\n", "p50", "p95");
     for (unsigned i = 0; i < series->legs; i++) {
         print_line(series, i);
     }
@@ -178,16 +209,19 @@ static unsigned judged_legs(const lab_series *series, unsigned *legs) {
 static void print_kinds(const lab_series *series) {
     unsigned legs[JUDGED_MOST];
     unsigned count = judged_legs(series, legs);
-    printf("\n%-13s%-16s%7s%6s", "by kind", "", "trials", "done");
+    printf("\n%42s", "");
     for (unsigned i = 0; i < count; i++) {
-        char *name =
-            g_strdup_printf("leg %u %s", legs[i] + 1, cmo_figure_name(series->leg[legs[i]].judged));
-        printf("%26s", name);
+        char *name = g_strdup_printf("leg %u", legs[i] + 1);
+        printf("%19s", name);
         g_free(name);
     }
     printf("\n%42s", "");
     for (unsigned i = 0; i < count; i++) {
-        printf("%17s%9s", "95 % within", "worst");
+        printf("%19s", cmo_figure_name(series->leg[legs[i]].judged));
+    }
+    printf("\n%-13s%-16s%7s%6s", "by kind", "", "trials", "done");
+    for (unsigned i = 0; i < count; i++) {
+        printf("%12s%7s", "95 % within", "worst");
     }
     const char *part = "";
     for (unsigned k = 0; k < series->kinds; k++) {
@@ -199,9 +233,9 @@ static void print_kinds(const lab_series *series) {
             cmo_figure figure = series->leg[legs[i]].judged;
             const lab_statistics *s = &kind->leg[legs[i]].figure[figure].truth;
             if (s->n > 0) {
-                printf("%17.2f%9.2f", s->within, s->worst);
+                printf("%12.2f%7.2f", s->within, s->worst);
             } else {
-                printf("%17s%9s", "-", "-");
+                printf("%12s%7s", "-", "-");
             }
         }
     }
@@ -228,16 +262,39 @@ static void print_parts(const lab_fleet *fleet, uint64_t of) {
     }
 }
 
-static void print_worst(const lab_series *series, const lab_fleet *fleet) {
-    printf("\nworst trials\n");
-    for (unsigned i = 0; i < series->worsts; i++) {
+// A shell takes it as it stands.
+static bool is_plain(const char *path) {
+    return strspn(path, "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789/._-+,") ==
+           strlen(path);
+}
+
+// And how to look at one.
+static void print_worst(const lab_series *series, const lab_fleet *fleet, const char *path) {
+    if (series->worsts == 0) {
+        return;
+    }
+    char *route = g_shell_quote(path);
+    char *other = robot != NULL ? g_shell_quote(robot) : NULL;
+    printf("\nworst trials; to look at the first:\n  cammino drive %s%s%s --varied --seed "
+           "%" G_GUINT64_FORMAT " --picture worst.png\n",
+           is_plain(path) ? path : route, other != NULL ? " --robot " : "",
+           other == NULL     ? ""
+           : is_plain(robot) ? robot
+                             : other,
+           series->worst[0].seed);
+    g_free(route);
+    g_free(other);
+    for (unsigned i = 0; i < (fleet != NULL ? series->worsts : MIN(series->worsts, WORST_SHOWN));
+         i++) {
         const lab_series_worst *worst = &series->worst[i];
         printf("  seed %" G_GUINT64_FORMAT ", leg %u: %s", worst->seed, worst->leg + 1,
                cmo_outcome_name(worst->outcome));
         if (worst->figure != CMO_FIGURES) {
             printf(", %s %.2f", cmo_figure_name(worst->figure), worst->truth);
         }
-        print_parts(fleet, worst->seed);
+        if (fleet != NULL) {
+            print_parts(fleet, worst->seed);
+        }
         printf("\n");
     }
 }
@@ -266,14 +323,17 @@ static int run(int count, char **arguments) {
     if (route == NULL) {
         return CLI_WRONG;
     }
-    bool watched = isatty(STDERR_FILENO) && !quiet;
+    watch w = {.shows = isatty(STDERR_FILENO) && !quiet, .began_us = g_get_monotonic_time()};
+    begin_catching();
     lab_series *series = lab_series_run(route, (unsigned)trials, (uint64_t)seed, (unsigned)threads,
-                                        watched ? show_progress : NULL, NULL);
-    if (watched) {
-        fprintf(stderr, "\r%30s\r", "");
+                                        watch_progress, &w);
+    if (w.shows) {
+        fprintf(stderr, "\r%60s\r", "");
     }
-    int status = series->completed == series->trials ? CLI_DONE : CLI_FAILED;
-    if (series->diverged > 0) {
+    int status = series->completed == series->asked ? CLI_DONE : CLI_FAILED;
+    if (series->trials == 0) {
+        cli_wrong("%s: stopped before a trial was driven", route->path);
+    } else if (series->diverged > 0) {
         status = cli_wrong("%s: plant: its values do not go together: the simulated robot's motion "
                            "ran away in %u of %u trials",
                            route->robot_path, series->diverged, series->trials);
@@ -286,10 +346,17 @@ static int run(int count, char **arguments) {
         puts(text);
         g_free(text);
     } else if (!quiet) {
-        cli_line("%s on %s, route %s: %u of %u trials completed (%.1f %%)",
+        cli_line("%s on %s, route %s",
                  route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name,
-                 route->mat_path, route->path, series->completed, series->trials,
-                 share_completed(series));
+                 route->mat_path, route->path);
+        printf(
+            "%u of %u trials completed (%.1f %%); with 95 %% confidence %.1f to %.1f %% of all do",
+            series->completed, series->trials, share_completed(series), 100.0 * series->low,
+            100.0 * series->high);
+        if (series->trials < series->asked) {
+            printf("; stopped before the other %u trials", series->asked - series->trials);
+        }
+        printf("\n");
         if (!all) {
             print_lines(series);
         }
@@ -298,8 +365,8 @@ static int run(int count, char **arguments) {
         }
         if (route->fleet != NULL) {
             print_kinds(series);
-            print_worst(series, route->fleet);
         }
+        print_worst(series, route->fleet, route->path);
     }
     lab_series_free(series);
     lab_route_free(route);
@@ -316,7 +383,8 @@ const cli_command cli_series = {
     "standard "
     "deviation, quantiles of the signed values, and the worst; --all does so for every figure. The "
     "same "
-    "seed gives the same results on any number of threads. "
+    "seed gives the same results on any number of threads. Stopped by Ctrl-C it sums up the trials "
+    "that it has driven. "
     "Exit status 1: not all trials completed.",
     "cammino series data/ferry/first-round.yaml --trials 100",
     options,

@@ -3,6 +3,7 @@
 
 #include <cammino_lab/fleet.h>
 
+#include <gsl/gsl_cdf.h>
 #include <gsl/gsl_rng.h>
 #include <gsl/gsl_sort.h>
 #include <gsl/gsl_statistics_double.h>
@@ -17,7 +18,7 @@ static double spread(gsl_rng *rng, double most) {
     return most * (2.0 * gsl_rng_uniform(rng) - 1.0);
 }
 
-lab_run *lab_trial(const lab_route *route, uint64_t seed) {
+lab_run *lab_trial(const lab_route *route, uint64_t seed, bool traces) {
     lab_robot *own = NULL;
     if (route->fleet != NULL) {
         own = lab_fleet_robot(route->fleet, seed, NULL);
@@ -36,7 +37,7 @@ lab_run *lab_trial(const lab_route *route, uint64_t seed) {
     robot.plant.wheel_spread = fmax(robot.plant.wheel_spread, s->wheel);
     robot.plant.gain_spread = fmax(robot.plant.gain_spread, s->gain);
     gsl_rng_free(rng);
-    lab_run *run = lab_drive_from(route, &robot, &start, seed, false);
+    lab_run *run = lab_drive_from(route, &robot, &start, seed, traces);
     lab_robot_free(own);
     return run;
 }
@@ -60,7 +61,7 @@ typedef struct work {
     const lab_route *route;
     uint64_t seed;
     unsigned trials;
-    gint next, done, diverged, undrawn;
+    gint next, done, diverged, undrawn, stopped;
     gint undrawn_trial;
     trial_rows *rows; // of each trial
 } work;
@@ -79,12 +80,12 @@ static outcome_row row_of(const lab_leg_result *leg) {
 
 static gpointer run_thread(gpointer data) {
     work *w = data;
-    for (;;) {
+    while (!g_atomic_int_get(&w->stopped)) {
         unsigned trial = (unsigned)g_atomic_int_add(&w->next, 1);
         if (trial >= w->trials) {
-            return NULL;
+            break;
         }
-        lab_run *run = lab_trial(w->route, w->seed + trial);
+        lab_run *run = lab_trial(w->route, w->seed + trial, false);
         if (run == NULL) {
             g_atomic_int_inc(&w->undrawn);
             g_atomic_int_set(&w->undrawn_trial, (gint)trial);
@@ -102,6 +103,7 @@ static gpointer run_thread(gpointer data) {
         lab_run_free(run);
         g_atomic_int_inc(&w->done);
     }
+    return NULL;
 }
 
 // ----------------------------------------------------------------------------------- statistics --
@@ -269,8 +271,9 @@ static void sum_up_kinds(const work *w, lab_series *series) {
     }
 }
 
-// How bad a trial was: a leg that was not done is worse than any error, and errors count by what
-// 95 % of the trials keep to.
+// How bad a trial was: one that was not completed is worse than any error, and errors count by what
+// 95 % of the trials keep to. Legs may well end otherwise than done where the route says what
+// follows.
 static double badness(const work *w, const lab_series *series, unsigned trial,
                       lab_series_worst *worst) {
     double most = 0.0;
@@ -282,7 +285,7 @@ static double badness(const work *w, const lab_series *series, unsigned trial,
         double truth = known ? (double)row->truth.value[figure] : NAN;
         double size = 0.0;
         if (row->outcome != CMO_OUTCOME_DONE) {
-            size = INFINITY;
+            size = w->rows[trial].completed ? 0.0 : INFINITY;
         } else if (known && series->leg[leg].figure[figure].truth.within > 0.0) {
             size = fabs(truth) / series->leg[leg].figure[figure].truth.within;
         }
@@ -316,7 +319,18 @@ static void find_worst(const work *w, lab_series *series) {
     }
 }
 
+// Clopper and Pearson's interval: of the shares with which so many or fewer, and so many or more,
+// complete by chance in 2.5 % of series.
+static void find_share(lab_series *series) {
+    double n = series->trials;
+    double k = series->completed;
+    series->low = k > 0.0 ? gsl_cdf_beta_Pinv(0.025, k, n - k + 1.0) : 0.0;
+    series->high = k < n ? gsl_cdf_beta_Pinv(0.975, k + 1.0, n - k) : 1.0;
+}
+
 // ---------------------------------------------------------------------------------------- run --
+
+#define POLL_US 20000U
 
 lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t seed, unsigned threads,
                            lab_progress progress, void *context) {
@@ -329,16 +343,21 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
         population[i] = g_thread_new("trials", run_thread, &w);
     }
     while (progress != NULL && (unsigned)g_atomic_int_get(&w.done) < trials) {
-        progress(context, (unsigned)g_atomic_int_get(&w.done), trials);
-        g_usleep(100000);
+        if (!progress(context, (unsigned)g_atomic_int_get(&w.done), trials)) {
+            g_atomic_int_set(&w.stopped, 1);
+            break;
+        }
+        g_usleep(POLL_US);
     }
     for (unsigned i = 0; i < threads; i++) {
         g_thread_join(population[i]);
     }
     g_free(population);
+    w.trials = MIN((unsigned)w.next, trials); // what was begun was ended
     lab_series *series = g_new0(lab_series, 1);
     *series = (lab_series){.seed = seed,
-                           .trials = trials,
+                           .trials = w.trials,
+                           .asked = trials,
                            .diverged = (unsigned)w.diverged,
                            .undrawn = (unsigned)w.undrawn,
                            .undrawn_seed = seed + (unsigned)w.undrawn_trial,
@@ -349,9 +368,10 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
     choice all = {NONE, 0};
     unsigned counted;
     series->leg = sum_up_legs(&w, &all, &counted, &series->completed);
+    find_share(series);
+    find_worst(&w, series);
     if (route->fleet != NULL) {
         sum_up_kinds(&w, series);
-        find_worst(&w, series);
     }
     for (unsigned i = 0; i < trials; i++) {
         g_free(w.rows[i].row);

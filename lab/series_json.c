@@ -113,6 +113,10 @@ static void add_worst(JsonBuilder *builder, const lab_series *series, const lab_
         json_builder_set_member_name(builder, "truth");
         json_builder_add_double_value(builder, rint(worst->truth * 1000.0) / 1000.0);
     }
+    if (fleet == NULL) {
+        json_builder_end_object(builder);
+        return;
+    }
     json_builder_set_member_name(builder, "kinds");
     json_builder_begin_object(builder);
     for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
@@ -123,7 +127,7 @@ static void add_worst(JsonBuilder *builder, const lab_series *series, const lab_
     json_builder_end_object(builder);
 }
 
-static void add_kinds(JsonBuilder *builder, const lab_series *series, const lab_fleet *fleet) {
+static void add_kinds(JsonBuilder *builder, const lab_series *series) {
     json_builder_set_member_name(builder, "kinds");
     json_builder_begin_array(builder);
     for (unsigned i = 0; i < series->kinds; i++) {
@@ -137,23 +141,33 @@ static void add_kinds(JsonBuilder *builder, const lab_series *series, const lab_
         json_builder_end_object(builder);
     }
     json_builder_end_array(builder);
-    json_builder_set_member_name(builder, "worst");
-    json_builder_begin_array(builder);
-    for (unsigned i = 0; i < series->worsts; i++) {
-        add_worst(builder, series, fleet, &series->worst[i]);
-    }
-    json_builder_end_array(builder);
+}
+
+static void add_share(JsonBuilder *builder, const char *name, double share) {
+    json_builder_set_member_name(builder, name);
+    json_builder_add_double_value(builder, rint(share * 10000.0) / 10000.0);
 }
 
 char *lab_series_json(const lab_series *series, const lab_fleet *fleet) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
     add_whole(builder, "trials", series->trials);
+    if (series->trials < series->asked) {
+        add_whole(builder, "stopped_before", series->asked);
+    }
     add_whole(builder, "completed", series->completed);
+    add_share(builder, "completed_low", series->low);
+    add_share(builder, "completed_high", series->high);
     add_legs(builder, series, series->leg);
     if (fleet != NULL) {
-        add_kinds(builder, series, fleet);
+        add_kinds(builder, series);
     }
+    json_builder_set_member_name(builder, "worst");
+    json_builder_begin_array(builder);
+    for (unsigned i = 0; i < series->worsts; i++) {
+        add_worst(builder, series, fleet, &series->worst[i]);
+    }
+    json_builder_end_array(builder);
     json_builder_end_object(builder);
     JsonNode *root = json_builder_get_root(builder);
     char *text = lab_json_tidy(json_to_string(root, TRUE));

@@ -5,6 +5,7 @@
 #include <cammino_lab/series.h>
 #include <json-glib/json-glib.h>
 #include <math.h>
+#include <stdio.h>
 #include <string.h>
 
 static lab_route *load(const char *text) {
@@ -51,7 +52,7 @@ START_TEST(statistics_are_those_of_the_trials_themselves) {
     double squares = 0.0;
     double worst = 0.0;
     for (int i = 0; i < TRIALS; i++) {
-        lab_run *run = lab_trial(route, 3 + (uint64_t)i);
+        lab_run *run = lab_trial(route, 3 + (uint64_t)i, false);
         const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 0);
         values[i] = leg->truth.value[CMO_REST_ERROR_MM];
         sum += values[i];
@@ -113,6 +114,99 @@ START_TEST(trials_that_fail_are_counted_by_their_outcome) {
 }
 END_TEST
 
+// Of n trials, at least k complete with that chance.
+static double at_least(unsigned k, unsigned n, double share) {
+    double sum = 0.0;
+    for (unsigned i = k; i <= n; i++) {
+        double ways = exp(lgamma(n + 1.0) - lgamma(i + 1.0) - lgamma(n - i + 1.0));
+        sum += ways * pow(share, i) * pow(1.0 - share, n - i);
+    }
+    return sum;
+}
+
+START_TEST(the_share_that_completes_is_known_within_an_interval) {
+    // In half of the trials the line is further away than it looks for it.
+    lab_route *route = load("robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 550}\nspread: {x_mm: 40}\n"
+                            "legs:\n  - stop_on_line: {least_width_mm: 15, longest_mm: 260}\n");
+    lab_series *series = lab_series_run(route, 40, 1, 0, NULL, NULL);
+    ck_assert_uint_gt(series->completed, 0);
+    ck_assert_uint_lt(series->completed, 40);
+    ck_assert_double_eq_tol(at_least(series->completed, 40, series->low), 0.025, 1e-6);
+    ck_assert_double_eq_tol(at_least(series->completed + 1, 40, series->high), 0.975, 1e-6);
+    lab_series_free(series);
+    series = lab_series_run(route, 40, 1, 0, NULL, NULL);
+    // A leg that was not done is worse than any error.
+    ck_assert_uint_eq(series->worsts, LAB_SERIES_WORST);
+    ck_assert_int_eq(series->worst[0].outcome, CMO_OUTCOME_NO_LINE);
+    lab_series_free(series);
+    lab_route_free(route);
+}
+END_TEST
+
+static bool stop_after_ten(void *context, unsigned done, unsigned trials) {
+    (void)context;
+    (void)trials;
+    return done < 10;
+}
+
+START_TEST(what_is_stopped_is_a_shorter_series) {
+    lab_route *route = load(STOP);
+    lab_series *stopped = lab_series_run(route, 100000, 7, 2, stop_after_ten, NULL);
+    ck_assert_uint_ge(stopped->trials, 10);
+    ck_assert_uint_lt(stopped->trials, 100000);
+    ck_assert_uint_eq(stopped->asked, 100000);
+    lab_series *other = lab_series_run(route, stopped->trials, 7, 1, NULL, NULL);
+    stopped->asked = stopped->trials;
+    char *first = lab_series_json(stopped, NULL);
+    char *second = lab_series_json(other, NULL);
+    ck_assert_str_eq(first, second);
+    g_free(first);
+    g_free(second);
+    lab_series_free(stopped);
+    lab_series_free(other);
+    lab_route_free(route);
+    // From a terminal, by Ctrl-C.
+    ck_assert_int_eq(call("timeout --preserve-status -s INT 3 " COMMAND
+                          " series data/ferry/first-round.yaml --trials 1000000"),
+                     1);
+    ck_assert_ptr_nonnull(strstr(out, "; stopped before the other "));
+    unsigned completed, trials;
+    ck_assert_int_eq(sscanf(strstr(out, "first-round.yaml\n"), "first-round.yaml\n%u of %u trials",
+                            &completed, &trials),
+                     2);
+    ck_assert_uint_ge(trials, 1);
+    ck_assert_uint_lt(trials, 1000000);
+}
+END_TEST
+
+START_TEST(the_worst_trials_are_driven_again_by_their_seeds) {
+    ck_assert_int_eq(CALL("series data/ferry/first-round.yaml --trials 30 --seed 40"), 0);
+    const char *line = strstr(out, "  cammino drive data/ferry/first-round.yaml --varied --seed ");
+    ck_assert_ptr_nonnull(line);
+    unsigned seed, leg, again;
+    double worst;
+    ck_assert_int_eq(sscanf(strstr(line, "--seed "), "--seed %u", &again), 1);
+    line = strstr(line, "\n  seed ");
+    ck_assert_ptr_nonnull(line);
+    ck_assert_int_eq(
+        sscanf(line, "\n  seed %u, leg %u: done, rest_error_mm %lf", &seed, &leg, &worst), 3);
+    ck_assert_uint_eq(seed, again);
+    ck_assert(seed >= 40 && seed < 70);
+    char *drive = g_strdup_printf(
+        COMMAND " drive data/ferry/first-round.yaml --varied --seed %u --json", seed);
+    ck_assert_int_eq(call(drive), 0);
+    g_free(drive);
+    JsonParser *parser = json_parser_new();
+    ck_assert(json_parser_load_from_data(parser, out, -1, NULL));
+    JsonArray *legs =
+        json_object_get_array_member(json_node_get_object(json_parser_get_root(parser)), "legs");
+    JsonObject *truth =
+        json_object_get_object_member(json_array_get_object_element(legs, leg - 1), "truth");
+    ck_assert_double_eq_tol(json_object_get_double_member(truth, "rest_error_mm"), worst, 0.006);
+    g_object_unref(parser);
+}
+END_TEST
+
 START_TEST(the_results_are_one_document_with_the_keys_of_the_vocabulary) {
     ck_assert_int_eq(CALL("series data/ferry/take-levels.yaml --trials 5 --json"), 0);
     GError *error = NULL;
@@ -139,7 +233,9 @@ END_TEST
 START_TEST(the_command_prints_a_table_and_says_whether_all_completed) {
     ck_assert_int_eq(CALL("series data/ferry/take-levels.yaml --trials 5"), 0);
     ck_assert_ptr_nonnull(strstr(out, "5 of 5 trials completed (100.0 %)"));
-    ck_assert_ptr_nonnull(strstr(out, "\n  1  take_levels            5 of 5 "));
+    // 0.025 to the power of 1 / 5
+    ck_assert_ptr_nonnull(strstr(out, "; with 95 % confidence 47.8 to 100.0 % of all do\n"));
+    ck_assert_ptr_nonnull(strstr(out, "\n  1 take_levels          5 of 5 "));
     ck_assert_int_eq(CALL("series data/ferry/take-levels.yaml --trials 5 --all"), 0);
     ck_assert_ptr_nonnull(strstr(out, "leg 1  take_levels: done 5 of 5"));
     ck_assert_str_eq(err, ""); // no progress where nobody watches
@@ -160,6 +256,9 @@ int main(void) {
                                   statistics_are_those_of_the_trials_themselves,
                                   a_spread_is_what_makes_trials_differ,
                                   trials_that_fail_are_counted_by_their_outcome,
+                                  the_share_that_completes_is_known_within_an_interval,
+                                  what_is_stopped_is_a_shorter_series,
+                                  the_worst_trials_are_driven_again_by_their_seeds,
                                   the_results_are_one_document_with_the_keys_of_the_vocabulary,
                                   the_command_prints_a_table_and_says_whether_all_completed,
                                   NULL};

@@ -45,7 +45,7 @@ typedef struct lab_series_kind {
     lab_series_leg *leg;
 } lab_series_kind;
 
-/** One of a fleet's worst trials: a leg that was not done, or a large error. */
+/** One of the worst trials: a leg that was not done, or a large error. */
 typedef struct lab_series_worst {
     uint64_t seed;
     unsigned leg; /**< from 0 */
@@ -59,6 +59,9 @@ typedef struct lab_series_worst {
 typedef struct lab_series {
     uint64_t seed;
     unsigned trials, completed; /**< completed: runs that ended done */
+    unsigned asked;             /**< for so many trials; more than there are: it was stopped */
+    double low, high;           /**< of all runs there could be, the share that completes lies
+                                     between, with a confidence of 95 % */
     unsigned diverged;          /**< trials whose simulated robot ran away: nothing of it is true */
     unsigned undrawn;           /**< of a fleet: seeds whose draws did not go together */
     uint64_t undrawn_seed;      /**< one of them */
@@ -71,8 +74,9 @@ typedef struct lab_series {
     lab_series_worst worst[LAB_SERIES_WORST];
 } lab_series;
 
-/** Called now and then while trials run, from the calling thread. */
-typedef void (*lab_progress)(void *context, unsigned done, unsigned trials);
+/** Called now and then while trials run, from the calling thread; false: no more of them are begun.
+ */
+typedef bool (*lab_progress)(void *context, unsigned done, unsigned trials);
 
 /** Most trials of a series. */
 #define LAB_TRIALS_MAX 1000000U
@@ -80,7 +84,8 @@ typedef void (*lab_progress)(void *context, unsigned done, unsigned trials);
 /**
  * Drives the route as many times on all processors. Trial n has seed + n - 1: another robot out of
  * the plant's spread, and start and conditions drawn evenly from the route's spread. The results do
- * not depend on the number of threads; 0: as many as there are processors.
+ * not depend on the number of threads; 0: as many as there are processors. Where it is stopped,
+ * what it gives is a shorter series' results.
  */
 lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t seed, unsigned threads,
                            lab_progress progress, void *context);
@@ -89,8 +94,9 @@ void lab_series_free(lab_series *series);
 /** The results as JSON text, one document; free with g_free(). `fleet` may be NULL. */
 char *lab_series_json(const lab_series *series, const lab_fleet *fleet);
 
-/** One trial's run without its trace, as the series drives it. NULL: its robot cannot be drawn. */
-lab_run *lab_trial(const lab_route *route, uint64_t seed);
+/** One trial's run as the series drives it, with a trace or without. NULL: its robot cannot be
+ * drawn. */
+lab_run *lab_trial(const lab_route *route, uint64_t seed, bool traces);
 
 G_END_DECLS
 
