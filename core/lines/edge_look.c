@@ -28,7 +28,7 @@
 // the line by no more than this share of it, had the line bent as sharply as it can. So long is the
 // way over that, for a line of that many times its least width, which leaves at 15 degrees.
 #define FORK_SHARE  0.2F
-#define FORK_RAD 0.14F
+#define FORK_RAD    0.14F
 #define FORK_WIDTHS 10.0F
 // A gap is driven over along the mean bend of about so much way before it.
 #define BEND_MM 40.0F

@@ -170,7 +170,8 @@ typedef struct cmo_follow_edge_state {
  *
  * Outcomes: done; no_line: no edge within search_mm, or no line across within distance_mm;
  * edge_lost: none was seen for 100 mm, astride for 320 where both sensors may be past their edges,
- * for the line has ended or turns more sharply than the robot can follow; no_floor; sensor_silent; time_over; and what can end any routine.
+ * for the line has ended or turns more sharply than the robot can follow; no_floor; sensor_silent;
+ * time_over; and what can end any routine.
  */
 cmo_outcome cmo_follow_edge_start(cmo_robot *robot, cmo_follow_edge_state *state,
                                   const cmo_follow_edge_parameters *parameters);
