@@ -25,7 +25,7 @@ typedef struct cli_command {
 } cli_command;
 
 extern const cli_command cli_demo, cli_budget, cli_drive, cli_draw, cli_generate, cli_keys,
-    cli_levels, cli_live, cli_series, cli_wiring;
+    cli_levels, cli_live, cli_series, cli_sweep, cli_wiring;
 
 // Says what is wrong on stderr, in one line, and returns CLI_WRONG.
 int cli_wrong(const char *format, ...) G_GNUC_PRINTF(1, 2);

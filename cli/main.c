@@ -13,7 +13,7 @@
 
 static const cli_command *const commands[] = {&cli_demo,  &cli_budget,   &cli_wiring, &cli_levels,
                                               &cli_drive, &cli_generate, &cli_live,   &cli_series,
-                                              &cli_draw,  &cli_keys,     NULL};
+                                              &cli_sweep, &cli_draw,     &cli_keys,   NULL};
 
 // What comes from files and calls stays one line.
 static void print_line(FILE *to, const char *before, const char *format, va_list arguments) {

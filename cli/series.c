@@ -1,12 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "cli.h"
+#include "watch.h"
 
 #include <cammino_lab/fleet.h>
 #include <cammino_lab/series.h>
 #include <math.h>
-#include <signal.h>
 #include <string.h>
-#include <unistd.h>
 
 static gint64 seed = 1;
 static gint trials = 200, threads = 0;
@@ -33,39 +31,6 @@ static const GOptionEntry options[] = {
 
 // Of the worst trials, what is shown of one robot's.
 #define WORST_SHOWN 3U
-
-static volatile sig_atomic_t caught;
-
-static void catch_signal(int number) {
-    caught = number;
-}
-
-static void begin_catching(void) {
-    struct sigaction action = {.sa_handler = catch_signal};
-    sigemptyset(&action.sa_mask);
-    sigaction(SIGINT, &action, NULL);
-    sigaction(SIGTERM, &action, NULL);
-}
-
-typedef struct watch {
-    bool shows;
-    gint64 began_us, shown_us;
-} watch;
-
-// Trials a second so far, and how long the rest will take at that.
-static bool watch_progress(void *context, unsigned done, unsigned of) {
-    watch *w = context;
-    gint64 now_us = g_get_monotonic_time();
-    double seconds = 1e-6 * (double)(now_us - w->began_us);
-    if (w->shows && now_us - w->shown_us > 200000 && done > 0) {
-        w->shown_us = now_us;
-        double rate = done / seconds;
-        fprintf(stderr, "\r%u of %u trials, %.*f a second, %.0f s left   ", done, of,
-                rate < 10.0 ? 1 : 0, rate, (of - done) / rate);
-        fflush(stderr);
-    }
-    return caught == 0;
-}
 
 static void print_row(const char *name, const lab_statistics *s) {
     const double values[] = {s->mean, s->sd, s->p05, s->p50, s->p95, s->p99, s->worst};
@@ -323,13 +288,10 @@ static int run(int count, char **arguments) {
     if (route == NULL) {
         return CLI_WRONG;
     }
-    watch w = {.shows = isatty(STDERR_FILENO) && !quiet, .began_us = g_get_monotonic_time()};
-    begin_catching();
+    cli_watch w = cli_watch_begin(!quiet);
     lab_series *series = lab_series_run(route, (unsigned)trials, (uint64_t)seed, (unsigned)threads,
-                                        watch_progress, &w);
-    if (w.shows) {
-        fprintf(stderr, "\r%60s\r", "");
-    }
+                                        cli_watch_trials, &w);
+    cli_watch_end(&w);
     int status = series->completed == series->asked ? CLI_DONE : CLI_FAILED;
     if (series->trials == 0) {
         cli_wrong("%s: stopped before a trial was driven", route->path);

@@ -4,6 +4,7 @@
 
 #include "describe.h"
 #include "sections.h"
+#include "yaml_edit.h"
 
 #include <math.h>
 #include <string.h>
@@ -306,12 +307,13 @@ static bool is_fleet(const char *bytes, size_t size) {
     return is;
 }
 
-bool lab_load_robot(const char *path, lab_robot **robot, lab_fleet **fleet, GError **error) {
+bool labi_load_robot(const char *path, const lab_change *change, lab_robot **robot,
+                     lab_fleet **fleet, GError **error) {
     *robot = NULL;
     *fleet = NULL;
     char *bytes;
     size_t size;
-    if (!labi_read_file(path, "robot file", LAB_YAML_MAX, &bytes, &size, error)) {
+    if (!labi_read_changed(path, "robot file", change, &bytes, &size, error)) {
         return false;
     }
     if (is_fleet(bytes, size)) {
@@ -321,6 +323,10 @@ bool lab_load_robot(const char *path, lab_robot **robot, lab_fleet **fleet, GErr
     }
     g_free(bytes);
     return *robot != NULL || *fleet != NULL;
+}
+
+bool lab_load_robot(const char *path, lab_robot **robot, lab_fleet **fleet, GError **error) {
+    return labi_load_robot(path, NULL, robot, fleet, error);
 }
 
 lab_fleet *lab_fleet_load(const char *path, GError **error) {

@@ -1,91 +1,19 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Writes levels and geometry into a robot file and leaves the rest of its text alone: values are
-// replaced where they stand, and what is missing is put where it belongs.
+// Writes levels and geometry into a robot file and leaves the rest of its text alone.
 #include "sections.h"
-#include "yaml_reader.h"
+#include "yaml_edit.h"
 
 #include <math.h>
 #include <string.h>
 
-// One change of the text: bytes from..to become `text`.
-typedef struct edit {
-    size_t from, to;
-    char *text;
-} edit;
-
-typedef struct editor {
-    yaml_reader reader;
-    const char *bytes;
-    GArray *edits;
-} editor;
-
-// libyaml counts characters, and not the mark at the beginning; the text is bytes.
-static size_t byte_at(const editor *e, yaml_mark_t mark) {
-    const char *first = e->bytes + (g_str_has_prefix(e->bytes, "\xef\xbb\xbf") ? 3 : 0);
-    return (size_t)(g_utf8_offset_to_pointer(first, (glong)mark.index) - e->bytes);
-}
-
-static void add_edit(editor *e, size_t from, size_t to, char *text) {
-    edit one = {from, to, text};
-    g_array_append_val(e->edits, one);
-}
-
-// A block's own end may lie below blank lines and comments; its last scalar's does not.
-static const yaml_node_t *last_scalar(editor *e, const yaml_node_t *node) {
-    for (;;) {
-        int last;
-        if (node->type == YAML_MAPPING_NODE &&
-            node->data.mapping.style != YAML_FLOW_MAPPING_STYLE) {
-            last = (node->data.mapping.pairs.top - 1)->value;
-        } else if (node->type == YAML_SEQUENCE_NODE &&
-                   node->data.sequence.style != YAML_FLOW_SEQUENCE_STYLE &&
-                   node->data.sequence.items.top > node->data.sequence.items.start) {
-            last = *(node->data.sequence.items.top - 1);
-        } else {
-            return node;
-        }
-        node = yaml_document_get_node(&e->reader.document, last);
-    }
-}
-
-// Puts `text` as a further entry into a mapping: before the brace of {...}, or on a line of its own
-// below its last entry.
-static void add_entry(editor *e, const yaml_node_t *mapping, const char *text) {
-    const yaml_node_pair_t *first = mapping->data.mapping.pairs.start;
-    const yaml_node_pair_t *top = mapping->data.mapping.pairs.top;
-    if (mapping->data.mapping.style == YAML_FLOW_MAPPING_STYLE) {
-        size_t at = byte_at(e, mapping->end_mark) - 1;
-        add_edit(e, at, at, g_strdup_printf("%s%s", first < top ? ", " : "", text));
-        return;
-    }
-    const yaml_node_t *key = yaml_document_get_node(&e->reader.document, first->key);
-    const yaml_node_t *last = last_scalar(e, mapping);
-    size_t at = byte_at(e, last->end_mark);
-    const char *line_end = strchr(e->bytes + at, '\n');
-    at = line_end != NULL ? (size_t)(line_end - e->bytes) : strlen(e->bytes);
-    at -= at > 0 && e->bytes[at - 1] == '\r';
-    add_edit(e, at, at, g_strdup_printf("\n%*s%s", (int)key->start_mark.column, "", text));
-}
-
-static void set_text(editor *e, yaml_node_t *mapping, const char *name, const char *value) {
-    const yaml_node_t *node = labi_yaml_find(&e->reader, mapping, name);
-    if (node != NULL) {
-        add_edit(e, byte_at(e, node->start_mark), byte_at(e, node->end_mark), g_strdup(value));
-    } else {
-        char *entry = g_strdup_printf("%s: %s", name, value);
-        add_entry(e, mapping, entry);
-        g_free(entry);
-    }
-}
-
-static void set_number(editor *e, yaml_node_t *mapping, const char *name, unsigned value) {
+static void set_number(labi_editor *e, yaml_node_t *mapping, const char *name, unsigned value) {
     char text[16];
     g_snprintf(text, sizeof text, "%u", value);
-    set_text(e, mapping, name, text);
+    labi_edit_set(e, mapping, name, text);
 }
 
 // Without one of its own, a threshold that stands there already goes halfway.
-static void set_threshold(editor *e, yaml_node_t *mapping, const char *name, unsigned value,
+static void set_threshold(labi_editor *e, yaml_node_t *mapping, const char *name, unsigned value,
                           const cmo_levels *levels) {
     if (value != 0) {
         set_number(e, mapping, name, value);
@@ -94,7 +22,7 @@ static void set_threshold(editor *e, yaml_node_t *mapping, const char *name, uns
     }
 }
 
-static bool edit_light(editor *e, const char *side, const cmo_levels *levels) {
+static bool edit_light(labi_editor *e, const char *side, const cmo_levels *levels) {
     yaml_node_t *root = labi_yaml_root(&e->reader);
     yaml_node_t *lights = labi_yaml_find(&e->reader, root, "lights");
     yaml_node_t *light = lights != NULL ? labi_yaml_find(&e->reader, lights, side) : NULL;
@@ -117,7 +45,7 @@ static bool edit_light(editor *e, const char *side, const cmo_levels *levels) {
             g_string_append_printf(entry, ", light_threshold: %u", levels->light_threshold);
         }
         g_string_append_c(entry, '}');
-        add_entry(e, light, entry->str);
+        labi_edit_entry(e, light, entry->str);
         g_string_free(entry, TRUE);
         return true;
     }
@@ -133,30 +61,6 @@ static bool edit_light(editor *e, const char *side, const cmo_levels *levels) {
     return true;
 }
 
-static int by_place(const void *a, const void *b) {
-    size_t first = ((const edit *)a)->from;
-    size_t second = ((const edit *)b)->from;
-    return (first > second) - (first < second);
-}
-
-static char *apply_edits(editor *e) {
-    GString *text = g_string_new(NULL);
-    size_t at = 0;
-    g_array_sort(e->edits, by_place);
-    for (guint i = 0; i < e->edits->len; i++) {
-        edit *one = &g_array_index(e->edits, edit, i);
-        g_string_append_len(text, e->bytes + at, (gssize)(one->from - at));
-        char **lines = g_strsplit(one->text, "\n", -1); // lines end as the file's others do
-        char *joined = g_strjoinv(strstr(e->bytes, "\r\n") != NULL ? "\r\n" : "\n", lines);
-        g_string_append(text, joined);
-        g_free(joined);
-        g_strfreev(lines);
-        at = one->to;
-    }
-    g_string_append(text, e->bytes + at);
-    return g_string_free(text, FALSE);
-}
-
 // What is to be written.
 typedef struct content {
     const cmo_levels *levels;
@@ -166,7 +70,7 @@ typedef struct content {
     const lab_robot *taught; // its surfaces, or NULL
 } content;
 
-static bool edit_levels(editor *e, const content *what) {
+static bool edit_levels(labi_editor *e, const content *what) {
     static const char *const sides[2] = {"left", "right"};
     bool good = true;
     for (unsigned i = 0; i < what->lights && i < 2 && good; i++) {
@@ -177,23 +81,24 @@ static bool edit_levels(editor *e, const content *what) {
 
 // All of it is ours: a section that is there is replaced as a whole. `text` begins with a line's
 // end.
-static void set_section(editor *e, const char *name, const char *text) {
+static void set_section(labi_editor *e, const char *name, const char *text) {
     yaml_node_t *root = labi_yaml_root(&e->reader);
     const yaml_node_t *old = labi_yaml_find(&e->reader, root, name);
     if (old == NULL) {
         char *entry = g_strdup_printf("%s:%s", name, text);
-        add_entry(e, root, entry);
+        labi_edit_entry(e, root, entry);
         g_free(entry);
-    } else if (last_scalar(e, old) == old) { // {...}, or [...]
-        add_edit(e, byte_at(e, old->start_mark), byte_at(e, old->end_mark), g_strdup(text));
+    } else if (labi_edit_last(e, old) == old) { // {...}, or [...]
+        labi_edit_put(e, labi_edit_byte(e, old->start_mark), labi_edit_byte(e, old->end_mark),
+                      g_strdup(text));
     } else {
-        const yaml_node_t *last = last_scalar(e, old);
-        add_edit(e, byte_at(e, old->start_mark), byte_at(e, last->end_mark),
-                 g_strchug(g_strdup(text)));
+        const yaml_node_t *last = labi_edit_last(e, old);
+        labi_edit_put(e, labi_edit_byte(e, old->start_mark), labi_edit_byte(e, last->end_mark),
+                      g_strchug(g_strdup(text)));
     }
 }
 
-static void edit_geometry(editor *e, const cmo_geometry *g) {
+static void edit_geometry(labi_editor *e, const cmo_geometry *g) {
     char *size = isnan(g->size_error)
                      ? g_strdup("")
                      : g_strdup_printf("\n  size_error: %.5f", (double)g->size_error);
@@ -213,7 +118,7 @@ static void edit_geometry(editor *e, const cmo_geometry *g) {
     g_free(size);
 }
 
-static void edit_drive(editor *e, const cmo_drive *d) {
+static void edit_drive(labi_editor *e, const cmo_drive *d) {
     char *ramp = d->ramp_mm_s2 > 0.0F
                      ? g_strdup_printf("\n  ramp_mm_s2: %.0f\n  ramp_error_mm_s2: %.0f",
                                        (double)d->ramp_mm_s2, (double)d->ramp_error_mm_s2)
@@ -242,11 +147,11 @@ static void put_shade(GString *text, const char *side, const cmo_shade *shade, b
 }
 
 // A list, as far in as one that is there already.
-static void edit_surfaces(editor *e, const lab_robot *taught) {
+static void edit_surfaces(labi_editor *e, const lab_robot *taught) {
     static const char *const sides[2] = {"left", "right"};
     const cmo_robot_description *d = &taught->description;
     const yaml_node_t *old = labi_yaml_find(&e->reader, labi_yaml_root(&e->reader), "surfaces");
-    int in = old != NULL && last_scalar(e, old) != old ? (int)old->start_mark.column : 2;
+    int in = old != NULL && labi_edit_last(e, old) != old ? (int)old->start_mark.column : 2;
     GString *text = g_string_new(NULL);
     for (unsigned i = 0; i < taught->surfaces.count; i++) {
         g_string_append_printf(text, "\n%*s- name: %s", in, "", taught->surface_name[i]);
@@ -260,16 +165,16 @@ static void edit_surfaces(editor *e, const lab_robot *taught) {
     }
     set_section(e, "surfaces", text->str);
     g_string_printf(text, " %.3g", (double)taught->surfaces.change);
-    set_text(e, labi_yaml_root(&e->reader), "surfaces_change", g_strchug(text->str));
+    labi_edit_set(e, labi_yaml_root(&e->reader), "surfaces_change", g_strchug(text->str));
     g_string_free(text, TRUE);
 }
 
-static bool edit_taught(editor *e, const content *what) {
+static bool edit_taught(labi_editor *e, const content *what) {
     edit_surfaces(e, what->taught);
     return edit_levels(e, what);
 }
 
-static bool edit_measured(editor *e, const content *what) {
+static bool edit_measured(labi_editor *e, const content *what) {
     if (what->geometry != NULL) {
         edit_geometry(e, what->geometry);
     }
@@ -318,21 +223,15 @@ static bool holds(const lab_robot *robot, const content *what) {
 }
 
 static char *edit_text(const char *name, const char *bytes, size_t size,
-                       bool (*change)(editor *, const content *), const content *what,
+                       bool (*change)(labi_editor *, const content *), const content *what,
                        GError **error) {
-    editor e = {.bytes = bytes};
-    if (!labi_yaml_open(&e.reader, name, bytes, size, error)) {
+    labi_editor e;
+    if (!labi_edit_open(&e, name, bytes, size, error)) {
         return NULL;
     }
-    if (!g_utf8_validate(bytes, (gssize)size, NULL)) {
-        labi_yaml_close(&e.reader);
-        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: not a text in UTF-8", name);
-        return NULL;
-    }
-    e.edits = g_array_new(FALSE, FALSE, sizeof(edit));
     char *text = NULL;
     if (change(&e, what)) {
-        text = apply_edits(&e);
+        text = labi_edit_apply(&e);
         // The changed text must be a robot file too, and say what was to be written.
         lab_robot *after = lab_robot_from_bytes(name, text, strlen(text), NULL);
         if (after == NULL || !holds(after, what)) {
@@ -344,15 +243,11 @@ static char *edit_text(const char *name, const char *bytes, size_t size,
         }
         lab_robot_free(after);
     }
-    for (guint i = 0; i < e.edits->len; i++) {
-        g_free(g_array_index(e.edits, edit, i).text);
-    }
-    g_array_free(e.edits, TRUE);
-    labi_yaml_close(&e.reader);
+    labi_edit_close(&e);
     return text;
 }
 
-static bool edit_file(const char *path, bool (*change)(editor *, const content *),
+static bool edit_file(const char *path, bool (*change)(labi_editor *, const content *),
                       const content *what, GError **error) {
     char *bytes;
     size_t size;

@@ -195,6 +195,17 @@ typedef struct lab_route {
  */
 lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t seed, GError **error);
 
+/** A number that is to be another one than the file states: a field as messages write it, of the
+ * route, "legs[1].stop_on_line.cruise_mm_s", or of its robot or fleet, "robot.plant.grip_m_s2". */
+typedef struct lab_change {
+    const char *field;
+    double value;
+} lab_change;
+
+/** The same with a change; the files stay as they are. */
+lab_route *lab_route_load_changed(const char *path, const char *robot_path, uint64_t seed,
+                                  const lab_change *change, GError **error);
+
 /** Takes the robot of another seed, where it drives a fleet. False on error: the robot stays. */
 bool lab_route_draw(lab_route *route, uint64_t seed, GError **error);
 

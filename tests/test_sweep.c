@@ -1,0 +1,174 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// A series at each of some values of one number.
+#include "leg_runs.h"
+
+#include <glib/gstdio.h>
+#include <string.h>
+
+#define ROUND  "data/ferry/first-round.yaml"
+#define CRUISE "--field 'legs[1].stop_on_line.cruise_mm_s' "
+
+static JsonNode *results(const char *line) {
+    char *whole = g_strdup_printf("sh -c \"" COMMAND " %s --json\"", line);
+    int status = call(whole);
+    ck_assert_msg(status == 0, "%s: %s", line, err);
+    g_free(whole);
+    JsonNode *node = json_from_string(out, NULL);
+    ck_assert_ptr_nonnull(node);
+    return node;
+}
+
+static JsonArray *points_of(JsonNode *node) {
+    return json_object_get_array_member(json_node_get_object(node), "points");
+}
+
+// With the value that stands in the file, or that holds without one, it is the series itself.
+START_TEST(each_value_is_a_series_of_its_own) {
+    static const char *const fields[][2] = {{"legs[1].stop_on_line.cruise_mm_s", "450"},
+                                            {"legs[3].turn.angle_deg", "90"},
+                                            {"spread.grip", "0.1"},
+                                            {"robot.drive.lag_ms", "25"},
+                                            {"robot.plant.lights.left.bend", "0.02"}};
+    JsonNode *series = results("series " ROUND " --trials 12 --seed 5");
+    for (size_t i = 0; i < G_N_ELEMENTS(fields); i++) {
+        char *line =
+            g_strdup_printf("sweep " ROUND " --field '%s' --values 1e-1,%s --trials 12 --seed 5",
+                            fields[i][0], fields[i][1]);
+        JsonNode *sweep = results(line);
+        JsonArray *points = points_of(sweep);
+        ck_assert_uint_eq(json_array_get_length(points), 2);
+        JsonObject *last = json_array_get_object_element(points, 1);
+        ck_assert_double_eq(json_object_get_double_member(last, "value"),
+                            g_ascii_strtod(fields[i][1], NULL));
+        ck_assert_msg(json_node_equal(json_object_get_member(last, "series"), series), "%s", line);
+        JsonObject *first = json_array_get_object_element(points, 0);
+        ck_assert_msg(strcmp(fields[i][0], "spread.grip") == 0 ||
+                          json_object_has_member(first, "refused") ||
+                          !json_node_equal(json_object_get_member(first, "series"), series),
+                      "%s", line);
+        json_node_free(sweep);
+        g_free(line);
+    }
+    json_node_free(series);
+}
+END_TEST
+
+START_TEST(ranges_are_even_or_even_in_their_logarithm) {
+    static const struct {
+        const char *how;
+        double values[4];
+    } cases[] = {{"--from 1 --to 4 --points 4", {1, 2, 3, 4}},
+                 {"--from 8 --to 1 --points 4 --log", {8, 4, 2, 1}},
+                 {"--values '1, 5,2.5,3e0'", {1, 5, 2.5, 3}}};
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        char *line = g_strdup_printf(
+            "sweep data/ferry/take-levels.yaml --field spread.x_mm --trials 1 %s", cases[i].how);
+        JsonNode *sweep = results(line);
+        JsonArray *points = points_of(sweep);
+        ck_assert_uint_eq(json_array_get_length(points), 4);
+        for (unsigned n = 0; n < 4; n++) {
+            ck_assert_double_eq_tol(
+                json_object_get_double_member(json_array_get_object_element(points, n), "value"),
+                cases[i].values[n], 1e-9);
+        }
+        json_node_free(sweep);
+        g_free(line);
+    }
+}
+END_TEST
+
+START_TEST(the_table_has_a_row_a_value_and_says_what_is_refused) {
+    ck_assert_int_eq(call("sh -c \"" COMMAND " sweep " ROUND " " CRUISE
+                          "--values 300,900 --trials 5 --leg 7 --figure overshoot_mm\""),
+                     0);
+    ck_assert_ptr_nonnull(strstr(out, "leg 7, true overshoot_mm\n"));
+    ck_assert_ptr_nonnull(strstr(out, "\n        300       5 of 5   47.8 to 100.0 "));
+    ck_assert_ptr_nonnull(strstr(out,
+                                 "\n        900  refused: " ROUND ":8: legs[1].stop_on_line."
+                                 "cruise_mm_s: makes no sense for this robot; 700 would do\n"));
+    // Faster, it takes less time; and its own row each.
+    ck_assert_int_eq(
+        call("sh -c \"" COMMAND " sweep " ROUND " " CRUISE "--values 150,600 --trials 5\""), 0);
+    double slow, fast;
+    ck_assert_int_eq(sscanf(strstr(out, "\n        150 "), " 150 5 of 5 47.8 to 100.0 %lf", &slow),
+                     1);
+    ck_assert_int_eq(sscanf(strstr(out, "\n        600 "), " 600 5 of 5 47.8 to 100.0 %lf", &fast),
+                     1);
+    ck_assert_double_gt(slow, fast);
+    ck_assert_ptr_nonnull(strstr(out, "leg 1, true rest_error_mm\n")); // the first that is judged
+}
+END_TEST
+
+START_TEST(the_chart_shows_the_figure_and_what_completes) {
+    char *path = in_folder("chart.svg");
+    char *line = g_strdup_printf("sh -c \"" COMMAND " sweep " ROUND " " CRUISE
+                                 "--values 200,400 --trials 4 --quiet --picture %s\"",
+                                 path);
+    ck_assert_int_eq(call(line), 0);
+    ck_assert_str_eq(out, "");
+    char *text;
+    ck_assert(g_file_get_contents(path, &text, NULL, NULL));
+    ck_assert_ptr_nonnull(strstr(text, "leg 1, true rest_error_mm"));
+    ck_assert_ptr_nonnull(strstr(text, "completed, %"));
+    ck_assert_ptr_nonnull(strstr(text, "legs[1].stop_on_line.cruise_mm_s"));
+    g_free(text);
+    g_free(line);
+    g_free(path);
+}
+END_TEST
+
+START_TEST(ctrl_c_leaves_the_values_that_were_driven) {
+    ck_assert_int_eq(call("sh -c \"timeout --preserve-status -s INT 4 " COMMAND " sweep " ROUND
+                          " " CRUISE "--from 200 --to 700 --points 50 --trials 20\""),
+                     1);
+    ck_assert_ptr_nonnull(strstr(out, "\n        200     20 of 20 "));
+    ck_assert_ptr_nonnull(strstr(out, "\nstopped before the other "));
+}
+END_TEST
+
+START_TEST(a_wrong_call_says_what_would_be_right) {
+    static const char *const wrong[][2] = {
+        {"", "sweep takes one route"},
+        {ROUND " --values 1", "--field must be given"},
+        {ROUND " " CRUISE, "sweep needs --values, or --from and --to"},
+        {ROUND " " CRUISE "--from 1", "sweep needs --values, or --from and --to"},
+        {ROUND " " CRUISE "--from 1 --to 2 --points 1", "--points: 1 is out of range; 2 to 200"},
+        {ROUND " " CRUISE "--from -1 --to 2 --log", "both must be more than 0"},
+        {ROUND " " CRUISE "--values 100,2x", "--values: '2x' is no number"},
+        {ROUND " " CRUISE "--values 100, --trials 1", "--values: '' is no number"},
+        {ROUND " " CRUISE "--values 100 --trials 0", "--trials: 0 is out of range"},
+        {ROUND " " CRUISE "--values 300 --trials 1 --leg 8", "--leg: 8 is out of range; 1 to 7"},
+        {ROUND " " CRUISE "--values 300 --figure speed", "--figure: 'speed' is none"},
+        {ROUND " " CRUISE "--values 300 --picture a.gif", "a.gif"},
+        {ROUND " --field 'legs[9].turn.angle_deg' --values 1", "there is no number 'legs[9]"},
+        {ROUND " --field 'legs[1]' --values 1", "there is no number 'legs[1]'"},
+        {ROUND " --field 'legs[1' --values 1", "there is no number 'legs[1'"},
+        {ROUND " --field 'start.x_mm.y' --values 1", "there is no number 'start.x_mm.y'"},
+        {ROUND " --field 'a b' --values 1", "there is no number 'a b'"},
+        {ROUND " --field 'legs[1].stop_on_line.cruis' --values 1",
+         "unknown key; did you mean cruise_mm_s?"},
+        {ROUND " --field robot.plant.grip --values 1", "mozzo.yaml:"},
+        {"nowhere.yaml " CRUISE "--values 1", "nowhere.yaml: the route cannot be read"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {
+        char *line = g_strdup_printf("sh -c \"" COMMAND " sweep %s\"", wrong[i][0]);
+        ck_assert_msg(call(line) == 2, "%s: %s", line, out);
+        ck_assert_msg(strstr(err, wrong[i][1]) != NULL, "%s: %s", line, err);
+        g_free(line);
+    }
+}
+END_TEST
+
+int main(void) {
+    begin_runs();
+    const TTest *const tests[] = {each_value_is_a_series_of_its_own,
+                                  ranges_are_even_or_even_in_their_logarithm,
+                                  the_table_has_a_row_a_value_and_says_what_is_refused,
+                                  the_chart_shows_the_figure_and_what_completes,
+                                  ctrl_c_leaves_the_values_that_were_driven,
+                                  a_wrong_call_says_what_would_be_right,
+                                  NULL};
+    int failed = run_suite("sweep", tests);
+    end_runs();
+    return failed;
+}
