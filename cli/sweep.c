@@ -8,6 +8,7 @@
 #include <string.h>
 
 #define POINTS_MOST 200U
+#define TICKS_MOST  12U // of a chart
 
 static gint64 seed = 1;
 static gint trials = 100, threads = 0, points = 6, leg = 0;
@@ -95,7 +96,7 @@ static int read_range(sweep *s) {
         double share = (double)i / (s->asked - 1);
         double value = even_in_log ? from * pow(to / from, share) : from + share * (to - from);
         char text[32]; // as it is told
-        g_snprintf(text, sizeof text, "%.6g", value);
+        g_snprintf(text, sizeof text, even_in_log ? "%.4g" : "%.6g", value);
         s->point[i].value = strtod(text, NULL);
     }
     return CLI_DONE;
@@ -286,6 +287,21 @@ static void print_json(const sweep *s) {
     g_object_unref(builder);
 }
 
+// A tick at each value, where there is room for them.
+static void set_ticks(const sweep *s, GString *out) {
+    if (even_in_log && values == NULL) {
+        cli_plot_line(out, "set logscale x\nset xrange [%g:%g]", fmin(from, to) / 1.05,
+                      fmax(from, to) * 1.05);
+    }
+    if (s->points <= TICKS_MOST) {
+        g_string_append(out, "set xtics (");
+        for (unsigned i = 0; i < s->points; i++) {
+            g_string_append_printf(out, "%s%.9g", i > 0 ? ", " : "", s->point[i].value);
+        }
+        g_string_append(out, ")\nunset mxtics\n");
+    }
+}
+
 // The figure above, with the range of 90 % of the trials; what completes below, with its interval.
 static bool draw(const sweep *s, GError **error) {
     GString *out = g_string_new("$points << EOD\n");
@@ -312,7 +328,8 @@ static bool draw(const sweep *s, GError **error) {
     char *head = cli_plot_quoted(s->head);
     char *name = cli_plot_quoted(field);
     g_string_append(out, "EOD\nset lmargin 10; set rmargin 4\n");
-    cli_plot_line(out, "set multiplot\n%s", even_in_log && values == NULL ? "set logscale x" : "");
+    cli_plot_line(out, "set multiplot");
+    set_ticks(s, out);
     cli_plot_line(out,
                   "set origin 0,0.36; set size 1,0.64\nset title '%s, %d trials a value' font "
                   "'DejaVu Sans Bold,13'",

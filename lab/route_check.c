@@ -101,8 +101,8 @@ static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot
         return;
     }
     char *where = g_strdup_printf("%s.%s", owner_of(leg, robot, field), field);
-    bool astride = leg->routine == CMO_ROUTINE_FOLLOW_EDGE &&
-                   leg->parameters.follow_edge.edge == CMO_LINE_BOTH;
+    bool follows = leg->routine == CMO_ROUTINE_FOLLOW_EDGE;
+    bool astride = follows && leg->parameters.follow_edge.edge == CMO_LINE_BOTH;
     if (astride && strcmp(field, "width_mm") == 0) {
         wrong_leg(route, number, where, error,
                   "astride, with edge: both, the line's width is needed, and not far from the %.4g "
@@ -113,6 +113,9 @@ static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot
                   "both sensors are amid so wide a line anyway; with one edge it can end there");
     } else if (astride && strcmp(field, "fork") == 0) {
         wrong_leg(route, number, where, error, "forks are passed by along one edge, left or right");
+    } else if (follows && strcmp(field, "gap_mm") == 0) {
+        wrong_leg(route, number, where, error,
+                  "gaps and forks cannot both be passed; leave out gap_mm or fork: pass");
     } else if (astride && strcmp(field, "sensor") == 0) {
         wrong_leg(route, number, where, error, "edge: both takes both; leave it out");
     } else if (outcome == CMO_OUTCOME_NOT_SUPPORTED) {

@@ -222,9 +222,8 @@ static void choose_place(const cmo_robot *robot, cmo_follow_edge_state *state) {
         state->drift = 1;
     } else {
         // Over the line a little: what drifts off it is told from its end. Or off it, from a fork.
-        float gaps = p->gap_mm > 0.0F ? AIM_SHARE : 0.0F;
-        float forks = p->fork == CMO_FORK_PASS ? AIM_SHARE : 0.0F;
-        track->aim_mm = cmi_line_sign(state) * (gaps - forks) * cmi_edge_spot_mm(robot, state);
+        float share = p->gap_mm > 0.0F ? AIM_SHARE : p->fork == CMO_FORK_PASS ? -AIM_SHARE : 0.0F;
+        track->aim_mm = cmi_line_sign(state) * share * cmi_edge_spot_mm(robot, state);
     }
 }
 
@@ -247,6 +246,10 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
         cmi_check_sensors(robot, both ? CMO_SENSOR_BOTH : p->sensor, p->tone, &watched);
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
+    }
+    // At the beginning of a bend a reading is not exact enough for both.
+    if (p->gap_mm > 0.0F && p->fork == CMO_FORK_PASS) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "gap_mm", NAN);
     }
     state->sensor = watched == 2 ? 1 : 0;
     if (cmi_edge_spot_mm(robot, state) <= 0.0F) { // no reading tells then how far off it is

@@ -42,7 +42,7 @@ typedef enum cmo_fork { CMO_FORK_TAKE = 0, CMO_FORK_PASS } cmo_fork;
       "sensors are over it; pass: it drives over it")                                               \
     P(X, CHOICE, cmo_fork, fork, CMO_FORK_TAKE, CMO_FORK_PASS, ("take", "pass"), "take",            \
       "where a line leaves on the edge's side at up to 40 degrees, take: it goes with the edge; pass: " \
-      "it drives over that, along the bend before")                                                 \
+      "it drives over that, along the bend before; not with gap_mm")                                                 \
     P(X, OTHERWISE, distance_mm, 1, 50000, "until something else ends it",                          \
       "way to drive, from the start; it comes to rest there. With `across: end` give up after it")                                       \
     P(X, SPEED, cruise_mm_s, "half the top speed, or what such bends allow",                        \
