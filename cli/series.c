@@ -227,10 +227,11 @@ static void print_parts(const lab_fleet *fleet, uint64_t of) {
     }
 }
 
-// A shell takes it as it stands.
-static bool is_plain(const char *path) {
-    return strspn(path, "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789/._-+,") ==
-           strlen(path);
+// A path as a shell takes it.
+static char *for_shell(const char *path) {
+    static const char plain[] =
+        "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789/._-";
+    return strspn(path, plain) == strlen(path) ? g_strdup(path) : g_shell_quote(path);
 }
 
 // And how to look at one.
@@ -238,15 +239,11 @@ static void print_worst(const lab_series *series, const lab_fleet *fleet, const 
     if (series->worsts == 0) {
         return;
     }
-    char *route = g_shell_quote(path);
-    char *other = robot != NULL ? g_shell_quote(robot) : NULL;
-    printf("\nworst trials; to look at the first:\n  cammino drive %s%s%s --varied --seed "
-           "%" G_GUINT64_FORMAT " --picture worst.png\n",
-           is_plain(path) ? path : route, other != NULL ? " --robot " : "",
-           other == NULL     ? ""
-           : is_plain(robot) ? robot
-                             : other,
-           series->worst[0].seed);
+    char *route = for_shell(path);
+    char *other = for_shell(robot != NULL ? robot : "");
+    printf("\nworst trials; to look at the first:\n");
+    cli_line("  cammino drive %s%s%s --varied --seed %" G_GUINT64_FORMAT " --picture worst.png",
+             route, robot != NULL ? " --robot " : "", other, series->worst[0].seed);
     g_free(route);
     g_free(other);
     for (unsigned i = 0; i < (fleet != NULL ? series->worsts : MIN(series->worsts, WORST_SHOWN));

@@ -140,8 +140,8 @@ void cmi_edge_search_both(cmo_robot *robot, cmo_follow_edge_state *state) {
     if (!state->begun) {
         begin(robot, state);
     }
-    bool both =
-        left->edge.inside && right->edge.inside; // which edge it will go off over shows then
+    // On the line with both, which edge is its own shows where it goes off it.
+    bool both = left->edge.inside && right->edge.inside;
     for (uint8_t i = 0; i < CMI_FRONT && !state->follows; i++) {
         const cmo_light *light = &robot->light[i];
         if (light->crossings > 0) {

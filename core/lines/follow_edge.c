@@ -28,7 +28,8 @@
 // It has lost the edge where none was seen for so long; on the line for as many times that.
 #define LOST_MM 100.0F
 #define ON_LINE 2.5F
-// Between both edges it may see none for longer.
+// Between both edges it may see none for longer; and so many widths of the line, where it joins
+// over it.
 #define BOTH_LOST_MM   320.0F
 #define JOINING_WIDTHS 2.5F
 // How much further apart than the line is wide, or nearer, the sensors may be: by its width, and
