@@ -94,13 +94,16 @@ lab_edge_beside labi_edge_beside(const lab_route *route, const cmo_sim *sim,
 
 // Where another line leaves this one and is passed by, the nearest edge becomes that one's: it
 // turns by more at once than this, and than the way since asks for in the sharpest bend.
-#define FORK_RAD 0.02
-#define FORK_MM  150.0
-#define ALONG_MM 10.0
-#define SHARPER  2.0
+#define FORK_RAD   0.02
+#define FORK_MM    150.0
+#define ALONG_MM   10.0
+#define SHARPER    2.0
+#define JUMP_MM    1.5
+#define JUMP_SHARE 0.2
 
 typedef struct follow {
     double along_rad, along_mm; // of the edge a short while before, and the way then
+    double off_mm, off_at_mm;   // when it was followed last
     double near_since_mm, joined_mm, joined_ms;
     double sum, squares, worst;
     unsigned seen;
@@ -137,8 +140,16 @@ static bool leads_on(follow *f, const lab_edge_beside *edge, const cmo_sim_truth
     double along = atan2(-edge->left_x, edge->left_y);
     double gone = at->way_mm - f->along_mm;
     double turned = fabs(remainder(along - f->along_rad, 2.0 * G_PI));
+    // Over a wide mouth the line's other edge is the nearest, and it is far to where the line ends.
+    double jump = fabs(edge->off_mm - f->off_mm);
+    double since = at->way_mm - f->off_at_mm;
     bool on = !isfinite(f->along_rad) || gone > FORK_MM ||
-              turned < FORK_RAD + SHARPER * fmin(gone, 1.2 * ALONG_MM) / tightest_mm;
+              (turned < FORK_RAD + SHARPER * fmin(gone, 1.2 * ALONG_MM) / tightest_mm &&
+               jump < JUMP_MM + JUMP_SHARE * since);
+    if (on) {
+        f->off_mm = edge->off_mm;
+        f->off_at_mm = at->way_mm;
+    }
     if (!isfinite(f->along_rad) || (on && gone > ALONG_MM)) {
         f->along_rad = along;
         f->along_mm = at->way_mm;

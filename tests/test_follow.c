@@ -262,7 +262,7 @@ static const char *table(unsigned seed) {
 }
 
 START_TEST(it_passes_forks_by_or_takes_them) {
-    static const double angles[] = {15, 25, 45, 70};
+    static const double angles[] = {20, 25, 45, 70};
     for (size_t i = 0; i < G_N_ELEMENTS(angles); i++) {
         bool left = i % 2 == 0;
         write_fork(left, angles[i], i == 1);
