@@ -223,12 +223,7 @@ static void print_json(const sheet *s) {
         add(builder, "distance_mm_s", (double)cmo_budget_speed(d, 0, (float)distance, 0.0F));
     }
     json_builder_end_object(builder);
-    JsonNode *root = json_builder_get_root(builder);
-    char *text = lab_json_tidy(json_to_string(root, TRUE));
-    puts(text);
-    g_free(text);
-    json_node_unref(root);
-    g_object_unref(builder);
+    cli_print_json(builder);
 }
 
 // Each part as an area upon the ones before it; the simulated stops as bars over them.

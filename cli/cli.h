@@ -5,6 +5,7 @@
 
 #include <cammino_lab/floor.h>
 #include <cammino_lab/run.h>
+#include <json-glib/json-glib.h>
 #include <stdio.h>
 
 // Exit status of every command.
@@ -33,6 +34,9 @@ int cli_error(GError *error); // frees it
 
 // Prints one line, and its end, with names from files and calls in it: no control characters.
 void cli_line(const char *format, ...) G_GNUC_PRINTF(1, 2);
+
+// Prints the document that has been built, and frees its builder.
+void cli_print_json(JsonBuilder *builder);
 
 // The manual (roff) and the bash completion of all commands, NULL-terminated.
 void cli_print_manual(const cli_command *const *commands);

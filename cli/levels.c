@@ -213,12 +213,7 @@ static void print_json(const findings *f) {
     }
     json_builder_end_array(builder);
     json_builder_end_object(builder);
-    JsonNode *root = json_builder_get_root(builder);
-    char *text = lab_json_tidy(json_to_string(root, TRUE));
-    puts(text);
-    g_free(text);
-    json_node_unref(root);
-    g_object_unref(builder);
+    cli_print_json(builder);
 }
 
 // ----------------------------------------------------------------------------------------- run --

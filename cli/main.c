@@ -49,6 +49,15 @@ const char *cli_side(unsigned sensor) {
     return sensor == 0 ? "left" : "right";
 }
 
+void cli_print_json(JsonBuilder *builder) {
+    JsonNode *root = json_builder_get_root(builder);
+    char *text = lab_json_tidy(json_to_string(root, TRUE));
+    puts(text);
+    g_free(text);
+    json_node_unref(root);
+    g_object_unref(builder);
+}
+
 static lab_run *checked(const lab_route *route, lab_run *run) {
     GError *error = NULL;
     if (!lab_check_run(route, run, &error)) {

@@ -272,14 +272,8 @@ static int run(int count, char **arguments) {
             "series takes one route, as in: cammino series data/ferry/first-round.yaml "
             "--trials 100");
     }
-    if (trials < 1 || (unsigned)trials > LAB_TRIALS_MAX) {
-        return cli_wrong("--trials: %d is out of range; 1 to %u", trials, LAB_TRIALS_MAX);
-    }
-    if (seed < 0) {
-        return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
-    }
-    if (threads < 0 || threads > 1024) {
-        return cli_wrong("--threads: %d is out of range; 0 to 1024", threads);
+    if (cli_check_trials(trials, seed, threads) != CLI_DONE) {
+        return CLI_WRONG;
     }
     lab_route *route = cli_load_route(arguments[0], robot, seed);
     if (route == NULL) {

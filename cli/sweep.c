@@ -110,14 +110,8 @@ static int check(int count, sweep *s) {
     if (field == NULL) {
         return cli_wrong("--field must be given, as in: --field legs[1].stop_on_line.cruise_mm_s");
     }
-    if (trials < 1 || (unsigned)trials > LAB_TRIALS_MAX) {
-        return cli_wrong("--trials: %d is out of range; 1 to %u", trials, LAB_TRIALS_MAX);
-    }
-    if (seed < 0) {
-        return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
-    }
-    if (threads < 0 || threads > 1024) {
-        return cli_wrong("--threads: %d is out of range; 0 to 1024", threads);
+    if (cli_check_trials(trials, seed, threads) != CLI_DONE) {
+        return CLI_WRONG;
     }
     s->figure = CMO_FIGURES;
     for (unsigned f = 0; figure_name != NULL && f < CMO_FIGURES; f++) {
@@ -279,12 +273,7 @@ static void print_json(const sweep *s) {
     }
     json_builder_end_array(builder);
     json_builder_end_object(builder);
-    JsonNode *root = json_builder_get_root(builder);
-    char *text = lab_json_tidy(json_to_string(root, TRUE));
-    puts(text);
-    g_free(text);
-    json_node_unref(root);
-    g_object_unref(builder);
+    cli_print_json(builder);
 }
 
 // A tick at each value, where there is room for them.

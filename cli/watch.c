@@ -10,6 +10,19 @@ static void catch_signal(int number) {
     caught = number;
 }
 
+int cli_check_trials(int trials, gint64 seed, int threads) {
+    if (trials < 1 || (unsigned)trials > LAB_TRIALS_MAX) {
+        return cli_wrong("--trials: %d is out of range; 1 to %u", trials, LAB_TRIALS_MAX);
+    }
+    if (seed < 0) {
+        return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
+    }
+    if (threads < 0 || threads > 1024) {
+        return cli_wrong("--threads: %d is out of range; 0 to 1024", threads);
+    }
+    return CLI_DONE;
+}
+
 cli_watch cli_watch_begin(bool may_show) {
     struct sigaction action = {.sa_handler = catch_signal};
     sigemptyset(&action.sa_mask);

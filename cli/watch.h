@@ -7,6 +7,9 @@
 
 #include <cammino_lab/series.h>
 
+// What --trials, --seed and --threads say; what is wrong has been said.
+int cli_check_trials(int trials, gint64 seed, int threads);
+
 typedef struct cli_watch {
     bool shows;
     gint64 began_us, shown_us;

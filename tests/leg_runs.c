@@ -69,6 +69,10 @@ JsonObject *drive_legs(const char *robot, const char *legs, double heading_deg, 
     return json_array_get_object_element(json_object_get_array_member(run, "legs"), leg - 1);
 }
 
+const char *outcome_of(JsonObject *leg) {
+    return json_object_get_string_member(leg, "outcome");
+}
+
 char *run_stands(unsigned seed) {
     char *path = in_folder("r.yaml");
     char *line = g_strdup_printf(COMMAND " drive %s --seed %u", path, seed);

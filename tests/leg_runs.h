@@ -16,11 +16,18 @@ void end_runs(void);
 void write_runs_floor(const char *floor, const char *shapes);
 void write_runs_robot(const char *name, const char *line, const char *instead);
 
+// The demo's colours; and bends of 250 mm, to the left and back.
+#define DARK  "#2c3036"
+#define FLOOR "#c9d2c6"
+#define BENDS "h 300 a 250 250 0 0 0 250 -250 v -60 a 250 250 0 0 1 250 -250 h 300"
+
 // Drives legs from (150, 400) on m.svg and gives the results of one of them, from 1; NULL where the
 // status is to be 2. The robot is one of the ferry's, or stands in the test's folder. The results
 // last until the next drive.
 JsonObject *drive_legs(const char *robot, const char *legs, double heading_deg, int status,
                        unsigned seed, unsigned leg);
+
+const char *outcome_of(JsonObject *leg);
 
 // Where the robot believes to stand, as against where it does, driven once more with those legs:
 // "believes to stand 1.2 mm and..."; to be freed.

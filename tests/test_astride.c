@@ -6,10 +6,6 @@
 #include <stdio.h>
 #include <string.h>
 
-#define DARK  "#2c3036"
-#define FLOOR "#c9d2c6"
-#define BENDS "h 300 a 250 250 0 0 0 250 -250 v -60 a 250 250 0 0 1 250 -250 h 300"
-
 // The demo robot with its sensors so far apart.
 static void write_apart(const char *name, double apart_mm) {
     char *text;
@@ -44,10 +40,6 @@ static JsonObject *follow(const char *robot, const char *parameters, double head
     JsonObject *result = drive_legs(robot, leg, heading_deg, status, seed, 1);
     g_free(leg);
     return result;
-}
-
-static const char *outcome_of(JsonObject *leg) {
-    return json_object_get_string_member(leg, "outcome");
 }
 
 // Nearer to each other than the line is wide, as far apart, and further: there each may see nothing

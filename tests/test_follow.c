@@ -6,9 +6,6 @@
 #include <stdio.h>
 #include <string.h>
 
-#define DARK  "#2c3036"
-#define FLOOR "#c9d2c6"
-
 // A line of 20 mm whose left edge is under the right sensor at the start, or whose right edge is
 // under the left one: so far to the left of where that is. It goes straight on, then along `rest`.
 static void write_line(bool left, double off_mm, const char *rest) {
@@ -26,12 +23,6 @@ static JsonObject *follow(const char *parameters, double heading_deg, int status
     g_free(leg);
     return result;
 }
-
-static const char *outcome_of(JsonObject *leg) {
-    return json_object_get_string_member(leg, "outcome");
-}
-
-#define BENDS "h 300 a 250 250 0 0 0 250 -250 v -60 a 250 250 0 0 1 250 -250 h 300"
 
 START_TEST(it_follows_either_edge_around_bends) {
     for (unsigned seed = 1; seed <= 4; seed++) {

@@ -24,9 +24,9 @@
 // In a gap there is no edge though the spot should be off the line by no more than this share of
 // it.
 #define GAP_SHARE 0.35F
-// Where another line leaves the one that it follows, the spot is amid both though it should be off
-// the line by no more than this share of it, had the line bent as sharply as it can. So long is the
-// way over that, for a line of that many times its least width, which leaves at 15 degrees.
+// Where another line leaves the one that it follows, the spot is over both though it should be on
+// the line by no more than this share of it, had the edge bent as sharply as it can and been turned
+// by so much besides. That takes no longer a way than so many widths of a line.
 #define FORK_SHARE  0.2F
 #define FORK_RAD    0.14F
 #define FORK_WIDTHS 10.0F
@@ -126,68 +126,64 @@ static bool is_across(const cmo_robot *robot, cmo_follow_edge_state *state) {
     return on && way - state->clear_mm < ACROSS_MM;
 }
 
-// The line's end comes under the spot as if the edge turned away: what was thought before it holds.
-// Where that leaves the spot on the line or near its edge, it sees none because there is none; else
-// it has come off it.
-static void begin_gap(cmo_robot *robot, cmo_follow_edge_state *state) {
+// Where the edge is now by what was thought of it before its end came under the spot, had it gone
+// on bending so.
+static cmo_edge_track gone_on(const cmo_robot *robot, const cmo_follow_edge_state *state,
+                              float curve_per_mm, float turned_rad) {
+    const cmo_edge_before *before = &state->before[CMO_EDGE_BEFORE - 1];
     cmo_moment now = cmi_wheels_now(robot);
-    cmo_edge_track on = state->before[CMO_EDGE_BEFORE - 1].track;
-    on.curve_per_mm = state->bend_per_mm;
-    cmi_track_go(&on, robot, &state->before[CMO_EDGE_BEFORE - 1].at, &now);
-    state->in_gap = true;
-    state->gap_to_mm = cmo_way_mm(robot);
-    float spot = cmi_edge_spot_mm(robot, state);
-    if (-cmi_line_sign(state) * on.off_mm < GAP_SHARE * spot) {
-        state->track = on;
-        state->gap_to_mm += state->parameters.gap_mm;
-    }
+    cmo_edge_track on = before->track;
+    on.curve_per_mm = curve_per_mm;
+    on.angle_rad += turned_rad;
+    cmi_track_go(&on, robot, &before->at, &now);
+    return on;
 }
 
-// The spot is over the line alone, and no bend would have brought it there so soon.
+// It sees the line alone, and no bend would have brought the spot over it so soon.
 static bool forks(const cmo_robot *robot, const cmo_follow_edge_state *state) {
-    cmo_moment now = cmi_wheels_now(robot);
-    cmo_edge_track on = state->before[CMO_EDGE_BEFORE - 1].track;
+    const cmo_edge_before *before = &state->before[CMO_EDGE_BEFORE - 1];
     float into = cmi_line_sign(state);
-    on.curve_per_mm -= into * on.sharpest_per_mm;
-    on.angle_rad += into * FORK_RAD;
-    cmi_track_go(&on, robot, &state->before[CMO_EDGE_BEFORE - 1].at, &now);
+    float bent = before->track.curve_per_mm - into * before->track.sharpest_per_mm;
+    cmo_edge_track on = gone_on(robot, state, bent, into * FORK_RAD);
     return into * on.off_mm < FORK_SHARE * cmi_edge_spot_mm(robot, state);
 }
 
-static void begin_fork(cmo_robot *robot, cmo_follow_edge_state *state) {
-    cmo_moment now = cmi_wheels_now(robot);
-    cmo_edge_track on = state->before[CMO_EDGE_BEFORE - 1].track;
-    on.curve_per_mm = state->bend_per_mm;
-    cmi_track_go(&on, robot, &state->before[CMO_EDGE_BEFORE - 1].at, &now);
-    state->track = on;
-    state->in_fork = true;
-    state->figures.forks++;
-    state->gap_to_mm = cmo_way_mm(robot) + FORK_WIDTHS * state->parameters.least_width_mm;
+// The line's end comes under the spot as if the edge turned away, and so does another line that
+// leaves it: what was thought before holds. A gap where that leaves the spot on the line or near
+// its edge: it sees none because there is none; else it has come off it.
+static void begin_bridge(cmo_robot *robot, cmo_follow_edge_state *state, bool gap) {
+    const cmo_follow_edge_parameters *p = &state->parameters;
+    float spot = cmi_edge_spot_mm(robot, state);
+    cmo_edge_track on = gone_on(robot, state, state->bend_per_mm, 0.0F);
+    state->hidden = true;
+    state->hidden_to_mm = cmo_way_mm(robot);
+    if (!gap || -cmi_line_sign(state) * on.off_mm < GAP_SHARE * spot) {
+        state->track = on;
+        state->hidden_to_mm += gap ? p->gap_mm : FORK_WIDTHS * p->least_width_mm;
+        state->figures.forks += !gap;
+    }
 }
 
-// Whether what it sees is taken: not in a gap, nor where its other end comes under the spot; nor
-// where another line leaves this one.
+// Whether what it sees is taken: not in a gap, and not where another line leaves this one; nor
+// where that has its other end under the spot. A route asks for one of them at most.
 static bool bridges(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_edge_sight *sight) {
     float way = cmo_way_mm(robot);
     float spot = cmi_edge_spot_mm(robot, state);
-    bool beyond = sight->beyond != 0;
-    bool floor = beyond && !cmi_edge_within(robot, state) && state->parameters.gap_mm > 0.0F;
-    bool within = beyond && cmi_edge_within(robot, state) && !state->far &&
-                  state->parameters.fork == CMO_FORK_PASS;
-    if ((state->in_gap && !floor) || (state->in_fork && !within)) {
-        state->in_gap = state->in_fork = false;
-        state->gap_to_mm = fminf(state->gap_to_mm, way + spot);
-    } else if (!state->in_gap && floor) {
-        begin_gap(robot, state);
-    } else if (!state->in_fork && within && forks(robot, state)) {
-        begin_fork(robot, state);
-    } else if (!floor && !within && way - state->before[0].at_mm >= 0.5F * spot) {
+    bool gap = state->parameters.gap_mm > 0.0F;
+    bool within = cmi_edge_within(robot, state);
+    bool blank = sight->beyond != 0 && (gap ? !within : within && !state->far);
+    if (state->hidden && !blank) {
+        state->hidden = false;
+        state->hidden_to_mm = fminf(state->hidden_to_mm, way + spot);
+    } else if (!state->hidden && blank && (gap || forks(robot, state))) {
+        begin_bridge(robot, state, gap);
+    } else if (!blank && way - state->before[0].at_mm >= 0.5F * spot) {
         keep(robot, state);
     }
-    if (way < state->gap_to_mm) {
+    if (way < state->hidden_to_mm) {
         state->seen_mm = way;
     }
-    return way < state->gap_to_mm;
+    return way < state->hidden_to_mm;
 }
 
 // Of both edges it may be about the middle of the line and see none; then it is off it by what it

@@ -41,7 +41,7 @@ typedef enum cmo_fork { CMO_FORK_TAKE = 0, CMO_FORK_PASS } cmo_fork;
       "or ends moving once that has proved to be one; astride, where braking leaves it once both "  \
       "sensors are over it; pass: it drives over it")                                               \
     P(X, CHOICE, cmo_fork, fork, CMO_FORK_TAKE, CMO_FORK_PASS, ("take", "pass"), "take",            \
-      "where a line leaves on the edge's side at up to 40 degrees, take: it goes with the edge; pass: " \
+      "where a line leaves on the edge's side at 30 degrees or less, take: it goes with the edge; pass: " \
       "it drives over that, along the bend before; not with gap_mm")                                                 \
     P(X, OTHERWISE, distance_mm, 1, 50000, "until something else ends it",                          \
       "way to drive, from the start; it comes to rest there. With `across: end` give up after it")                                       \
@@ -128,16 +128,15 @@ typedef struct cmo_follow_edge_state {
     cmo_follow_edge_parameters parameters;
     cmo_edge_track track;
     uint8_t sensor;
-    bool follows;      /**< an edge was found, */
-    bool joined;       /**< and the spot has come to it */
-    bool inside;       /**< on the line, at the newest look */
-    bool far;          /**< it has left the line over its other edge */
-    bool from_line;    /**< it left the line as it met its first edge, which may be either one */
-    bool lands;        /**< it stops on a line across */
-    bool in_gap;       /**< it sees nothing of the line, */
-    bool in_fork;      /**< or nothing but the line, for another one leaves it: */
-    float gap_to_mm;   /**< until this way none of what it sees is taken */
-    float bend_per_mm; /**< the edge's mean curvature */
+    bool follows;       /**< an edge was found, */
+    bool joined;        /**< and the spot has come to it */
+    bool inside;        /**< on the line, at the newest look */
+    bool far;           /**< it has left the line over its other edge */
+    bool from_line;     /**< it left the line as it met its first edge, which may be either one */
+    bool lands;         /**< it stops on a line across */
+    bool hidden;        /**< it is in a gap, or where another line leaves this one: */
+    float hidden_to_mm; /**< until this way none of what it sees is taken */
+    float bend_per_mm;  /**< the edge's mean curvature */
     cmo_edge_before before[CMO_EDGE_BEFORE]; /**< the newest first */
     uint8_t refused;     /**< looks in a row that did not fit where the edge was thought to be */
     cmo_moment last;     /**< the wheels at the last step */

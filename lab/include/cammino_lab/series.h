@@ -45,7 +45,7 @@ typedef struct lab_series_kind {
     lab_series_leg *leg;
 } lab_series_kind;
 
-/** One of the worst trials: a leg that was not done, or a large error. */
+/** One of the worst trials: it was not completed, or has a large error. */
 typedef struct lab_series_worst {
     uint64_t seed;
     unsigned leg; /**< from 0 */
