@@ -62,7 +62,7 @@ static double measure(const char *name, unsigned lines, bool stated, int runs) {
     lab_route *route = make(lines, stated);
     int done = 0;
     for (int i = 0; i < runs; i++) {
-        lab_run *run = lab_trial(route, (uint64_t)i + 1, false);
+        lab_run *run = lab_drive_trial(route, (uint64_t)i + 1, false);
         if (run->outcome == CMO_OUTCOME_DONE) {
             place[done] = run->pose_error_mm;
             heading[done++] = fabs(run->heading_error_deg);
@@ -86,7 +86,7 @@ static void put_cloud(FILE *out, const char *name, bool stated, int runs) {
     lab_route *route = make(4, stated);
     fprintf(out, "$%s << EOD\n", name);
     for (int i = 0; i < runs; i++) {
-        lab_run *run = lab_trial(route, (uint64_t)i + 1, false);
+        lab_run *run = lab_drive_trial(route, (uint64_t)i + 1, false);
         if (run->outcome == CMO_OUTCOME_DONE) {
             fprintf(out, "%.3f %.3f\n", run->pose_off_x_mm, run->pose_off_y_mm);
         }

@@ -97,7 +97,7 @@ static void time_runs(const lab_route *route, const char *name, unsigned trials)
     double squares = 0.0;
     unsigned done = 0;
     for (uint64_t seed = 1; seed <= trials; seed++) {
-        lab_run *run = lab_trial(route, seed, false);
+        lab_run *run = lab_drive_trial(route, seed, false);
         double way = run->end.wheels_mm;
         done += run->outcome == CMO_OUTCOME_DONE;
         sum_s += run->span_ms / 1000.0;

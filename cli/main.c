@@ -73,7 +73,8 @@ lab_run *cli_drive_route(const lab_route *route, gint64 seed) {
 }
 
 lab_run *cli_drive_trial(const lab_route *route, gint64 seed) {
-    return checked(route, lab_trial(route, (uint64_t)seed, true)); // loading it has drawn its robot
+    return checked(route,
+                   lab_drive_trial(route, (uint64_t)seed, true)); // loading it has drawn its robot
 }
 
 lab_route *cli_load_route(const char *path, const char *robot, gint64 seed) {

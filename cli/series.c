@@ -9,7 +9,7 @@
 static gint64 seed = 1;
 static gint trials = 200, threads = 0;
 static gboolean json, quiet, all;
-static char *robot;
+static char *robot, *results_path, *part_text;
 
 static const GOptionEntry options[] = {
     CLI_ROBOT_OPTION(&robot),
@@ -18,6 +18,11 @@ static const GOptionEntry options[] = {
      "Seed of the first trial; each takes the next (default 1)", "S"},
     {"threads", 0, 0, G_OPTION_ARG_INT, &threads,
      "How many at once (default: one a processor); the results do not depend on it", "N"},
+    {"results", 0, 0, G_OPTION_ARG_FILENAME, &results_path,
+     "Keep what each trial comes to in a file; those that it has already are not driven again",
+     "FILE"},
+    {"part", 0, 0, G_OPTION_ARG_STRING, &part_text,
+     "Drive one of so many parts of the trials, for one of several machines", "K/N"},
     {"all", 0, 0, G_OPTION_ARG_NONE, &all, "Print every figure of every leg", NULL},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
@@ -266,62 +271,98 @@ static double share_completed(const lab_series *series) {
     return floor(1000.0 * series->completed / series->trials) / 10.0;
 }
 
+// "2/3"
+static int read_part(lab_part *part) {
+    char rest;
+    if (sscanf(part_text, "%u/%u%c", &part->number, &part->of, &rest) != 2 || part->number < 1 ||
+        part->number > part->of || part->of > (unsigned)trials) {
+        return cli_wrong("--part: '%s' is none; K/N, as in 2/3: N up to the number of trials, K up "
+                         "to N",
+                         part_text);
+    }
+    return CLI_DONE;
+}
+
+static void print_series(const lab_series *series, const lab_route *route) {
+    cli_line("%s on %s, route %s",
+             route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name,
+             route->mat_path, route->path);
+    printf("%u of %u trials completed (%.1f %%); with 95 %% confidence %.1f to %.1f %% of all do",
+           series->completed, series->trials, share_completed(series), 100.0 * series->low,
+           100.0 * series->high);
+    if (series->trials < series->asked) {
+        printf("; stopped before the other %u trials", series->asked - series->trials);
+    }
+    printf("\n");
+    if (!all) {
+        print_lines(series);
+    }
+    for (unsigned i = 0; all && i < series->legs; i++) {
+        print_leg(series, i);
+    }
+    if (route->fleet != NULL) {
+        print_kinds(series);
+    }
+    print_worst(series, route->fleet, route->path);
+}
+
+// What came of the trials; the status.
+static int show(const lab_route *route, const lab_results *results) {
+    lab_series *series = lab_series_of(results, route->fleet);
+    int status = series->completed == series->asked ? CLI_DONE : CLI_FAILED;
+    if (series->diverged > 0) {
+        status = cli_wrong("%s: plant: its values do not go together: the simulated robot's motion "
+                           "ran away in %u of %u trials",
+                           route->robot_path, series->diverged, series->trials + series->diverged);
+    } else if (series->undrawn > 0) {
+        GError *error = NULL;
+        lab_robot_free(lab_fleet_robot(route->fleet, series->undrawn_seed, &error));
+        status = cli_error(error);
+    } else if (series->trials == 0) {
+        status = cli_wrong("%s: stopped before a trial was driven", route->path);
+    } else if (json) {
+        char *text = lab_series_json(series, route->fleet);
+        puts(text);
+        g_free(text);
+    } else if (!quiet) {
+        print_series(series, route);
+    }
+    lab_series_free(series);
+    return status;
+}
+
+static int drive(const lab_route *route, lab_part part) {
+    GError *error = NULL;
+    lab_results *results = lab_results_new(route, (uint64_t)seed, (unsigned)trials, part);
+    bool good = results_path == NULL || (cli_spares(&error, "--results", results_path, route->path,
+                                                    route->robot_path, route->mat_path, NULL) &&
+                                         lab_results_keep(results, route, results_path, &error));
+    if (good) {
+        cli_watch w = cli_watch_begin(!quiet);
+        good = lab_results_drive(results, route, (unsigned)threads, cli_watch_trials, &w, &error);
+        cli_watch_end(&w);
+    }
+    int status = good ? show(route, results) : cli_error(error);
+    lab_results_free(results);
+    return status;
+}
+
 static int run(int count, char **arguments) {
     if (count != 1) {
         return cli_wrong(
             "series takes one route, as in: cammino series data/ferry/first-round.yaml "
             "--trials 100");
     }
-    if (cli_check_trials(trials, seed, threads) != CLI_DONE) {
+    lab_part part = {1, 1};
+    if (cli_check_trials(trials, seed, threads) != CLI_DONE ||
+        (part_text != NULL && read_part(&part) != CLI_DONE)) {
         return CLI_WRONG;
     }
     lab_route *route = cli_load_route(arguments[0], robot, seed);
     if (route == NULL) {
         return CLI_WRONG;
     }
-    cli_watch w = cli_watch_begin(!quiet);
-    lab_series *series = lab_series_run(route, (unsigned)trials, (uint64_t)seed, (unsigned)threads,
-                                        cli_watch_trials, &w);
-    cli_watch_end(&w);
-    int status = series->completed == series->asked ? CLI_DONE : CLI_FAILED;
-    if (series->trials == 0) {
-        cli_wrong("%s: stopped before a trial was driven", route->path);
-    } else if (series->diverged > 0) {
-        status = cli_wrong("%s: plant: its values do not go together: the simulated robot's motion "
-                           "ran away in %u of %u trials",
-                           route->robot_path, series->diverged, series->trials);
-    } else if (series->undrawn > 0) {
-        GError *error = NULL;
-        lab_robot_free(lab_fleet_robot(route->fleet, series->undrawn_seed, &error));
-        status = cli_error(error);
-    } else if (json) {
-        char *text = lab_series_json(series, route->fleet);
-        puts(text);
-        g_free(text);
-    } else if (!quiet) {
-        cli_line("%s on %s, route %s",
-                 route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name,
-                 route->mat_path, route->path);
-        printf(
-            "%u of %u trials completed (%.1f %%); with 95 %% confidence %.1f to %.1f %% of all do",
-            series->completed, series->trials, share_completed(series), 100.0 * series->low,
-            100.0 * series->high);
-        if (series->trials < series->asked) {
-            printf("; stopped before the other %u trials", series->asked - series->trials);
-        }
-        printf("\n");
-        if (!all) {
-            print_lines(series);
-        }
-        for (unsigned i = 0; all && i < series->legs; i++) {
-            print_leg(series, i);
-        }
-        if (route->fleet != NULL) {
-            print_kinds(series);
-        }
-        print_worst(series, route->fleet, route->path);
-    }
-    lab_series_free(series);
+    int status = drive(route, part);
     lab_route_free(route);
     return status;
 }
@@ -337,7 +378,9 @@ const cli_command cli_series = {
     "deviation, quantiles of the signed values, and the worst; --all does so for every figure. The "
     "same "
     "seed gives the same results on any number of threads. Stopped by Ctrl-C it sums up the trials "
-    "that it has driven. "
+    "that it has driven. With --results each is kept as it comes, and a call that finds them there "
+    "drives only those that are missing: after a stop, or where files of several machines' parts "
+    "were put together. "
     "Exit status 1: not all trials completed.",
     "cammino series data/ferry/first-round.yaml --trials 100",
     options,

@@ -1,361 +1,305 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include <cammino_lab/run.h>
+#include "results_file.h"
 
-#include <json-glib/json-glib.h>
+#include <cammino_lab/fleet.h>
+
+#include <gsl/gsl_rng.h>
 #include <math.h>
 #include <string.h>
+#include <unistd.h>
 
-// Figures are given to a thousandth of their unit: finer would be noise.
-static double rounded(double value) {
-    double thousandths = floor(fabs(value) * 1000.0 + 0.5) / 1000.0;
-    return value < 0.0 && thousandths > 0.0 ? -thousandths : thousandths;
+// -------------------------------------------------------------------------------------- figures --
+
+static unsigned bits(uint64_t of) {
+    return (unsigned)__builtin_popcountll(of);
 }
 
-static void add_figures(JsonBuilder *builder, const char *name, const lab_figures *figures) {
-    json_builder_set_member_name(builder, name);
-    json_builder_begin_object(builder);
-    for (unsigned i = 0; i < CMO_FIGURES; i++) {
-        if (!(figures->applies & LAB_FIGURE_BIT(i))) {
-            continue;
-        }
-        json_builder_set_member_name(builder, cmo_figure_name((cmo_figure)i));
-        if (figures->known & LAB_FIGURE_BIT(i)) {
-            json_builder_add_double_value(builder, rounded(figures->value[i]));
-        } else {
-            json_builder_add_null_value(builder);
-        }
+bool lab_trial_figure(const lab_trial_leg *leg, cmo_figure figure, bool truth, double *value) {
+    uint64_t known = truth ? leg->truth : leg->robot;
+    if (!(known & LAB_FIGURE_BIT(figure))) {
+        return false;
     }
-    json_builder_end_object(builder);
+    unsigned at = bits(known & (LAB_FIGURE_BIT(figure) - 1U)) + (truth ? bits(leg->robot) : 0);
+    *value = (double)leg->value[at];
+    return true;
 }
 
-static void add_number(JsonBuilder *builder, const char *name, double value) {
-    json_builder_set_member_name(builder, name);
-    if (isfinite(value)) {
-        json_builder_add_double_value(builder, rounded(value));
-    } else {
-        json_builder_add_null_value(builder);
+void labi_trial_make(lab_trial *trial, const labi_leg_staged *staged, unsigned legs) {
+    size_t values = 0;
+    for (unsigned i = 0; i < legs; i++) {
+        values += bits(staged[i].robot.known) + bits(staged[i].truth.known);
     }
-}
-
-static const char *const sides[2] = {"left", "right"};
-
-static void add_findings(JsonBuilder *builder, const lab_leg_result *leg) {
-    json_builder_set_member_name(builder, "findings");
-    json_builder_begin_array(builder);
-    for (unsigned i = 0; i < CMO_FINDINGS; i++) {
-        if (leg->findings & CMO_FINDING_BIT(i)) {
-            json_builder_add_string_value(builder, cmo_finding_name((cmo_finding)i));
-        }
-    }
-    json_builder_end_array(builder);
-    for (unsigned i = 0; i < CMO_LIGHTS_MAX && i < 2; i++) {
-        char *interval = g_strdup_printf("%s_interval_ms", sides[i]);
-        char *delay = g_strdup_printf("%s_delay_ms", sides[i]);
-        add_number(builder, interval, leg->interval_ms[i]);
-        add_number(builder, delay, leg->delay_ms[i]);
-        g_free(interval);
-        g_free(delay);
-    }
-    add_number(builder, "curve_deg_m", leg->curve_deg_m);
-}
-
-// To a millionth: a step is less than a millimetre.
-static void add_fine(JsonBuilder *builder, const char *name, float value) {
-    json_builder_set_member_name(builder, name);
-    json_builder_add_double_value(builder, floor((double)value * 1e6 + 0.5) / 1e6);
-}
-
-static void add_geometry(JsonBuilder *builder, const cmo_geometry *g) {
-    json_builder_set_member_name(builder, "measured");
-    json_builder_begin_object(builder);
-    add_fine(builder, "left_step_mm", g->left_step_mm);
-    add_fine(builder, "right_step_mm", g->right_step_mm);
-    add_number(builder, "track_mm", (double)g->track_mm);
-    for (unsigned i = 0; i < 2; i++) {
-        json_builder_set_member_name(builder, sides[i]);
-        json_builder_begin_object(builder);
-        add_number(builder, "ahead_mm", (double)g->ahead_mm[i]);
-        add_number(builder, "left_mm", (double)g->left_mm[i]);
-        add_number(builder, "delay_ms", (double)g->delay_ms[i]);
-        json_builder_end_object(builder);
-    }
-    if (isfinite(g->size_error)) {
-        add_fine(builder, "size_error", g->size_error);
-    }
-    add_fine(builder, "ratio_error", g->ratio_error);
-    add_number(builder, "track_error_mm", (double)g->track_error_mm);
-    add_number(builder, "mismatch_error_mm", (double)g->mismatch_error_mm);
-    add_number(builder, "delay_error_ms", (double)g->delay_error_ms);
-    json_builder_end_object(builder);
-}
-
-static void add_drive(JsonBuilder *builder, const cmo_drive *d) {
-    json_builder_set_member_name(builder, "measured_drive");
-    json_builder_begin_object(builder);
-    add_number(builder, "lag_ms", (double)d->lag_ms);
-    add_number(builder, "lag_error_ms", (double)d->lag_error_ms);
-    if (d->ramp_mm_s2 > 0.0F) {
-        add_number(builder, "ramp_mm_s2", (double)d->ramp_mm_s2);
-        add_number(builder, "ramp_error_mm_s2", (double)d->ramp_error_mm_s2);
-    }
-    for (unsigned i = 0; i < 2; i++) {
-        json_builder_set_member_name(builder, sides[i]);
-        json_builder_begin_object(builder);
-        add_number(builder, "lag_ms", (double)d->wheel_lag_ms[i]);
-        add_number(builder, "ahead_mm_s", (double)d->ahead_mm_s[i]);
-        add_number(builder, "back_mm_s", (double)d->back_mm_s[i]);
-        add_number(builder, "keeps_mm_s", (double)d->keeps_mm_s[i]);
-        add_number(builder, "ratio", (double)d->ratio[i]);
-        json_builder_end_object(builder);
-    }
-    json_builder_end_object(builder);
-}
-
-// A patrol: how it was driven, and each rebound, the robot's word beside the truth.
-static void add_patrol(JsonBuilder *builder, const lab_leg_result *leg) {
-    const cmo_patrol_budget *b = &leg->budget;
-    add_number(builder, "cruise_mm_s", leg->cruise_mm_s);
-    add_number(builder, "safe_mm_s", (double)b->speed_mm_s);
-    add_number(builder, "sees_deg", (double)b->sees_deg);
-    add_number(builder, "blind_deg", (double)b->blind_deg);
-    add_number(builder, "sway_deg", (double)b->sway_deg);
-    json_builder_set_member_name(builder, "rebounds");
-    json_builder_begin_array(builder);
-    for (guint i = 0; i < leg->rebounds->len; i++) {
-        const lab_rebound *r = &g_array_index(leg->rebounds, lab_rebound, i);
-        double degree = 180.0 / G_PI;
-        double entry = remainder(r->entry_rad - r->normal_rad, 2.0 * G_PI) * degree;
-        double exit = remainder(r->exit_rad - r->normal_rad, 2.0 * G_PI) * degree;
-        json_builder_begin_object(builder);
-        json_builder_set_member_name(builder, "sensor");
-        json_builder_add_string_value(builder, sides[r->robot.sensor & 1U]);
-        json_builder_set_member_name(builder, "known_by");
-        json_builder_add_string_value(builder, !r->robot.known    ? "guess"
-                                               : r->robot.crossed ? "both"
-                                                                  : "feeling");
-        json_builder_set_member_name(builder, "corner");
-        json_builder_add_boolean_value(builder, r->robot.answered);
-        add_number(builder, "x_mm", r->crossed ? r->x_mm : NAN);
-        add_number(builder, "y_mm", r->crossed ? r->y_mm : NAN);
-        add_number(builder, "start_ms", r->start_ms);
-        add_number(builder, "end_ms", r->end_ms);
-        add_number(builder, "crossing_speed_mm_s", (double)r->robot.speed_mm_s);
-        add_number(builder, "back_mm", (double)r->robot.back_mm);
-        add_number(builder, "robot_entry_angle_deg", (double)r->robot.entry_deg);
-        add_number(builder, "entry_angle_deg", r->crossed ? entry : NAN);
-        add_number(builder, "robot_exit_angle_deg", (double)r->robot.exit_deg);
-        add_number(builder, "exit_angle_deg", r->crossed ? exit : NAN);
-        add_number(builder, "turn_error_deg", r->turn_error_deg);
-        add_number(builder, "margin_mm", r->margin_mm);
-        json_builder_end_object(builder);
-    }
-    json_builder_end_array(builder);
-}
-
-// The last candidate that was no line.
-static void add_passed(JsonBuilder *builder, const cmo_report *report) {
-    json_builder_set_member_name(builder, "passed_over_last");
-    json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "sensor");
-    json_builder_add_string_value(builder, sides[report->passed_sensor & 1U]);
-    add_number(builder, "at_mm", (double)report->passed_at_mm);
-    add_number(builder, "width_mm", (double)report->passed_width_mm);
-    json_builder_set_member_name(builder, "reason");
-    json_builder_add_string_value(builder,
-                                  cmo_passed_reason_name((cmo_passed_reason)report->passed_reason));
-    json_builder_end_object(builder);
-}
-
-// How many lines of each surface, in the order in which they came first.
-static void add_tally(JsonBuilder *builder, const GArray *counted) {
-    json_builder_set_member_name(builder, "tally");
-    json_builder_begin_object(builder);
-    for (guint i = 0; i < counted->len; i++) {
-        unsigned count = 0;
-        const char *name = lab_tally(counted, i, &count);
-        if (name != NULL) {
-            json_builder_set_member_name(builder, name);
-            json_builder_add_int_value(builder, count);
+    // Legs and their values are one piece of memory, with the legs at its start.
+    trial->legs = legs;
+    trial->leg = g_malloc0(MAX(legs * sizeof(lab_trial_leg) + values * sizeof(float), 1));
+    float *value = (float *)(void *)(trial->leg + legs);
+    for (unsigned i = 0; i < legs; i++) {
+        lab_trial_leg *leg = &trial->leg[i];
+        *leg = staged[i].leg;
+        leg->robot = staged[i].robot.known;
+        leg->truth = staged[i].truth.known;
+        leg->value = value;
+        const lab_figures *const columns[] = {&staged[i].robot, &staged[i].truth};
+        for (unsigned column = 0; column < 2; column++) {
+            for (unsigned f = 0; f < CMO_FIGURES; f++) {
+                if (columns[column]->known & LAB_FIGURE_BIT(f)) {
+                    *value++ = (float)labi_rounded(columns[column]->value[f]);
+                }
+            }
         }
     }
-    json_builder_end_object(builder);
 }
 
-// What a surface was taken for.
-static void add_surface(JsonBuilder *builder, const lab_leg_result *leg) {
-    json_builder_set_member_name(builder, "surface");
-    json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "name");
-    json_builder_add_string_value(builder, leg->surface);
-    for (unsigned i = 0; i < 2 && i < CMO_LIGHTS_MAX; i++) {
-        const cmo_shade *shade = &leg->shade[i];
-        if (shade->counts == CMO_SHADE_UNKNOWN) {
-            continue;
+static lab_trial trial_of(const lab_run *run) {
+    lab_trial trial = {.seed = run->seed, .outcome = run->outcome};
+    labi_leg_staged *staged = g_new0(labi_leg_staged, run->legs->len);
+    for (guint i = 0; i < run->legs->len; i++) {
+        const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
+        staged[i].robot = leg->robot;
+        staged[i].truth = leg->truth;
+        lab_trial_leg *to = &staged[i].leg;
+        to->leg = (uint8_t)(leg->number - 1U);
+        to->outcome = (uint8_t)leg->outcome;
+        to->tells = leg->counted != NULL && leg->tells;
+        for (guint n = 0; to->tells && n < leg->counted->len; n++) {
+            to->tally[g_array_index(leg->counted, lab_counted, n).robot.surface]++;
         }
-        json_builder_set_member_name(builder, sides[i]);
-        json_builder_begin_object(builder);
-        const char *const names[] = {"counts", "red", "green", "blue", "spread"};
-        const unsigned values[] = {shade->counts, shade->colour[0], shade->colour[1],
-                                   shade->colour[2], shade->spread};
-        for (unsigned n = 0; n < G_N_ELEMENTS(names); n++) {
-            json_builder_set_member_name(builder, names[n]);
-            json_builder_add_int_value(builder, values[n]);
-        }
-        json_builder_end_object(builder);
     }
-    json_builder_end_object(builder);
+    labi_trial_make(&trial, staged, run->legs->len);
+    g_free(staged);
+    return trial;
 }
 
-static void add_counted(JsonBuilder *builder, const GArray *counted, bool tells) {
-    json_builder_set_member_name(builder, "lines");
-    json_builder_begin_array(builder);
-    for (guint i = 0; i < counted->len; i++) {
-        const lab_counted *line = &g_array_index(counted, lab_counted, i);
-        json_builder_begin_object(builder);
-        json_builder_set_member_name(builder, "number");
-        json_builder_add_int_value(builder, line->robot.number);
-        json_builder_set_member_name(builder, "sensors");
-        json_builder_add_string_value(
-            builder, line->robot.seen == 3 ? "both" : sides[line->robot.seen == 2 ? 1 : 0]);
-        add_number(builder, "at_mm", (double)line->robot.at_mm);
-        add_number(builder, "width_mm",
-                   line->robot.width_mm > 0.0F ? (double)line->robot.width_mm : NAN);
-        add_number(builder, "entry_angle_deg", (double)line->robot.entry_deg);
-        add_number(builder, "true_x_mm", line->x_mm);
-        add_number(builder, "true_y_mm", line->y_mm);
-        add_number(builder, "true_width_mm", line->width_mm);
-        if (line->surface != NULL) {
-            json_builder_set_member_name(builder, "surface");
-            json_builder_add_string_value(builder, line->surface);
-        }
-        json_builder_end_object(builder);
-    }
-    json_builder_end_array(builder);
-    if (tells) {
-        add_tally(builder, counted);
+// ---------------------------------------------------------------------------------------- results
+// --
+
+// What a leg is to get right.
+static cmo_figure judged_by(const lab_leg *leg) {
+    cmo_line_parameters line;
+    switch (leg->routine) {
+    case CMO_ROUTINE_STOP_ON_LINE:
+    case CMO_ROUTINE_COUNT_LINES:
+        return CMO_REST_ERROR_MM;
+    case CMO_ROUTINE_SQUARE_ON_LINE:
+        return CMO_RESIDUAL_ANGLE_DEG;
+    case CMO_ROUTINE_FOLLOW_EDGE:
+        return lab_leg_line(leg, &line) && line.ending == CMO_END_HALTED ? CMO_REST_ERROR_MM
+                                                                         : CMO_EDGE_WORST_MM;
+    case CMO_ROUTINE_STAY_INSIDE:
+        return CMO_TURN_ERROR_DEG;
+    default:
+        return CMO_FIGURES;
     }
 }
 
-static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
-    json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "leg");
-    json_builder_add_int_value(builder, leg->number);
-    if (leg->name != NULL) {
-        json_builder_set_member_name(builder, "name");
-        json_builder_add_string_value(builder, leg->name);
-    }
-    if (leg->round > 0) {
-        json_builder_set_member_name(builder, "round");
-        json_builder_add_int_value(builder, leg->round);
-    }
-    json_builder_set_member_name(builder, "routine");
-    json_builder_add_string_value(builder, cmo_routine_name(leg->routine));
-    json_builder_set_member_name(builder, "outcome");
-    json_builder_add_string_value(builder, cmo_outcome_name(leg->outcome));
-    if (leg->report.by != CMO_BY_ITSELF) {
-        json_builder_set_member_name(builder, "by");
-        json_builder_add_string_value(builder, cmo_by_name((cmo_by)leg->report.by));
-    }
-    if (leg->field != NULL) {
-        json_builder_set_member_name(builder, "field");
-        json_builder_add_string_value(builder, leg->field);
-        if (isfinite(leg->limit)) {
-            json_builder_set_member_name(builder, "limit");
-            json_builder_add_double_value(builder, rounded(leg->limit));
-        }
-    }
-    add_figures(builder, "robot", &leg->robot);
-    add_figures(builder, "truth", &leg->truth);
-    json_builder_set_member_name(builder, "estimated");
-    json_builder_begin_array(builder);
-    for (unsigned i = 0; i < CMO_FIGURES; i++) {
-        if (leg->estimated & leg->robot.known & LAB_FIGURE_BIT(i)) {
-            json_builder_add_string_value(builder, cmo_figure_name((cmo_figure)i));
-        }
-    }
-    json_builder_end_array(builder);
-    if (leg->report.passed_reason != CMO_PASSED_NONE) {
-        add_passed(builder, &leg->report);
-    }
-    if (leg->counted != NULL) {
-        add_counted(builder, leg->counted, leg->tells);
-    }
-    if (leg->rebounds != NULL) {
-        add_patrol(builder, leg);
-    }
-    if (leg->routine == CMO_ROUTINE_CHECK_WIRING) {
-        add_findings(builder, leg);
-    } else if (leg->routine == CMO_ROUTINE_TAKE_SURFACE && leg->outcome == CMO_OUTCOME_DONE) {
-        add_surface(builder, leg);
-    } else if (leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
-        add_geometry(builder, &leg->geometry);
-    } else if (leg->routine == CMO_ROUTINE_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {
-        add_drive(builder, &leg->drive);
-    }
-    json_builder_end_object(builder);
+static void free_trial(gpointer trial) {
+    g_free(((lab_trial *)trial)->leg);
 }
 
-// A number as short as it can be and still be the same.
-static void put_shortest(GString *out, const char *number) {
-    double value = g_ascii_strtod(number, NULL);
-    char text[G_ASCII_DTOSTR_BUF_SIZE];
-    for (unsigned digits = 15; digits <= 17; digits++) {
-        char format[8];
-        g_snprintf(format, sizeof format, "%%.%ug", digits);
-        g_ascii_formatd(text, sizeof text, format, value);
-        if (g_ascii_strtod(text, NULL) == value) {
+lab_results *labi_results_empty(unsigned legs) {
+    lab_results *results = g_new0(lab_results, 1);
+    results->legs = legs;
+    results->leg = g_new0(lab_results_leg, legs);
+    results->file = -1;
+    results->trials = g_array_new(FALSE, FALSE, sizeof(lab_trial));
+    g_array_set_clear_func(results->trials, free_trial);
+    return results;
+}
+
+lab_results *lab_results_new(const lab_route *route, uint64_t seed, unsigned trials,
+                             lab_part part) {
+    lab_results *results = labi_results_empty(route->legs);
+    results->route = lab_printable(route->path);
+    results->robot =
+        lab_printable(route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name);
+    results->mat = lab_printable(route->mat_path != NULL ? route->mat_path : "");
+    for (unsigned i = 0; i < route->legs; i++) {
+        const lab_leg *leg = &route->leg[i];
+        results->leg[i] = (lab_results_leg){leg->routine, g_strdup(leg->name), judged_by(leg)};
+    }
+    for (uint8_t i = 1; i <= route->surfaces; i++) {
+        results->surface[i] = g_strdup(lab_surface_name(route, i));
+    }
+    results->of_all = trials;
+    results->first = seed;
+    results->seeds = g_new(uint64_t, trials / part.of + 1U);
+    for (unsigned i = part.number - 1U; i < trials; i += part.of) {
+        results->seeds[results->asked++] = seed + i;
+    }
+    return results;
+}
+
+void lab_results_free(lab_results *results) {
+    if (results == NULL) {
+        return;
+    }
+    if (results->file >= 0) {
+        close(results->file);
+    }
+    for (unsigned i = 0; i < results->legs; i++) {
+        g_free(results->leg[i].name);
+    }
+    for (unsigned i = 0; i < G_N_ELEMENTS(results->surface); i++) {
+        g_free(results->surface[i]);
+    }
+    g_free(results->leg);
+    g_free(results->route);
+    g_free(results->robot);
+    g_free(results->mat);
+    g_free(results->path);
+    g_free(results->seeds);
+    g_array_free(results->trials, TRUE);
+    g_free(results);
+}
+
+static gint by_seed(gconstpointer a, gconstpointer b) {
+    uint64_t first = ((const lab_trial *)a)->seed;
+    uint64_t second = ((const lab_trial *)b)->seed;
+    return (first > second) - (first < second);
+}
+
+void labi_results_sort(lab_results *results) {
+    g_array_sort(results->trials, by_seed);
+}
+
+// --------------------------------------------------------------------------------------- trials --
+
+// Evenly from minus to plus.
+static double spread(gsl_rng *rng, double most) {
+    return most * (2.0 * gsl_rng_uniform(rng) - 1.0);
+}
+
+lab_run *lab_drive_trial(const lab_route *route, uint64_t seed, bool traces) {
+    lab_robot *own = NULL;
+    if (route->fleet != NULL) {
+        own = lab_fleet_robot(route->fleet, seed, NULL);
+        if (own == NULL) {
+            return NULL;
+        }
+    }
+    gsl_rng *rng = gsl_rng_alloc(gsl_rng_mt19937);
+    gsl_rng_set(rng, (unsigned long)(seed * 2654435761U % 4294967291U + 1U));
+    const lab_spread *s = &route->spread;
+    lab_robot robot = own != NULL ? *own : *route->robot;
+    lab_start start = {route->x_mm + spread(rng, s->x_mm), route->y_mm + spread(rng, s->y_mm),
+                       route->heading_deg + spread(rng, s->heading_deg)};
+    robot.plant.battery *= 1.0 + spread(rng, s->battery);
+    robot.plant.grip_m_s2 *= 1.0 + spread(rng, s->grip);
+    robot.plant.wheel_spread = fmax(robot.plant.wheel_spread, s->wheel);
+    robot.plant.gain_spread = fmax(robot.plant.gain_spread, s->gain);
+    gsl_rng_free(rng);
+    lab_run *run = lab_drive_from(route, &robot, &start, seed, traces);
+    lab_robot_free(own);
+    return run;
+}
+
+typedef enum state { WAITS, DRIVEN, UNDRAWN, DIVERGED } state;
+
+typedef struct work {
+    const lab_route *route;
+    uint64_t *seed; // of trials that are to be driven, ascending
+    lab_trial *trial;
+    gint *state; // of each, once it is there
+    unsigned count;
+    gint next, done, stopped;
+} work;
+
+bool labi_trial_drive(const lab_route *route, uint64_t seed, lab_trial *trial, bool *diverged) {
+    lab_run *run = lab_drive_trial(route, seed, false);
+    if (run == NULL) {
+        return false;
+    }
+    *diverged = run->diverged;
+    *trial = trial_of(run);
+    lab_run_free(run);
+    return true;
+}
+
+static gpointer run_thread(gpointer data) {
+    work *w = data;
+    while (!g_atomic_int_get(&w->stopped)) {
+        unsigned i = (unsigned)g_atomic_int_add(&w->next, 1);
+        if (i >= w->count) {
             break;
         }
+        bool diverged = false;
+        bool drawn = labi_trial_drive(w->route, w->seed[i], &w->trial[i], &diverged);
+        g_atomic_int_set(&w->state[i], !drawn ? UNDRAWN : diverged ? DIVERGED : DRIVEN);
+        g_atomic_int_inc(&w->done);
     }
-    g_string_append(out, text);
-    if (strpbrk(text, ".eE") == NULL) { // json-glib keeps real numbers apart from whole ones
-        g_string_append(out, ".0");
-    }
+    return NULL;
 }
 
-char *lab_json_tidy(char *text) {
-    GString *out = g_string_new(NULL);
-    bool quoted = false;
-    for (const char *at = text; *at != '\0';) {
-        size_t digits = quoted ? 0 : strspn(at, "+-.0123456789eE");
-        char *number = g_strndup(at, digits);
-        if (digits > 0 && strpbrk(number, ".eE") != NULL && strpbrk(number, "0123456789") != NULL) {
-            put_shortest(out, number);
-            at += digits;
-        } else if (quoted && *at == '\\') {
-            g_string_append_len(out, at, 2);
-            at += 2;
-        } else {
-            quoted = quoted != (*at == '"');
-            g_string_append_c(out, *at++);
+// Takes the trials that are there up to the first one that is not; `at` is where it goes on.
+static bool collect(lab_results *results, work *w, unsigned *at, GError **error) {
+    guint first = results->trials->len;
+    for (; *at < w->count && g_atomic_int_get(&w->state[*at]) != WAITS; ++*at) {
+        switch (g_atomic_int_get(&w->state[*at])) {
+        case UNDRAWN:
+            results->undrawn++;
+            results->undrawn_seed = w->seed[*at];
+            break;
+        case DIVERGED:
+            results->diverged++;
+            g_free(w->trial[*at].leg);
+            break;
+        default:
+            g_array_append_val(results->trials, w->trial[*at]);
         }
-        g_free(number);
     }
-    g_free(text);
-    return g_string_free(out, FALSE);
+    return results->file < 0 || labi_results_add(results, first, error);
 }
 
-char *lab_run_json(const lab_run *run, const char *route_name) {
-    JsonBuilder *builder = json_builder_new();
-    json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "route");
-    char *name = lab_printable(route_name); // a path need not be UTF-8
-    json_builder_add_string_value(builder, name);
-    g_free(name);
-    json_builder_set_member_name(builder, "seed");
-    json_builder_add_int_value(builder, (gint64)run->seed);
-    json_builder_set_member_name(builder, "outcome");
-    json_builder_add_string_value(builder, cmo_outcome_name(run->outcome));
-    json_builder_set_member_name(builder, "legs");
-    json_builder_begin_array(builder);
-    for (guint i = 0; i < run->legs->len; i++) {
-        add_leg(builder, &g_array_index(run->legs, lab_leg_result, i));
+static void find_missing(const lab_results *results, work *w) {
+    guint there = 0;
+    w->seed = g_new(uint64_t, results->asked);
+    for (unsigned i = 0; i < results->asked; i++) {
+        const GArray *trials = results->trials;
+        while (there < trials->len &&
+               g_array_index(trials, lab_trial, there).seed < results->seeds[i]) {
+            there++;
+        }
+        if (there == trials->len ||
+            g_array_index(trials, lab_trial, there).seed != results->seeds[i]) {
+            w->seed[w->count++] = results->seeds[i];
+        }
     }
-    json_builder_end_array(builder);
-    json_builder_end_object(builder);
-    JsonNode *root = json_builder_get_root(builder);
-    char *text = lab_json_tidy(json_to_string(root, TRUE));
-    json_node_unref(root);
-    g_object_unref(builder);
-    return text;
+    w->trial = g_new0(lab_trial, w->count);
+    w->state = g_new0(gint, w->count);
+}
+
+#define POLL_US 20000U
+
+bool lab_results_drive(lab_results *results, const lab_route *route, unsigned threads,
+                       lab_progress progress, void *context, GError **error) {
+    work w = {.route = route};
+    find_missing(results, &w);
+    threads = MIN(threads != 0 ? threads : g_get_num_processors(), w.count);
+    GThread **population = g_new0(GThread *, threads);
+    for (unsigned i = 0; i < threads; i++) {
+        population[i] = g_thread_new("trials", run_thread, &w);
+    }
+    unsigned at = 0;
+    bool good = true;
+    while (good && (unsigned)g_atomic_int_get(&w.done) < w.count) {
+        if (progress != NULL && !progress(context, (unsigned)g_atomic_int_get(&w.done), w.count)) {
+            break;
+        }
+        good = collect(results, &w, &at, error);
+        g_usleep(POLL_US);
+    }
+    g_atomic_int_set(&w.stopped, 1);
+    for (unsigned i = 0; i < threads; i++) {
+        g_thread_join(population[i]); // what was begun is ended
+    }
+    good = good && collect(results, &w, &at, error);
+    for (; at < w.count; at++) {
+        g_free(w.trial[at].leg);
+    }
+    labi_results_sort(results);
+    g_free(population);
+    g_free(w.seed);
+    g_free(w.trial);
+    g_free(w.state);
+    return good;
 }

@@ -6,7 +6,7 @@
 #ifndef CAMMINO_LAB_SERIES_H
 #define CAMMINO_LAB_SERIES_H
 
-#include <cammino_lab/run.h>
+#include <cammino_lab/results.h>
 
 G_BEGIN_DECLS
 
@@ -30,7 +30,7 @@ typedef struct lab_series_tally {
 
 typedef struct lab_series_leg {
     cmo_routine_id routine;
-    const char *name;  /**< the route's; NULL: none */
+    char *name;        /**< the route's; NULL: none */
     cmo_figure judged; /**< what it is to get right; CMO_FIGURES: there is no figure of that */
     unsigned outcomes[CMO_OUTCOMES]; /**< how often it ended so, in all rounds */
     unsigned counts, miscounts;      /**< how often it has counted lines, and how often wrongly */
@@ -57,7 +57,6 @@ typedef struct lab_series_worst {
 #define LAB_SERIES_WORST 6U
 
 typedef struct lab_series {
-    uint64_t seed;
     unsigned trials, completed; /**< completed: runs that ended done */
     unsigned asked;             /**< for so many trials; more than there are: it was stopped */
     double low, high;           /**< of all runs there could be, the share that completes lies
@@ -67,19 +66,15 @@ typedef struct lab_series {
     uint64_t undrawn_seed;      /**< one of them */
     unsigned legs;
     lab_series_leg *leg;
-    const char *surface[CMO_SURFACES_MAX + 1]; /**< names of the route's, by number; NULL: none */
-    unsigned kinds;                            /**< of a fleet; else 0 */
+    char *surface[CMO_SURFACES_MAX + 1]; /**< names of the route's, by number; NULL: none */
+    unsigned kinds;                      /**< of a fleet; else 0 */
     lab_series_kind *kind;
     unsigned worsts;
     lab_series_worst worst[LAB_SERIES_WORST];
 } lab_series;
 
-/** Called now and then while trials run, from the calling thread; false: no more of them are begun.
- */
-typedef bool (*lab_progress)(void *context, unsigned done, unsigned trials);
-
-/** Most trials of a series. */
-#define LAB_TRIALS_MAX 1000000U
+/** Sums up results. `fleet`: whose robots drove, to be summed up by their kinds too; NULL: not. */
+lab_series *lab_series_of(const lab_results *results, const lab_fleet *fleet);
 
 /**
  * Drives the route as many times on all processors. Trial n has seed + n - 1: another robot out of
@@ -93,10 +88,6 @@ void lab_series_free(lab_series *series);
 
 /** The results as JSON text, one document; free with g_free(). `fleet` may be NULL. */
 char *lab_series_json(const lab_series *series, const lab_fleet *fleet);
-
-/** One trial's run as the series drives it, with a trace or without. NULL: its robot cannot be
- * drawn. */
-lab_run *lab_trial(const lab_route *route, uint64_t seed, bool traces);
 
 G_END_DECLS
 
