@@ -25,8 +25,8 @@ typedef struct cli_command {
     int (*run)(int count, char **arguments); // count and arguments after the options
 } cli_command;
 
-extern const cli_command cli_demo, cli_budget, cli_drive, cli_draw, cli_generate, cli_keys,
-    cli_levels, cli_live, cli_series, cli_sweep, cli_wiring;
+extern const cli_command cli_compare, cli_demo, cli_budget, cli_drive, cli_draw, cli_generate,
+    cli_keys, cli_judge, cli_levels, cli_live, cli_series, cli_sweep, cli_wiring;
 
 // Says what is wrong on stderr, in one line, and returns CLI_WRONG.
 int cli_wrong(const char *format, ...) G_GNUC_PRINTF(1, 2);
@@ -54,6 +54,8 @@ bool cli_picture_name(const char *path, GError **error);
 // Loads and checks a route, with another robot or fleet if `robot` is not NULL, and the robot of a
 // seed if it is a fleet; NULL: what is wrong has been said.
 lab_route *cli_load_route(const char *path, const char *robot, gint64 seed);
+lab_route *cli_load_changed(const char *path, const char *robot, gint64 seed,
+                            const lab_change *change);
 
 #define CLI_ROBOT_OPTION(robot)                                                                    \
     {                                                                                              \

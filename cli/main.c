@@ -11,9 +11,9 @@
 #include <string.h>
 #include <unistd.h>
 
-static const cli_command *const commands[] = {&cli_demo,  &cli_budget,   &cli_wiring, &cli_levels,
-                                              &cli_drive, &cli_generate, &cli_live,   &cli_series,
-                                              &cli_sweep, &cli_draw,     &cli_keys,   NULL};
+static const cli_command *const commands[] = {
+    &cli_demo,   &cli_budget, &cli_wiring, &cli_levels,  &cli_drive, &cli_generate, &cli_live,
+    &cli_series, &cli_sweep,  &cli_judge,  &cli_compare, &cli_draw,  &cli_keys,     NULL};
 
 // What comes from files and calls stays one line.
 static void print_line(FILE *to, const char *before, const char *format, va_list arguments) {
@@ -78,8 +78,13 @@ lab_run *cli_drive_trial(const lab_route *route, gint64 seed) {
 }
 
 lab_route *cli_load_route(const char *path, const char *robot, gint64 seed) {
+    return cli_load_changed(path, robot, seed, NULL);
+}
+
+lab_route *cli_load_changed(const char *path, const char *robot, gint64 seed,
+                            const lab_change *change) {
     GError *error = NULL;
-    lab_route *route = lab_route_load(path, robot, (uint64_t)seed, &error);
+    lab_route *route = lab_route_load_changed(path, robot, (uint64_t)seed, change, &error);
     if (route != NULL && !lab_check(route, &error)) {
         lab_route_free(route);
         route = NULL;
@@ -163,9 +168,13 @@ static int run_word(const char *word, int count, char **arguments) {
     } else if (strcmp(word, "--completion") == 0) {
         cli_print_completion(commands);
     } else {
-        return cli_wrong("%s: no such command; known are demo, budget, wiring, levels, drive, "
-                         "live, series, draw",
-                         word);
+        GString *known = g_string_new(NULL);
+        for (const cli_command *const *command = commands; *command != NULL; command++) {
+            g_string_append_printf(known, "%s%s", known->len > 0 ? ", " : "", (*command)->name);
+        }
+        int status = cli_wrong("%s: no such command; known are %s", word, known->str);
+        g_string_free(known, TRUE);
+        return status;
     }
     return CLI_DONE;
 }

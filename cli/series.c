@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "trials.h"
 #include "watch.h"
 
 #include <cammino_lab/fleet.h>
@@ -6,18 +7,12 @@
 #include <math.h>
 #include <string.h>
 
-static gint64 seed = 1;
-static gint trials = 200, threads = 0;
+static cli_trials_call asked = CLI_TRIALS_DEFAULT;
 static gboolean json, quiet, all;
-static char *robot, *results_path, *part_text;
+static char *results_path, *part_text;
 
 static const GOptionEntry options[] = {
-    CLI_ROBOT_OPTION(&robot),
-    {"trials", 0, 0, G_OPTION_ARG_INT, &trials, "How many trials (default 200)", "N"},
-    {"seed", 0, 0, G_OPTION_ARG_INT64, &seed,
-     "Seed of the first trial; each takes the next (default 1)", "S"},
-    {"threads", 0, 0, G_OPTION_ARG_INT, &threads,
-     "How many at once (default: one a processor); the results do not depend on it", "N"},
+    CLI_TRIALS_OPTIONS(asked),
     {"results", 0, 0, G_OPTION_ARG_FILENAME, &results_path,
      "Keep what each trial comes to in a file; those that it has already are not driven again",
      "FILE"},
@@ -245,10 +240,10 @@ static void print_worst(const lab_series *series, const lab_fleet *fleet, const 
         return;
     }
     char *route = for_shell(path);
-    char *other = for_shell(robot != NULL ? robot : "");
+    char *other = for_shell(asked.robot != NULL ? asked.robot : "");
     printf("\nworst trials; to look at the first:\n");
     cli_line("  cammino drive %s%s%s --varied --seed %" G_GUINT64_FORMAT " --picture worst.png",
-             route, robot != NULL ? " --robot " : "", other, series->worst[0].seed);
+             route, asked.robot != NULL ? " --robot " : "", other, series->worst[0].seed);
     g_free(route);
     g_free(other);
     for (unsigned i = 0; i < (fleet != NULL ? series->worsts : MIN(series->worsts, WORST_SHOWN));
@@ -275,7 +270,7 @@ static double share_completed(const lab_series *series) {
 static int read_part(lab_part *part) {
     char rest;
     if (sscanf(part_text, "%u/%u%c", &part->number, &part->of, &rest) != 2 || part->number < 1 ||
-        part->number > part->of || part->of > (unsigned)trials) {
+        part->number > part->of || part->of > (unsigned)asked.trials) {
         return cli_wrong("--part: '%s' is none; K/N, as in 2/3: N up to the number of trials, K up "
                          "to N",
                          part_text);
@@ -308,19 +303,12 @@ static void print_series(const lab_series *series, const lab_route *route) {
 
 // What came of the trials; the status.
 static int show(const lab_route *route, const lab_results *results) {
+    if (cli_check_results(route, results) != CLI_DONE) {
+        return CLI_WRONG;
+    }
     lab_series *series = lab_series_of(results, route->fleet);
     int status = series->completed == series->asked ? CLI_DONE : CLI_FAILED;
-    if (series->diverged > 0) {
-        status = cli_wrong("%s: plant: its values do not go together: the simulated robot's motion "
-                           "ran away in %u of %u trials",
-                           route->robot_path, series->diverged, series->trials + series->diverged);
-    } else if (series->undrawn > 0) {
-        GError *error = NULL;
-        lab_robot_free(lab_fleet_robot(route->fleet, series->undrawn_seed, &error));
-        status = cli_error(error);
-    } else if (series->trials == 0) {
-        status = cli_wrong("%s: stopped before a trial was driven", route->path);
-    } else if (json) {
+    if (json) {
         char *text = lab_series_json(series, route->fleet);
         puts(text);
         g_free(text);
@@ -333,13 +321,15 @@ static int show(const lab_route *route, const lab_results *results) {
 
 static int drive(const lab_route *route, lab_part part) {
     GError *error = NULL;
-    lab_results *results = lab_results_new(route, (uint64_t)seed, (unsigned)trials, part);
+    lab_results *results =
+        lab_results_new(route, (uint64_t)asked.seed, (unsigned)asked.trials, part);
     bool good = results_path == NULL || (cli_spares(&error, "--results", results_path, route->path,
                                                     route->robot_path, route->mat_path, NULL) &&
                                          lab_results_keep(results, route, results_path, &error));
     if (good) {
         cli_watch w = cli_watch_begin(!quiet);
-        good = lab_results_drive(results, route, (unsigned)threads, cli_watch_trials, &w, &error);
+        good = lab_results_drive(results, route, (unsigned)asked.threads, cli_watch_trials, &w,
+                                 &error);
         cli_watch_end(&w);
     }
     int status = good ? show(route, results) : cli_error(error);
@@ -354,11 +344,11 @@ static int run(int count, char **arguments) {
             "--trials 100");
     }
     lab_part part = {1, 1};
-    if (cli_check_trials(trials, seed, threads) != CLI_DONE ||
+    if (cli_check_trials(asked.trials, asked.seed, asked.threads) != CLI_DONE ||
         (part_text != NULL && read_part(&part) != CLI_DONE)) {
         return CLI_WRONG;
     }
-    lab_route *route = cli_load_route(arguments[0], robot, seed);
+    lab_route *route = cli_load_route(arguments[0], asked.robot, asked.seed);
     if (route == NULL) {
         return CLI_WRONG;
     }

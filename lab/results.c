@@ -8,7 +8,7 @@
 #include <string.h>
 #include <unistd.h>
 
-// -------------------------------------------------------------------------------------- figures --
+// ------------------------------------------------------------------------------------- figures --
 
 static unsigned bits(uint64_t of) {
     return (unsigned)__builtin_popcountll(of);
@@ -20,7 +20,7 @@ bool lab_trial_figure(const lab_trial_leg *leg, cmo_figure figure, bool truth, d
         return false;
     }
     unsigned at = bits(known & (LAB_FIGURE_BIT(figure) - 1U)) + (truth ? bits(leg->robot) : 0);
-    *value = (double)leg->value[at];
+    *value = labi_rounded((double)leg->value[at]); // as it stands in files
     return true;
 }
 
@@ -70,8 +70,7 @@ static lab_trial trial_of(const lab_run *run) {
     return trial;
 }
 
-// ---------------------------------------------------------------------------------------- results
-// --
+// ------------------------------------------------------------------------------------- results --
 
 // What a leg is to get right.
 static cmo_figure judged_by(const lab_leg *leg) {
@@ -162,7 +161,7 @@ void labi_results_sort(lab_results *results) {
     g_array_sort(results->trials, by_seed);
 }
 
-// --------------------------------------------------------------------------------------- trials --
+// -------------------------------------------------------------------------------------- trials --
 
 // Evenly from minus to plus.
 static double spread(gsl_rng *rng, double most) {

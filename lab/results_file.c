@@ -13,7 +13,7 @@
 #include <string.h>
 #include <unistd.h>
 
-// ---------------------------------------------------------------------------------------- write --
+// --------------------------------------------------------------------------------------- write --
 
 static void add_text(JsonBuilder *builder, const char *name, const char *text) {
     json_builder_set_member_name(builder, name);
@@ -140,7 +140,7 @@ bool labi_results_add(lab_results *results, guint first, GError **error) {
     return good;
 }
 
-// ----------------------------------------------------------------------------------------- keep --
+// ---------------------------------------------------------------------------------------- keep --
 
 static bool same_legs(const lab_results *a, const lab_results *b) {
     bool same = a->legs == b->legs;

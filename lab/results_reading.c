@@ -32,8 +32,7 @@ static bool wrong(const reader *r, const char *format, ...) {
     return false;
 }
 
-// ---------------------------------------------------------------------------------------- values
-// --
+// -------------------------------------------------------------------------------------- values --
 
 static JsonNode *find(JsonObject *object, const char *key, JsonNodeType type) {
     JsonNode *node = json_object_get_member(object, key);
@@ -140,8 +139,7 @@ static bool read_tally(const reader *r, JsonObject *leg, lab_trial_leg *to) {
     return true;
 }
 
-// ---------------------------------------------------------------------------------------- trials
-// --
+// -------------------------------------------------------------------------------------- trials --
 
 static bool read_leg(const reader *r, JsonNode *node, labi_leg_staged *to) {
     if (!JSON_NODE_HOLDS_OBJECT(node)) {
@@ -233,8 +231,7 @@ static bool drop_twice(const reader *r) {
     return true;
 }
 
-// ------------------------------------------------------------------------------------------ head
-// --
+// ---------------------------------------------------------------------------------------- head --
 
 static bool read_head_leg(const reader *r, JsonNode *node, lab_results_leg *to) {
     if (!JSON_NODE_HOLDS_OBJECT(node)) {

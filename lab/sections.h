@@ -49,6 +49,7 @@
 extern const lab_section *const labi_robot_sections[];
 extern const lab_section *const labi_fleet_sections[];
 extern const lab_section *const labi_route_sections[];
+extern const lab_section *const labi_limits_sections[];
 
 // Reads a text file of at most so many bytes; `what` names it in messages.
 #define LAB_YAML_MAX ((size_t)1 << 20)

@@ -2,8 +2,8 @@
 #include <cammino_lab/series.h>
 
 #include <cammino_lab/fleet.h>
+#include <cammino_lab/limits.h>
 
-#include <gsl/gsl_cdf.h>
 #include <gsl/gsl_sort.h>
 #include <gsl/gsl_statistics_double.h>
 #include <math.h>
@@ -212,15 +212,6 @@ static void find_worst(const work *w, lab_series *series) {
     }
 }
 
-// Clopper and Pearson's interval: of the shares with which so many or fewer, and so many or more,
-// complete by chance in 2.5 % of series.
-static void find_share(lab_series *series) {
-    double n = series->trials;
-    double k = series->completed;
-    series->low = k > 0.0 ? gsl_cdf_beta_Pinv(0.025, k, n - k + 1.0) : 0.0;
-    series->high = k < n ? gsl_cdf_beta_Pinv(0.975, k + 1.0, n - k) : 1.0;
-}
-
 // ---------------------------------------------------------------------------------------- run --
 
 lab_series *lab_series_of(const lab_results *results, const lab_fleet *fleet) {
@@ -238,7 +229,7 @@ lab_series *lab_series_of(const lab_results *results, const lab_fleet *fleet) {
     choice all = {NONE, 0};
     unsigned counted;
     series->leg = sum_up_legs(&w, &all, &counted, &series->completed);
-    find_share(series);
+    lab_share_interval(series->completed, series->trials, 0.95, &series->low, &series->high);
     find_worst(&w, series);
     if (fleet != NULL) {
         sum_up_kinds(&w, series);

@@ -11,6 +11,13 @@ void make_folder(void) {
 }
 
 void remove_folder(void) {
+    GDir *files = g_dir_open(folder, 0, NULL);
+    for (const char *name; (name = g_dir_read_name(files)) != NULL;) {
+        char *file = in_folder(name);
+        g_unlink(file);
+        g_free(file);
+    }
+    g_dir_close(files);
     g_rmdir(folder);
     g_clear_pointer(&folder, g_free);
 }

@@ -9,7 +9,7 @@
 extern char *out, *err, *folder;
 
 void make_folder(void);
-void remove_folder(void); // it must be empty
+void remove_folder(void); // with its files
 char *in_folder(const char *name);
 
 // Calls `line` in the project's folder, where %s is the test's own folder; returns the status.

@@ -8,6 +8,7 @@
 #include <stdlib.h>
 #else
 #include <cammino_lab/fleet.h>
+#include <cammino_lab/limits.h>
 #include <cammino_lab/run.h>
 #endif
 
@@ -34,6 +35,12 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size) {
 #elif defined(FUZZ_route)
     lab_route *object = lab_route_from_bytes("fuzz", (const char *)data, size, &error);
     lab_route_free(object);
+#elif defined(FUZZ_limits)
+    lab_limits *object = lab_limits_from_bytes("fuzz", (const char *)data, size, &error);
+    lab_limits_free(object);
+#elif defined(FUZZ_results)
+    lab_results *object = lab_results_from_bytes("fuzz", (const char *)data, size, &error);
+    lab_results_free(object);
 #elif defined(FUZZ_trace)
     GArray *object = lab_trace_from_bytes("fuzz", (const char *)data, size, &error);
     if (object != NULL) {

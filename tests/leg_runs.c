@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "leg_runs.h"
 
-#include <glib/gstdio.h>
 #include <string.h>
 
 static JsonParser *parser;
@@ -12,15 +11,6 @@ void begin_runs(void) {
 }
 
 void end_runs(void) {
-    char *path = in_folder("");
-    GDir *files = g_dir_open(path, 0, NULL);
-    for (const char *name; (name = g_dir_read_name(files)) != NULL;) {
-        char *file = in_folder(name);
-        g_unlink(file);
-        g_free(file);
-    }
-    g_dir_close(files);
-    g_free(path);
     g_object_unref(parser);
     remove_folder();
 }

@@ -37,8 +37,8 @@ START_TEST(a_wrong_call_gets_one_line_and_status_2) {
         const char *says;
     } cases[] = {
         {COMMAND, "Usage: cammino COMMAND"},
-        {COMMAND " fly",
-         "fly: no such command; known are demo, budget, wiring, levels, drive, live, series, draw"},
+        {COMMAND " fly", "fly: no such command; known are demo, budget, wiring, levels, drive, "
+                         "generate, live, series, sweep, judge, compare"},
         {COMMAND " drive", "drive takes one route file"},
         {COMMAND " drive a b", "drive takes one route file"},
         {COMMAND " drive --sed 3 " ROUTE, "Unknown option --sed"},

@@ -55,7 +55,7 @@ START_TEST(statistics_are_those_of_the_trials_themselves) {
         lab_run *run = lab_drive_trial(route, 3 + (uint64_t)i, false);
         const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 0);
         // As results keep it: to a thousandth.
-        values[i] = (double)(float)(rint(leg->truth.value[CMO_REST_ERROR_MM] * 1000.0) / 1000.0);
+        values[i] = rint(leg->truth.value[CMO_REST_ERROR_MM] * 1000.0) / 1000.0;
         sum += values[i];
         squares += values[i] * values[i];
         worst = fabs(values[i]) > fabs(worst) ? values[i] : worst;

@@ -1,0 +1,88 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include "trials.h"
+
+#include "watch.h"
+
+#include <cammino_lab/fleet.h>
+
+// Results begin with a brace, and no route does that is written as people write them.
+static bool holds_results(const char *path) {
+    FILE *file = g_file_test(path, G_FILE_TEST_IS_REGULAR) ? fopen(path, "r") : NULL;
+    int first = file != NULL ? getc(file) : EOF;
+    if (file != NULL) {
+        fclose(file);
+    }
+    return first == '{';
+}
+
+static lab_results *drive(const cli_trials_call *call, const char *path, const lab_change *change,
+                          bool quiet) {
+    if (cli_check_trials(call->trials, call->seed, call->threads) != CLI_DONE) {
+        return NULL;
+    }
+    lab_route *route = cli_load_changed(path, call->robot, call->seed, change);
+    if (route == NULL) {
+        return NULL;
+    }
+    lab_part whole = {1, 1};
+    lab_results *results =
+        lab_results_new(route, (uint64_t)call->seed, (unsigned)call->trials, whole);
+    cli_watch w = cli_watch_begin(!quiet);
+    lab_results_drive(results, route, (unsigned)call->threads, cli_watch_trials, &w, NULL);
+    cli_watch_end(&w);
+    if (cli_check_results(route, results) != CLI_DONE) {
+        g_clear_pointer(&results, lab_results_free);
+    }
+    lab_route_free(route);
+    return results;
+}
+
+lab_results *cli_trials(const cli_trials_call *call, const char *path, const lab_change *change,
+                        bool quiet) {
+    if (!holds_results(path)) {
+        return drive(call, path, change, quiet);
+    }
+    if (change != NULL) {
+        cli_wrong("%s: these are results already; a route would do, with --field", path);
+        return NULL;
+    }
+    GError *error = NULL;
+    lab_results *results = lab_results_load(path, &error);
+    if (results == NULL) {
+        cli_error(error);
+    } else if (results->trials->len == 0) {
+        cli_wrong("%s: there are no trials in it", path);
+        g_clear_pointer(&results, lab_results_free);
+    }
+    return results;
+}
+
+const char *cli_trials_head(const lab_results *results) {
+    static char *head;
+    g_free(head);
+    unsigned trials = results->trials->len;
+    char *of = trials < results->asked ? g_strdup_printf(" of %u", results->asked) : g_strdup("");
+    head = g_strdup_printf("%s%sroute %s: %u%s trial%s", results->robot,
+                           *results->robot != '\0' ? ", " : "", results->route, trials, of,
+                           trials == 1 ? "" : "s");
+    g_free(of);
+    return head;
+}
+
+int cli_check_results(const lab_route *route, const lab_results *results) {
+    if (results->diverged > 0) {
+        return cli_wrong("%s: plant: its values do not go together: the simulated robot's motion "
+                         "ran away in %u of %u trials",
+                         route->robot_path, results->diverged,
+                         results->trials->len + results->diverged);
+    }
+    if (results->undrawn > 0) {
+        GError *error = NULL;
+        lab_robot_free(lab_fleet_robot(route->fleet, results->undrawn_seed, &error));
+        return cli_error(error);
+    }
+    if (results->trials->len == 0) {
+        return cli_wrong("%s: stopped before a trial was driven", route->path);
+    }
+    return CLI_DONE;
+}

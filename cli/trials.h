@@ -1,0 +1,41 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Results as a call names them: kept in a file, or of a route that is driven then and there.
+#ifndef CAMMINO_CLI_TRIALS_H
+#define CAMMINO_CLI_TRIALS_H
+
+#include "cli.h"
+
+#include <cammino_lab/results.h>
+
+typedef struct cli_trials_call {
+    char *robot;
+    gint trials, threads;
+    gint64 seed;
+} cli_trials_call;
+
+#define CLI_TRIALS_DEFAULT                                                                         \
+    { NULL, 200, 0, 1 }
+#define CLI_TRIALS_OPTIONS(call)                                                                   \
+    CLI_ROBOT_OPTION(&call.robot),                                                                 \
+        {"trials", 0, 0, G_OPTION_ARG_INT, &call.trials, "How many trials (default 200)", "N"},    \
+        {"seed",     0,                                                                            \
+         0,          G_OPTION_ARG_INT64,                                                           \
+         &call.seed, "Seed of the first trial; each takes the next (default 1)",                   \
+         "S"},                                                                                     \
+    {                                                                                              \
+        "threads", 0, 0, G_OPTION_ARG_INT, &call.threads,                                          \
+            "How many at once (default: one a processor); the results do not depend on it", "N"    \
+    }
+
+// What they have come to, of a route with a change, or NULL: none. NULL: what is wrong has been
+// said.
+lab_results *cli_trials(const cli_trials_call *call, const char *path, const lab_change *change,
+                        bool quiet);
+
+// Whether anything is true of them; if not, that has been said.
+int cli_check_results(const lab_route *route, const lab_results *results);
+
+// "Mozzo, route first-round.yaml: 200 trials"; until the next call.
+const char *cli_trials_head(const lab_results *results);
+
+#endif
