@@ -108,9 +108,12 @@ static double score_of(const sample *s, double shift) {
     return score(sum, m * (all + 1.0) / 2.0, variance, s->plain ? 0.0 : 1.0);
 }
 
+// Figures are given to a thousandth.
+#define FINE 1e-4
+
 // The shift at which the score is z: it falls as the shift grows.
 static double invert(sample *s, double low, double high, double z) {
-    for (unsigned i = 0; i < 60; i++) {
+    while (high - low > FINE) {
         double middle = 0.5 * (low + high);
         if (score_of(s, middle) > z) {
             low = middle;
@@ -123,9 +126,8 @@ static double invert(sample *s, double low, double high, double z) {
 
 static labi_shift find_shift(sample *s, double low, double high) {
     labi_shift found = {.chance = two_sided(score_of(s, 0.0))};
-    double margin = 1e-9 + 1e-9 * (fabs(low) + fabs(high));
-    low -= margin;
-    high += margin;
+    low -= FINE;
+    high += FINE;
     s->plain = true;
     // From both sides, for the score stays zero where values are few.
     found.shift = 0.5 * (invert(s, low, high, 1e-12) + invert(s, low, high, -1e-12));

@@ -80,13 +80,19 @@ static inline tyre begin_tyre(const struct plant *pl, const side *s, double sign
 static G_GNUC_NO_INLINE double on_curve(const struct plant *pl, const tyre *t, double slip,
                                         double push, double give, double speed) {
     double most = 0.999 * t->most;
+    if (!(most > 0.0)) {
+        return 0.0;
+    }
     double creep = pl->p->tyre_creep * fabs(speed) + 1e-9;
     double now = clamp(push, -most, most);
-    for (int i = 0; i < 3 && most > 0.0; i++) {
-        double f = now / t->most;
+    double all = slip + give * push;
+    double per_most = 1.0 / t->most;
+    for (int i = 0; i < 3; i++) {
+        // Both times the square of what is left of the grip, which leaves one division.
+        double f = now * per_most;
         double rest = 1.0 - f * f;
-        double off = slip - give * (now - push) - creep * f / rest;
-        double slope = give + creep * (1.0 + f * f) / (rest * rest * t->most);
+        double off = (all - give * now) * rest * rest - creep * f * rest;
+        double slope = give * rest * rest + creep * (1.0 + f * f) * per_most;
         now = clamp(now + off / slope, -most, most);
     }
     return now;

@@ -1,25 +1,45 @@
 // SPDX-License-Identifier: MIT
-// Sine and cosine by their series on a sixteenth of the angle: the same on every machine.
+// Sine and cosine in plain arithmetic: the same on every machine.
 #ifndef CMO_SIM_DIRECTION_H
 #define CMO_SIM_DIRECTION_H
 
-#include <math.h>
+#include <stdint.h>
+#include <string.h>
+
+// Of so many whole turns. The nearest quarter turn is taken off; within the eighth that is left on
+// either side the series need terms up to the 16th power for a double's precision. No division: it
+// takes as long as ten multiplications.
+static inline void direction_of_turns(double turns, double *cosine, double *sine) {
+    // Added to this, a number's fraction is rounded away, and its last bits are the whole number.
+    const double whole = 6755399441055744.0; // 1.5 * 2^52
+    double quarters = 4.0 * turns;
+    double rounded = quarters + whole;
+    uint64_t quadrant;
+    memcpy(&quadrant, &rounded, sizeof quadrant);
+    double a = (quarters - (rounded - whole)) * 1.5707963267948966;
+    double z = a * a;
+    double s =
+        -1.0 / 6.0 +
+        z * (1.0 / 120.0 +
+             z * (-1.0 / 5040.0 + z * (1.0 / 362880.0 + z * (-1.0 / 39916800.0 +
+                                                             z * (1.0 / 6227020800.0 -
+                                                                  z * (1.0 / 1307674368000.0))))));
+    double c = 1.0 / 24.0 +
+               z * (-1.0 / 720.0 +
+                    z * (1.0 / 40320.0 +
+                         z * (-1.0 / 3628800.0 +
+                              z * (1.0 / 479001600.0 +
+                                   z * (-1.0 / 87178291200.0 + z * (1.0 / 20922789888000.0))))));
+    s = a + a * z * s;
+    c = 1.0 - 0.5 * z + z * z * c;
+    double x = quadrant & 1U ? -s : c;
+    double y = quadrant & 1U ? c : s;
+    *cosine = quadrant & 2U ? -x : x;
+    *sine = quadrant & 2U ? -y : y;
+}
 
 static inline void direction_of(double heading_rad, double *cosine, double *sine) {
-    double turn = heading_rad / 6.283185307179586;
-    turn -= floor(turn + 0.5);
-    double a = turn * 6.283185307179586 / 16.0;
-    double z = a * a;
-    double s = a * (1.0 - z / 6.0 * (1.0 - z / 20.0 * (1.0 - z / 42.0 * (1.0 - z / 72.0))));
-    double c = 1.0 - z / 2.0 * (1.0 - z / 12.0 * (1.0 - z / 30.0 * (1.0 - z / 56.0)));
-    for (int i = 0; i < 4; i++) {
-        double twice = 2.0 * s * c;
-        c = c * c - s * s;
-        s = twice;
-    }
-    double norm = sqrt(s * s + c * c);
-    *sine = s / norm;
-    *cosine = c / norm;
+    direction_of_turns(heading_rad * 0.15915494309189535, cosine, sine);
 }
 
 #endif

@@ -68,7 +68,7 @@ static double ambient(const cmo_sim_plant *plant, double time_s, double x_mm, do
     }
     if (plant->flicker > 0.0) {
         double sine, cosine;
-        direction_of(6.283185307179586 * plant->flicker_hz * time_s, &cosine, &sine);
+        direction_of_turns(plant->flicker_hz * time_s, &cosine, &sine);
         light *= 1.0 + plant->flicker * sine;
     }
     double lamps = light;

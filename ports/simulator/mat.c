@@ -39,6 +39,7 @@ void cmo_sim_mat_free(cmo_sim_mat *mat) {
     }
     g_free(mat->sums);
     g_free(mat->cover);
+    g_free(mat->plain);
     g_free(mat);
 }
 
@@ -110,6 +111,7 @@ cmo_sim_mat *cmo_sim_mat_from_function(double width_mm, double height_mm, double
         mat->has[mark] = any >> (8 * mark) & 128U; // somewhere more than half
     }
     mat->has[CMO_SIM_VOID] = true;
+    cmi_sim_mat_find_plain(mat);
     return mat;
 }
 
@@ -152,6 +154,10 @@ static double plane_light(const cmo_sim_mat *mat, const uint32_t *plane, double 
     double x = x_mm * mat->px_per_mm;
     double y = (mat->height_mm - y_mm) * mat->px_per_mm;
     double radius = MAX(0.5 * spot_mm * mat->px_per_mm, LEAST_PX);
+    if (mat_is_plain(mat, x, y, radius)) {
+        const uint32_t *sums = plane + (size_t)(int)y * (size_t)(mat->columns + 1) + (size_t)(int)x;
+        return (sums[1] - sums[0]) * (1.0 / LIGHT_ONE);
+    }
     // The disc, cut into the map's rows: each row's chord is taken at its middle.
     int first = floor_of(y - radius);
     int last = floor_of(y + radius);

@@ -28,6 +28,9 @@ struct cmo_sim_mat {
     uint32_t *sums;      // per row columns + 1 running sums of luminance
     uint32_t *colour[3]; // the same of red, green and blue; NULL: not kept
     uint32_t *cover;     // per pixel one byte a mark: how much of it is covered
+    uint8_t *plain;      // per tile how many tiles away the nearest one of another colour or with
+                         // other marks is; 0: it is not of one colour itself
+    int tile_columns, tile_rows;
     bool has[CMO_SIM_MARKS];
     edge_field field[CMO_SIM_MARKS];
 };
@@ -41,6 +44,9 @@ cmo_sim_mat *cmi_sim_mat_new(double width_mm, double height_mm, double px_per_mm
 
 // Room for the colours too.
 void cmi_sim_mat_keep_colours(cmo_sim_mat *mat);
+
+// Finds where it is the same all around; to be called once it is as it stays.
+void cmi_sim_mat_find_plain(cmo_sim_mat *mat);
 
 // The same, after checking that the size can be simulated; `name` is the file's.
 cmo_sim_mat *cmi_sim_mat_new_checked(const char *name, double width_mm, double height_mm,
@@ -79,6 +85,27 @@ static inline void mat_put_cover(cmo_sim_mat *mat, int column, int row, cmo_sim_
     if (cover > 127) {
         mat->has[mark] = true;
     }
+}
+
+// Pixels of a tile's side.
+#define MAT_TILE 8
+
+// Whether all within a radius of a place, in pixels, is of one colour, with the same marks.
+static inline bool mat_is_plain(const cmo_sim_mat *mat, double x, double y, double radius) {
+    if (!(x >= 0.0 && y >= 0.0 && x < mat->tile_columns * MAT_TILE &&
+          y < mat->tile_rows * MAT_TILE)) {
+        return false;
+    }
+    int column = (int)x / MAT_TILE;
+    int row = (int)y / MAT_TILE;
+    int tiles = mat->plain[(size_t)row * (size_t)mat->tile_columns + (size_t)column];
+    if (tiles > 2) { // the radius is hardly ever more
+        return radius <= (tiles - 1) * MAT_TILE;
+    }
+    double right = x - column * MAT_TILE;
+    double down = y - row * MAT_TILE;
+    double least = MIN(MIN(right, MAT_TILE - right), MIN(down, MAT_TILE - down));
+    return tiles > 0 && radius <= (tiles - 1) * MAT_TILE + least;
 }
 
 #endif

@@ -76,6 +76,9 @@ static cmo_sim_mat *load(const char *name, bool is_path, const guint8 *bytes, gs
     if (mat != NULL && chosen.soft_mm > 0.0) {
         cmi_sim_mat_soften(mat, chosen.soft_mm);
     }
+    if (mat != NULL) {
+        cmi_sim_mat_find_plain(mat);
+    }
     return mat;
 }
 

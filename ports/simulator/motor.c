@@ -89,7 +89,7 @@ double cmi_sim_motor_force(const struct plant *pl, side *s, double volts, double
     s->force = force;
     if (p->ripple > 0.0) {
         double sine, cosine;
-        direction_of(6.283185307179586 * s->place_mm / p->ripple_mm, &cosine, &sine);
+        direction_of_turns(s->place_mm / p->ripple_mm, &cosine, &sine);
         force *= 1.0 + p->ripple * sine;
     }
     return force * pl->stall_mn;

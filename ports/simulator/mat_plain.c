@@ -1,0 +1,132 @@
+// SPDX-License-Identifier: MIT
+// Where the floor is the same all around: there a spot's light is that of any pixel.
+#include "mat_internal.h"
+
+// What a tile's pixels all are.
+typedef struct tile_look {
+    uint32_t light, cover, colour[3];
+} tile_look;
+
+static uint32_t light_of(const cmo_sim_mat *mat, const uint32_t *plane, int column, int row) {
+    const uint32_t *sums = plane + (size_t)row * (size_t)(mat->columns + 1) + (size_t)column;
+    return sums[1] - sums[0];
+}
+
+static tile_look look_of(const cmo_sim_mat *mat, int tile_column, int tile_row) {
+    int column = tile_column * MAT_TILE;
+    int row = tile_row * MAT_TILE;
+    tile_look look = {light_of(mat, mat->sums, column, row),
+                      mat->cover[(size_t)row * (size_t)mat->columns + (size_t)column],
+                      {0}};
+    for (int i = 0; i < 3 && mat->colour[i] != NULL; i++) {
+        look.colour[i] = light_of(mat, mat->colour[i], column, row);
+    }
+    return look;
+}
+
+static bool same_light(const cmo_sim_mat *mat, const uint32_t *plane, int column, int row,
+                       uint32_t light) {
+    uint32_t off = 0;
+    for (int j = 0; j < MAT_TILE && off == 0; j++) {
+        const uint32_t *sums =
+            plane + (size_t)(row + j) * (size_t)(mat->columns + 1) + (size_t)column;
+        for (int i = 0; i < MAT_TILE; i++) {
+            off |= (sums[i + 1] - sums[i]) ^ light;
+        }
+    }
+    return off == 0;
+}
+
+static bool is_one_colour(const cmo_sim_mat *mat, int tile_column, int tile_row) {
+    tile_look look = look_of(mat, tile_column, tile_row);
+    int column = tile_column * MAT_TILE;
+    int row = tile_row * MAT_TILE;
+    if (!same_light(mat, mat->sums, column, row, look.light)) {
+        return false;
+    }
+    uint32_t off = 0;
+    for (int j = 0; j < MAT_TILE; j++) {
+        const uint32_t *cover =
+            mat->cover + (size_t)(row + j) * (size_t)mat->columns + (size_t)column;
+        for (int i = 0; i < MAT_TILE; i++) {
+            off |= cover[i] ^ look.cover;
+        }
+    }
+    bool same = off == 0;
+    for (int i = 0; i < 3 && same && mat->colour[i] != NULL; i++) {
+        same = same_light(mat, mat->colour[i], column, row, look.colour[i]);
+    }
+    return same;
+}
+
+static bool same_look(const tile_look *a, const tile_look *b) {
+    return a->light == b->light && a->cover == b->cover && a->colour[0] == b->colour[0] &&
+           a->colour[1] == b->colour[1] && a->colour[2] == b->colour[2];
+}
+
+static uint8_t *plain_at(const cmo_sim_mat *mat, int column, int row) {
+    return mat->plain + (size_t)row * (size_t)mat->tile_columns + (size_t)column;
+}
+
+// 0: it is not of one colour; 1: it is, and one beside it is another; 255: not known yet.
+static uint8_t begin(const cmo_sim_mat *mat, const bool *one_colour, int column, int row) {
+    size_t across = (size_t)mat->tile_columns;
+    if (!one_colour[(size_t)row * across + (size_t)column]) {
+        return 0;
+    }
+    tile_look own = look_of(mat, column, row);
+    for (int i = 0; i < 9; i++) {
+        int c = column + i % 3 - 1;
+        int r = row + i / 3 - 1;
+        if (c < 0 || r < 0 || c >= mat->tile_columns || r >= mat->tile_rows ||
+            !one_colour[(size_t)r * across + (size_t)c]) {
+            return 1;
+        }
+        tile_look other = look_of(mat, c, r);
+        if (!same_look(&own, &other)) {
+            return 1;
+        }
+    }
+    return 255;
+}
+
+// How many tiles the nearest other one is away, a step to any of eight neighbours counting as one:
+// a pass down and a pass up are enough for that.
+static void spread(const cmo_sim_mat *mat, int step) {
+    int count = mat->tile_columns * mat->tile_rows;
+    for (int n = 0; n < count; n++) {
+        int at = step > 0 ? n : count - 1 - n;
+        uint8_t *own = mat->plain + at;
+        if (*own <= 1) {
+            continue;
+        }
+        uint8_t least = own[-step]; // none of the rim's tiles is left
+        for (int i = -1; i <= 1; i++) {
+            least = MIN(least, own[-step * mat->tile_columns + i]);
+        }
+        *own = (uint8_t)MIN(*own, MIN(least, 254) + 1);
+    }
+}
+
+void cmi_sim_mat_find_plain(cmo_sim_mat *mat) {
+    mat->tile_columns = mat->columns / MAT_TILE;
+    mat->tile_rows = mat->rows / MAT_TILE;
+    size_t count = (size_t)mat->tile_columns * (size_t)mat->tile_rows;
+    g_free(mat->plain);
+    mat->plain = g_new0(uint8_t, count + 1);
+    bool *one_colour = g_new(bool, count + 1);
+    for (int row = 0; row < mat->tile_rows; row++) {
+        for (int column = 0; column < mat->tile_columns; column++) {
+            one_colour[(size_t)row * (size_t)mat->tile_columns + (size_t)column] =
+                is_one_colour(mat, column, row);
+        }
+    }
+    for (int row = 0; row < mat->tile_rows; row++) {
+        for (int column = 0; column < mat->tile_columns; column++) {
+            *plain_at(mat, column, row) = begin(mat, one_colour, column, row);
+        }
+    }
+    g_free(one_colour);
+    spread(mat, 1);
+    spread(mat, -1);
+}
