@@ -35,16 +35,14 @@ static G_GNUC_NO_INLINE double grip_of(const struct plant *pl, const side *s, do
     const cmo_sim_plant *p = pl->p;
     double share = 1.0;
     if (p->height_mm > 0.0) {
-        // The moment of the centre's inertia about the caster's pivot, and across the track. What
-        // a wheel carries cannot be less than nothing; from twice its share on it would tip.
-        double base = p->caster_behind_mm + p->centre_mm;
-        double along = fabs(base) > 1.0 ? pl->gained_mm_s2 / (9810.0 * base) : 0.0;
-        double across = 2.0 * pl->speed_mm_s * pl->turn_rad_s / (9810.0 * p->track_mm);
-        share = clamp(1.0 - p->height_mm * (along - sign * across), 0.0, 2.0);
+        // What a wheel carries cannot be less than nothing; from twice its share on it would tip.
+        double along = pl->gained_mm_s2 * pl->tips_along;
+        double across = pl->speed_mm_s * pl->turn_rad_s * pl->tips_across;
+        share = clamp(1.0 - along + sign * across, 0.0, 2.0);
     }
     if (p->slide_grip < 1.0) {
         double floor_mm_s = pl->speed_mm_s + sign * lever_mm * pl->turn_rad_s;
-        double slip = (s->size * s->speed_mm_s - floor_mm_s) / p->slide_mm_s;
+        double slip = (s->size * s->speed_mm_s - floor_mm_s) * pl->per_slide;
         share *= p->slide_grip + (1.0 - p->slide_grip) / (1.0 + slip * slip);
     }
     return share * most;
@@ -75,6 +73,9 @@ static inline tyre begin_tyre(const struct plant *pl, const side *s, double sign
     return t;
 }
 
+// Newton's method squares what is left: after a step as small as this, nothing is.
+#define CLOSE 1e-7
+
 // The impulse at which the slip that is left is what the curve asks for: Newton's method on a
 // function that only falls. `slip` is what there is now, `give` what an impulse takes of it.
 static G_GNUC_NO_INLINE double on_curve(const struct plant *pl, const tyre *t, double slip,
@@ -93,7 +94,11 @@ static G_GNUC_NO_INLINE double on_curve(const struct plant *pl, const tyre *t, d
         double rest = 1.0 - f * f;
         double off = (all - give * now) * rest * rest - creep * f * rest;
         double slope = give * rest * rest + creep * (1.0 + f * f) * per_most;
-        now = clamp(now + off / slope, -most, most);
+        double step = off / slope;
+        now = clamp(now + step, -most, most);
+        if (fabs(step) < CLOSE * most) {
+            break;
+        }
     }
     return now;
 }
@@ -150,7 +155,7 @@ static double most_rub(const struct plant *pl, const side *s, double most) {
     if (p->stick == 1.0) {
         return most;
     }
-    double over = s->speed_mm_s / p->stick_mm_s;
+    double over = s->speed_mm_s * pl->per_stick;
     return most * (1.0 + (p->stick - 1.0) / (1.0 + over * over));
 }
 

@@ -199,14 +199,19 @@ static uint32_t cover_at(const cmo_sim_mat *mat, int column, int row) {
     return mat->cover[(size_t)row * (size_t)mat->columns + (size_t)column];
 }
 
+// Marks that cover a pixel by more than a half.
+static unsigned marks_of(uint32_t cover) {
+    uint32_t a = cover >> 7 & 0x01010101U;
+    return (a | a >> 7 | a >> 14 | a >> 21) & 0xFU;
+}
+
 unsigned cmo_sim_mat_inside(const cmo_sim_mat *mat, double x_mm, double y_mm) {
     int column = floor_of(x_mm * mat->px_per_mm - 0.5);
     int row = floor_of((mat->height_mm - y_mm) * mat->px_per_mm - 0.5);
     uint32_t a = cover_at(mat, column, row);
     if (a == cover_at(mat, column + 1, row) && a == cover_at(mat, column, row + 1) &&
         a == cover_at(mat, column + 1, row + 1)) {
-        a = a >> 7 & 0x01010101U; // covers above one half
-        return (a | a >> 7 | a >> 14 | a >> 21) & 0xFU;
+        return marks_of(a);
     }
     double cover[CMO_SIM_MARKS];
     cmo_sim_mat_cover(mat, x_mm, y_mm, cover);

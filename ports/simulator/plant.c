@@ -160,6 +160,15 @@ void cmi_sim_plant_start(struct plant *pl, const cmo_sim_plant *parameters, nois
         pl->per_lag_s *= 1.0 + p->regulator_gain;
     }
     pl->per_wheel = 2.0 / p->wheel_mm;
+    pl->per_no_load = 1.0 / p->no_load_mm_s;
+    pl->per_ripple = 1.0 / p->ripple_mm;
+    pl->per_slide = 1.0 / p->slide_mm_s;
+    pl->per_stick = 1.0 / p->stick_mm_s;
+    pl->per_trail = 1.0 / p->caster_trail_mm;
+    // The moment of the centre's inertia about the caster's pivot, and across the track.
+    double base = p->caster_behind_mm + p->centre_mm;
+    pl->tips_along = fabs(base) > 1.0 ? p->height_mm / (9810.0 * base) : 0.0;
+    pl->tips_across = 2.0 * p->height_mm / (9810.0 * p->track_mm);
     pl->plain_tyres = p->height_mm <= 0.0 && p->slide_grip >= 1.0 && p->side_creep <= 0.0;
 }
 
@@ -220,11 +229,11 @@ static void swing_caster(struct plant *pl, double dt_s, double *along_mn, double
     double nx = vx - in_line * pl->caster_x - skew * pl->caster_y;
     double ny = vy - in_line * pl->caster_y + skew * pl->caster_x;
     // The contact follows its pivot like a trailer; the body's own turn swings it too.
-    double cx = pl->caster_x + dt_s * (nx / p->caster_trail_mm + pl->turn_rad_s * pl->caster_y);
-    double cy = pl->caster_y + dt_s * (ny / p->caster_trail_mm - pl->turn_rad_s * pl->caster_x);
-    double norm = sqrt(cx * cx + cy * cy);
-    pl->caster_x = cx / norm;
-    pl->caster_y = cy / norm;
+    double cx = pl->caster_x + dt_s * (nx * pl->per_trail + pl->turn_rad_s * pl->caster_y);
+    double cy = pl->caster_y + dt_s * (ny * pl->per_trail - pl->turn_rad_s * pl->caster_x);
+    double per_norm = 1.0 / sqrt(cx * cx + cy * cy);
+    pl->caster_x = cx * per_norm;
+    pl->caster_y = cy * per_norm;
     // Rubbing brings what slides to rest within a step at most; it does not throw it back.
     double lever = p->caster_behind_mm * p->caster_behind_mm * pl->per_turn;
     double scrub =
@@ -308,14 +317,33 @@ static void turn_frame(struct plant *pl, double dt_s) {
     pl->side_mm_s = aside * cosine - along * sine - p->centre_mm * turn;
 }
 
+static double share_of(double dt_s, double lag_s) {
+    return dt_s / (lag_s + dt_s);
+}
+
+static void set_rates(struct plant *pl, double dt_s) {
+    const cmo_sim_plant *p = pl->p;
+    pl->rates = (step_rates){.dt_s = dt_s,
+                             .filter = share_of(dt_s, p->regulator_filter_ms * 1e-3),
+                             .trim = dt_s / (p->regulator_reset_ms * 1e-3),
+                             .electric = share_of(dt_s, p->electric_ms * 1e-3),
+                             .battery = share_of(dt_s, p->battery_recovery_s),
+                             .tips = share_of(dt_s, 0.02), // within some hundredths of a second
+                             .model = share_of(dt_s, p->regulator_lag_ms * 1e-3),
+                             .motor_model = share_of(dt_s, p->motor_lag_ms * 1e-3)};
+}
+
 static void step(struct plant *pl, double dt_s) {
     const cmo_sim_plant *p = pl->p;
+    if (dt_s != pl->rates.dt_s) {
+        set_rates(pl, dt_s);
+    }
     speeds before = {pl->speed_mm_s, pl->turn_rad_s, pl->left.speed_mm_s, pl->right.speed_mm_s,
                      pl->side_mm_s};
     double load = 0.5 * (fabs(pl->left.force) + fabs(pl->right.force));
     double volts = p->battery * (1.0 - p->battery_sag * MIN(load, 1.0));
     if (p->battery_deep > 0.0) {
-        pl->weary += (MIN(load, 1.0) - pl->weary) * dt_s / (p->battery_recovery_s + dt_s);
+        pl->weary += (MIN(load, 1.0) - pl->weary) * pl->rates.battery;
         volts -= p->battery * p->battery_deep * pl->weary;
     }
     if (p->eccentric > 0.0) {
@@ -338,9 +366,8 @@ static void step(struct plant *pl, double dt_s) {
     }
     cmi_sim_plant_couple(pl, dt_s);
     if (p->height_mm > 0.0 || p->nose_mm > 0.0 || p->lean_mm > 0.0) {
-        // A body tips within some hundredths of a second.
         double gained = (pl->speed_mm_s - before.speed_mm_s) / dt_s;
-        pl->gained_mm_s2 += (gained - pl->gained_mm_s2) * dt_s / (0.02 + dt_s);
+        pl->gained_mm_s2 += (gained - pl->gained_mm_s2) * pl->rates.tips;
     }
     move(pl, &before, dt_s);
 }
@@ -351,7 +378,7 @@ void cmi_sim_plant_step(struct plant *pl, double dt_s) {
     double rate = MAX(pl->per_lag_s, 4.0 * fabs(pl->turn_rad_s));
     if (p->caster_trail_mm >= BALL_MM) {
         double swing = fabs(pl->speed_mm_s) + fabs(pl->turn_rad_s * p->caster_behind_mm);
-        rate = MAX(rate, 2.0 * swing / p->caster_trail_mm);
+        rate = MAX(rate, 2.0 * swing * pl->per_trail);
     }
     int parts = (int)ceil(MIN(rate * dt_s, MOST_PARTS));
     for (int i = 1; i < parts; i++) {

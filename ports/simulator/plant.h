@@ -38,6 +38,12 @@ typedef struct side {
     double edge[4];       // encoder: how far each of four edges is off, in steps
 } side;
 
+// By which share what follows with a lag comes nearer in a step of that length.
+typedef struct step_rates {
+    double dt_s;
+    double filter, trim, electric, battery, tips, model, motor_model;
+} step_rates;
+
 struct plant {
     const cmo_sim_plant *p;
     double x_mm, y_mm, heading_rad, cosine, sine;
@@ -66,6 +72,9 @@ struct plant {
     double side_give;                 // what the axle gives way by sideways
     double per_lag_s;                 // fastest that a motor alone changes its speed
     double per_wheel;                 // turn of a wheel per way
+    double per_no_load, per_ripple, per_slide, per_stick, per_trail;
+    double tips_along, tips_across; // share of its weight that a wheel gains by acceleration
+    step_rates rates;
 };
 
 // Starts at rest. Draws the robot's own spreads from `source`.
