@@ -15,7 +15,7 @@ typedef struct coupling {
     double soft;     // share of the tyre's slip per impulse
     double body;     // what the body gives way by at a tyre
     double most;     // impulse that a tyre can pass on
-    double side_soft;
+    double side_soft, side_per;
     double rub; // impulse that gear friction can take
     double drag;
     double drag_sum;
@@ -25,8 +25,9 @@ typedef struct coupling {
 
 // One tyre in this step: what its slip gives way by, and its bounds.
 typedef struct tyre {
-    double sign, soft, give, low, high;
-    double most; // impulse that it can pass on, in any direction
+    double sign, soft, give;
+    double most;  // impulse that it can pass on, in any direction
+    double aside; // and what of it goes sideways
 } tyre;
 
 // What weight and sliding make of a tyre's grip.
@@ -54,27 +55,33 @@ static double left_of(double most, double other) {
     return square > 0.0 ? sqrt(square) : 0.0;
 }
 
+// An impulse within what the tyre can pass on, and what the gear can: where it lies against one end
+// of the play, it pushes one way alone.
+static inline double bounded(const side *s, const tyre *t, double push) {
+    // The leg of a triangle is no less than the other two sides' difference: far below the bound no
+    // root need be taken.
+    if (fabs(push) > t->most - fabs(t->aside)) {
+        double along = left_of(t->most, t->aside);
+        push = clamp(push, -along, along);
+    }
+    return s->contact == 1 ? MAX(push, 0.0) : s->contact == -1 ? MIN(push, 0.0) : push;
+}
+
 static inline tyre begin_tyre(const struct plant *pl, const side *s, double sign,
                               const coupling *c) {
     double floor_mm_s = pl->speed_mm_s + sign * c->lever_mm * pl->turn_rad_s;
-    double most = c->most;
-    double along = c->most;
-    if (!pl->plain_tyres) {
-        most = grip_of(pl, s, sign, c->lever_mm, c->most);
-        along = left_of(most, 0.5 * pl->side_push);
-    }
+    double most = pl->plain_tyres ? c->most : grip_of(pl, s, sign, c->lever_mm, c->most);
     double soft = c->soft * fabs(floor_mm_s);
     tyre t = {.sign = sign,
               .soft = soft,
               .give = 1.0 / (s->size * s->size * pl->per_rotor_kg + c->body + soft),
-              .low = s->contact == 1 ? 0.0 : -along,
-              .high = s->contact == -1 ? 0.0 : along,
-              .most = most};
+              .most = most,
+              .aside = pl->plain_tyres ? 0.0 : 0.5 * pl->side_push};
     return t;
 }
 
 // Newton's method squares what is left: after a step as small as this, nothing is.
-#define CLOSE 1e-7
+#define CLOSE 1e-5
 
 // The impulse at which the slip that is left is what the curve asks for: Newton's method on a
 // function that only falls. `slip` is what there is now, `give` what an impulse takes of it.
@@ -120,8 +127,7 @@ static G_GNUC_NO_INLINE void push_round_tyre(struct plant *pl, side *s, const ty
     double floor_mm_s = pl->speed_mm_s + t->sign * c->lever_mm * pl->turn_rad_s;
     double give = s->size * s->size * pl->per_rotor_kg + c->body;
     double slip = s->size * s->speed_mm_s - floor_mm_s;
-    give_way(pl, s, t, c, clamp(on_curve(pl, t, slip, s->push, give, floor_mm_s), t->low, t->high),
-             loose);
+    give_way(pl, s, t, c, bounded(s, t, on_curve(pl, t, slip, s->push, give, floor_mm_s)), loose);
 }
 
 static inline void push_tyre(struct plant *pl, side *s, const tyre *t, const coupling *c,
@@ -131,7 +137,7 @@ static inline void push_tyre(struct plant *pl, side *s, const tyre *t, const cou
     }
     double floor_mm_s = pl->speed_mm_s + t->sign * c->lever_mm * pl->turn_rad_s;
     double slip = s->size * s->speed_mm_s - floor_mm_s - t->soft * s->push;
-    give_way(pl, s, t, c, clamp(s->push + slip * t->give, t->low, t->high), loose);
+    give_way(pl, s, t, c, bounded(s, t, s->push + slip * t->give), loose);
 }
 
 static inline void push_axle(struct plant *pl, double change) {
@@ -141,9 +147,12 @@ static inline void push_axle(struct plant *pl, double change) {
 
 // The axle sideways, both tyres as one: they stand on one line.
 static void push_aside(struct plant *pl, const tyre *left, const tyre *right, const coupling *c) {
-    double most = left_of(left->most, pl->left.push) + left_of(right->most, pl->right.push);
     double slip = -pl->side_mm_s - c->side_soft * pl->side_push;
-    double push = clamp(pl->side_push + slip / (pl->side_give + c->side_soft), -most, most);
+    double push = pl->side_push + slip * c->side_per;
+    if (fabs(push) > left->most - fabs(pl->left.push) + right->most - fabs(pl->right.push)) {
+        double most = left_of(left->most, pl->left.push) + left_of(right->most, pl->right.push);
+        push = clamp(push, -most, most);
+    }
     double change = push - pl->side_push;
     pl->side_push = push;
     push_axle(pl, change);
@@ -243,6 +252,7 @@ static G_ALWAYS_INLINE inline void couple_as(struct plant *pl, double dt_s, bool
     warm_start(pl, &pl->right, 1.0, &c, loose);
     if (loose) {
         c.side_soft = most > 0.0 ? p->side_creep * fabs(pl->speed_mm_s) / (2.0 * most) : 0.0;
+        c.side_per = 1.0 / (pl->side_give + c.side_soft);
         push_axle(pl, pl->side_push);
     }
     double left_rub = most_rub(pl, &pl->left, c.rub);

@@ -39,7 +39,7 @@ void cmo_sim_mat_free(cmo_sim_mat *mat) {
     }
     g_free(mat->sums);
     g_free(mat->cover);
-    g_free(mat->plain);
+    g_free(mat->tile);
     g_free(mat);
 }
 
@@ -154,7 +154,11 @@ static double plane_light(const cmo_sim_mat *mat, const uint32_t *plane, double 
     double x = x_mm * mat->px_per_mm;
     double y = (mat->height_mm - y_mm) * mat->px_per_mm;
     double radius = MAX(0.5 * spot_mm * mat->px_per_mm, LEAST_PX);
-    if (mat_is_plain(mat, x, y, radius)) {
+    const mat_tile *tile = mat_plain_tile(mat, x, y, radius);
+    if (tile != NULL && plane == mat->sums) {
+        return tile->light * (1.0 / LIGHT_ONE);
+    }
+    if (tile != NULL) {
         const uint32_t *sums = plane + (size_t)(int)y * (size_t)(mat->columns + 1) + (size_t)(int)x;
         return (sums[1] - sums[0]) * (1.0 / LIGHT_ONE);
     }
@@ -199,19 +203,19 @@ static uint32_t cover_at(const cmo_sim_mat *mat, int column, int row) {
     return mat->cover[(size_t)row * (size_t)mat->columns + (size_t)column];
 }
 
-// Marks that cover a pixel by more than a half.
-static unsigned marks_of(uint32_t cover) {
-    uint32_t a = cover >> 7 & 0x01010101U;
-    return (a | a >> 7 | a >> 14 | a >> 21) & 0xFU;
-}
-
 unsigned cmo_sim_mat_inside(const cmo_sim_mat *mat, double x_mm, double y_mm) {
-    int column = floor_of(x_mm * mat->px_per_mm - 0.5);
-    int row = floor_of((mat->height_mm - y_mm) * mat->px_per_mm - 0.5);
+    double x = x_mm * mat->px_per_mm;
+    double y = (mat->height_mm - y_mm) * mat->px_per_mm;
+    const mat_tile *tile = mat_plain_tile(mat, x, y, 1.0);
+    if (tile != NULL) {
+        return tile->marks;
+    }
+    int column = floor_of(x - 0.5);
+    int row = floor_of(y - 0.5);
     uint32_t a = cover_at(mat, column, row);
     if (a == cover_at(mat, column + 1, row) && a == cover_at(mat, column, row + 1) &&
         a == cover_at(mat, column + 1, row + 1)) {
-        return marks_of(a);
+        return mat_marks_of(a);
     }
     double cover[CMO_SIM_MARKS];
     cmo_sim_mat_cover(mat, x_mm, y_mm, cover);

@@ -21,6 +21,14 @@ typedef struct edge_field {
     edge_piece *pieces;
 } edge_field;
 
+// A square of pixels. The map itself has some megabytes; these few of it stay in the cache.
+typedef struct mat_tile {
+    uint8_t away;   // how many tiles away the nearest one of another colour or with other marks is;
+                    // 0: it is not of one colour itself. Where it is:
+    uint8_t marks;  // a bit each
+    uint16_t light; // 0..65535
+} mat_tile;
+
 struct cmo_sim_mat {
     int columns, rows; // pixels of the map, row 0 on top
     double px_per_mm;
@@ -28,8 +36,7 @@ struct cmo_sim_mat {
     uint32_t *sums;      // per row columns + 1 running sums of luminance
     uint32_t *colour[3]; // the same of red, green and blue; NULL: not kept
     uint32_t *cover;     // per pixel one byte a mark: how much of it is covered
-    uint8_t *plain;      // per tile how many tiles away the nearest one of another colour or with
-                         // other marks is; 0: it is not of one colour itself
+    mat_tile *tile;
     int tile_columns, tile_rows;
     bool has[CMO_SIM_MARKS];
     edge_field field[CMO_SIM_MARKS];
@@ -87,25 +94,34 @@ static inline void mat_put_cover(cmo_sim_mat *mat, int column, int row, cmo_sim_
     }
 }
 
+// Marks that cover a pixel by more than a half.
+static inline unsigned mat_marks_of(uint32_t cover) {
+    uint32_t a = cover >> 7 & 0x01010101U;
+    return (a | a >> 7 | a >> 14 | a >> 21) & 0xFU;
+}
+
 // Pixels of a tile's side.
 #define MAT_TILE 8
 
-// Whether all within a radius of a place, in pixels, is of one colour, with the same marks.
-static inline bool mat_is_plain(const cmo_sim_mat *mat, double x, double y, double radius) {
+// The tile of a place, in pixels, if all within a radius is of one colour, with the same marks;
+// else NULL.
+static inline const mat_tile *mat_plain_tile(const cmo_sim_mat *mat, double x, double y,
+                                             double radius) {
     if (!(x >= 0.0 && y >= 0.0 && x < mat->tile_columns * MAT_TILE &&
           y < mat->tile_rows * MAT_TILE)) {
-        return false;
+        return NULL;
     }
     int column = (int)x / MAT_TILE;
     int row = (int)y / MAT_TILE;
-    int tiles = mat->plain[(size_t)row * (size_t)mat->tile_columns + (size_t)column];
-    if (tiles > 2) { // the radius is hardly ever more
-        return radius <= (tiles - 1) * MAT_TILE;
+    const mat_tile *tile = &mat->tile[(size_t)row * (size_t)mat->tile_columns + (size_t)column];
+    double all_around = (tile->away - 1) * MAT_TILE;
+    if (radius <= all_around) {
+        return tile;
     }
     double right = x - column * MAT_TILE;
     double down = y - row * MAT_TILE;
     double least = MIN(MIN(right, MAT_TILE - right), MIN(down, MAT_TILE - down));
-    return tiles > 0 && radius <= (tiles - 1) * MAT_TILE + least;
+    return tile->away > 0 && radius <= all_around + least ? tile : NULL;
 }
 
 #endif

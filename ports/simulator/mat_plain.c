@@ -64,30 +64,30 @@ static bool same_look(const tile_look *a, const tile_look *b) {
            a->colour[1] == b->colour[1] && a->colour[2] == b->colour[2];
 }
 
-static uint8_t *plain_at(const cmo_sim_mat *mat, int column, int row) {
-    return mat->plain + (size_t)row * (size_t)mat->tile_columns + (size_t)column;
-}
+#define UNKNOWN 255 // that many tiles away and more are as far
 
-// 0: it is not of one colour; 1: it is, and one beside it is another; 255: not known yet.
-static uint8_t begin(const cmo_sim_mat *mat, const bool *one_colour, int column, int row) {
+// 0: it is not of one colour; 1: it is, and one beside it is another.
+static mat_tile begin(const cmo_sim_mat *mat, const bool *one_colour, int column, int row) {
     size_t across = (size_t)mat->tile_columns;
+    mat_tile tile = {0};
     if (!one_colour[(size_t)row * across + (size_t)column]) {
-        return 0;
+        return tile;
     }
     tile_look own = look_of(mat, column, row);
+    tile.light = (uint16_t)own.light;
+    tile.marks = (uint8_t)mat_marks_of(own.cover);
+    tile.away = UNKNOWN;
     for (int i = 0; i < 9; i++) {
         int c = column + i % 3 - 1;
         int r = row + i / 3 - 1;
-        if (c < 0 || r < 0 || c >= mat->tile_columns || r >= mat->tile_rows ||
-            !one_colour[(size_t)r * across + (size_t)c]) {
-            return 1;
-        }
-        tile_look other = look_of(mat, c, r);
-        if (!same_look(&own, &other)) {
-            return 1;
+        bool there = c >= 0 && r >= 0 && c < mat->tile_columns && r < mat->tile_rows &&
+                     one_colour[(size_t)r * across + (size_t)c];
+        tile_look other = there ? look_of(mat, c, r) : own;
+        if (!there || !same_look(&own, &other)) {
+            tile.away = 1;
         }
     }
-    return 255;
+    return tile;
 }
 
 // How many tiles the nearest other one is away, a step to any of eight neighbours counting as one:
@@ -95,36 +95,30 @@ static uint8_t begin(const cmo_sim_mat *mat, const bool *one_colour, int column,
 static void spread(const cmo_sim_mat *mat, int step) {
     int count = mat->tile_columns * mat->tile_rows;
     for (int n = 0; n < count; n++) {
-        int at = step > 0 ? n : count - 1 - n;
-        uint8_t *own = mat->plain + at;
-        if (*own <= 1) {
-            continue;
+        mat_tile *own = mat->tile + (step > 0 ? n : count - 1 - n);
+        if (own->away <= 1) {
+            continue; // as are all of the rim
         }
-        uint8_t least = own[-step]; // none of the rim's tiles is left
+        int least = own[-step].away;
         for (int i = -1; i <= 1; i++) {
-            least = MIN(least, own[-step * mat->tile_columns + i]);
+            least = MIN(least, own[-step * mat->tile_columns + i].away);
         }
-        *own = (uint8_t)MIN(*own, MIN(least, 254) + 1);
+        own->away = (uint8_t)MIN(own->away, least + 1);
     }
 }
 
 void cmi_sim_mat_find_plain(cmo_sim_mat *mat) {
     mat->tile_columns = mat->columns / MAT_TILE;
     mat->tile_rows = mat->rows / MAT_TILE;
-    size_t count = (size_t)mat->tile_columns * (size_t)mat->tile_rows;
-    g_free(mat->plain);
-    mat->plain = g_new0(uint8_t, count + 1);
+    int count = mat->tile_columns * mat->tile_rows;
+    g_free(mat->tile);
+    mat->tile = g_new0(mat_tile, count + 1);
     bool *one_colour = g_new(bool, count + 1);
-    for (int row = 0; row < mat->tile_rows; row++) {
-        for (int column = 0; column < mat->tile_columns; column++) {
-            one_colour[(size_t)row * (size_t)mat->tile_columns + (size_t)column] =
-                is_one_colour(mat, column, row);
-        }
+    for (int i = 0; i < count; i++) {
+        one_colour[i] = is_one_colour(mat, i % mat->tile_columns, i / mat->tile_columns);
     }
-    for (int row = 0; row < mat->tile_rows; row++) {
-        for (int column = 0; column < mat->tile_columns; column++) {
-            *plain_at(mat, column, row) = begin(mat, one_colour, column, row);
-        }
+    for (int i = 0; i < count; i++) {
+        mat->tile[i] = begin(mat, one_colour, i % mat->tile_columns, i / mat->tile_columns);
     }
     g_free(one_colour);
     spread(mat, 1);
