@@ -38,6 +38,28 @@ static inline void direction_of_turns(double turns, double *cosine, double *sine
     *sine = quadrant & 2U ? -y : y;
 }
 
+// The sine alone: the nearest half turn is taken off, and one series does.
+static inline double sine_of_turns(double turns) {
+    const double whole = 6755399441055744.0;
+    double halves = 2.0 * turns;
+    double rounded = halves + whole;
+    uint64_t half;
+    memcpy(&half, &rounded, sizeof half);
+    double a = (halves - (rounded - whole)) * 3.141592653589793;
+    double z = a * a;
+    double s =
+        -1.0 / 6.0 +
+        z * (1.0 / 120.0 +
+             z * (-1.0 / 5040.0 +
+                  z * (1.0 / 362880.0 + z * (-1.0 / 39916800.0 +
+                                             z * (1.0 / 6227020800.0 +
+                                                  z * (-1.0 / 1307674368000.0 +
+                                                       z * (1.0 / 355687428096000.0 -
+                                                            z * (1.0 / 121645100408832000.0))))))));
+    s = a + a * z * s;
+    return half & 1U ? -s : s;
+}
+
 static inline void direction_of(double heading_rad, double *cosine, double *sine) {
     direction_of_turns(heading_rad * 0.15915494309189535, cosine, sine);
 }

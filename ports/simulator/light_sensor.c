@@ -67,9 +67,7 @@ static double ambient(const cmo_sim_plant *plant, double time_s, double x_mm, do
         light *= 1.0 + plant->ambient_change * MIN(time_s / plant->ambient_change_s, 1.0);
     }
     if (plant->flicker > 0.0) {
-        double sine, cosine;
-        direction_of_turns(plant->flicker_hz * time_s, &cosine, &sine);
-        light *= 1.0 + plant->flicker * sine;
+        light *= 1.0 + plant->flicker * sine_of_turns(plant->flicker_hz * time_s);
     }
     double lamps = light;
     for (unsigned i = 0; i < plant->shadows; i++) {

@@ -134,7 +134,7 @@ static int floor_of(double value) {
 }
 
 // Running sum of a row up to a place between its pixels.
-static double sum_up_to(const uint32_t *sums, int columns, double at) {
+static inline double sum_up_to(const uint32_t *sums, int columns, double at) {
     if (at <= 0.0) {
         return 0.0;
     }

@@ -88,9 +88,7 @@ double cmi_sim_motor_force(const struct plant *pl, side *s, double volts, double
     }
     s->force = force;
     if (p->ripple > 0.0) {
-        double sine, cosine;
-        direction_of_turns(s->place_mm * pl->per_ripple, &cosine, &sine);
-        force *= 1.0 + p->ripple * sine;
+        force *= 1.0 + p->ripple * sine_of_turns(s->place_mm * pl->per_ripple);
     }
     return force * pl->stall_mn;
 }

@@ -159,7 +159,7 @@ void cmi_sim_plant_start(struct plant *pl, const cmo_sim_plant *parameters, nois
     if (p->regulator != CMO_SIM_TRIM) {
         pl->per_lag_s *= 1.0 + p->regulator_gain;
     }
-    pl->per_wheel = 2.0 / p->wheel_mm;
+    pl->turns_per_mm = 1.0 / (3.141592653589793 * p->wheel_mm);
     pl->per_no_load = 1.0 / p->no_load_mm_s;
     pl->per_ripple = 1.0 / p->ripple_mm;
     pl->per_slide = 1.0 / p->slide_mm_s;
@@ -173,7 +173,7 @@ void cmi_sim_plant_start(struct plant *pl, const cmo_sim_plant *parameters, nois
 }
 
 static void vary_side(side *s, const cmo_sim_plant *p, noise *source) {
-    s->phase = 3.141592653589793 * noise_spread(source);
+    s->phase = 0.5 * noise_spread(source);
     for (int i = 0; i < 4; i++) {
         s->edge[i] = p->encoder_wobble * noise_spread(source);
     }
@@ -197,9 +197,8 @@ int64_t cmi_sim_plant_count(const struct plant *pl, const side *s) {
 
 // A wheel that is not round has, at each place of its turn, another size.
 static void turn_wheel(const struct plant *pl, side *s) {
-    double sine, cosine;
-    direction_of(s->place_mm * pl->per_wheel + s->phase, &cosine, &sine);
-    s->size = s->round_size * (1.0 + pl->p->eccentric * sine);
+    double turns = s->place_mm * pl->turns_per_mm + s->phase;
+    s->size = s->round_size * (1.0 + pl->p->eccentric * sine_of_turns(turns));
 }
 
 void cmi_sim_plant_halt(struct plant *pl, drive_mode mode) {
@@ -235,9 +234,7 @@ static void swing_caster(struct plant *pl, double dt_s, double *along_mn, double
     pl->caster_x = cx * per_norm;
     pl->caster_y = cy * per_norm;
     // Rubbing brings what slides to rest within a step at most; it does not throw it back.
-    double lever = p->caster_behind_mm * p->caster_behind_mm * pl->per_turn;
-    double scrub =
-        MIN(p->caster_scrub_n * 1e3 / (speed + 2.0), 1.0 / (dt_s * MAX(pl->per_mass_kg, lever)));
+    double scrub = MIN(p->caster_scrub_n * 1e3 / (speed + 2.0), pl->rates.most_scrub);
     *along_mn = -scrub * nx;
     *torque_mn_mm = scrub * ny * p->caster_behind_mm;
 }
@@ -323,7 +320,9 @@ static double share_of(double dt_s, double lag_s) {
 
 static void set_rates(struct plant *pl, double dt_s) {
     const cmo_sim_plant *p = pl->p;
+    double lever = p->caster_behind_mm * p->caster_behind_mm * pl->per_turn;
     pl->rates = (step_rates){.dt_s = dt_s,
+                             .most_scrub = 1.0 / (dt_s * MAX(pl->per_mass_kg, lever)),
                              .filter = share_of(dt_s, p->regulator_filter_ms * 1e-3),
                              .trim = dt_s / (p->regulator_reset_ms * 1e-3),
                              .electric = share_of(dt_s, p->electric_ms * 1e-3),

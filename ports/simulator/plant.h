@@ -33,7 +33,7 @@ typedef struct side {
     double size;    // true wheel size over stated
     double strength;
     double round_size;    // the mean of `size` over a turn
-    double phase;         // of the wheel's wave
+    double phase;         // of the wheel's wave, in turns
     double measured_mm_s; // regulator: the speed that it measures
     double edge[4];       // encoder: how far each of four edges is off, in steps
 } side;
@@ -42,6 +42,7 @@ typedef struct side {
 typedef struct step_rates {
     double dt_s;
     double filter, trim, electric, battery, tips, model, motor_model;
+    double most_scrub; // of the caster: what it stops within the step
 } step_rates;
 
 struct plant {
@@ -71,7 +72,7 @@ struct plant {
     double per_turn;                  // turn for a moment's impulse
     double side_give;                 // what the axle gives way by sideways
     double per_lag_s;                 // fastest that a motor alone changes its speed
-    double per_wheel;                 // turn of a wheel per way
+    double turns_per_mm;              // of a wheel
     double per_no_load, per_ripple, per_slide, per_stick, per_trail;
     double tips_along, tips_across; // share of its weight that a wheel gains by acceleration
     step_rates rates;

@@ -67,10 +67,8 @@ static void apply_faults(cmo_sim *sim) {
 
 // How high the mat lies at a place.
 static double wave_mm(const cmo_sim_plant *p, double x_mm, double y_mm) {
-    double along, across, cosine;
-    direction_of_turns(x_mm / p->wave_length_mm, &cosine, &along);
-    direction_of_turns(y_mm / p->wave_length_mm, &cosine, &across);
-    return 0.5 * p->wave_mm * (along + across);
+    return 0.5 * p->wave_mm *
+           (sine_of_turns(x_mm / p->wave_length_mm) + sine_of_turns(y_mm / p->wave_length_mm));
 }
 
 static sensor_view view_of(const cmo_sim *sim, unsigned sensor, double x_mm, double y_mm,
