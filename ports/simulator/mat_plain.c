@@ -5,6 +5,7 @@
 // What a tile's pixels all are.
 typedef struct tile_look {
     uint32_t light, cover, colour[3];
+    bool one_colour;
 } tile_look;
 
 static uint32_t light_of(const cmo_sim_mat *mat, const uint32_t *plane, int column, int row) {
@@ -17,7 +18,8 @@ static tile_look look_of(const cmo_sim_mat *mat, int tile_column, int tile_row) 
     int row = tile_row * MAT_TILE;
     tile_look look = {light_of(mat, mat->sums, column, row),
                       mat->cover[(size_t)row * (size_t)mat->columns + (size_t)column],
-                      {0}};
+                      {0},
+                      false};
     for (int i = 0; i < 3 && mat->colour[i] != NULL; i++) {
         look.colour[i] = light_of(mat, mat->colour[i], column, row);
     }
@@ -37,11 +39,11 @@ static bool same_light(const cmo_sim_mat *mat, const uint32_t *plane, int column
     return off == 0;
 }
 
-static bool is_one_colour(const cmo_sim_mat *mat, int tile_column, int tile_row) {
-    tile_look look = look_of(mat, tile_column, tile_row);
+static bool is_one_colour(const cmo_sim_mat *mat, const tile_look *look, int tile_column,
+                          int tile_row) {
     int column = tile_column * MAT_TILE;
     int row = tile_row * MAT_TILE;
-    if (!same_light(mat, mat->sums, column, row, look.light)) {
+    if (!same_light(mat, mat->sums, column, row, look->light)) {
         return false;
     }
     uint32_t off = 0;
@@ -49,45 +51,36 @@ static bool is_one_colour(const cmo_sim_mat *mat, int tile_column, int tile_row)
         const uint32_t *cover =
             mat->cover + (size_t)(row + j) * (size_t)mat->columns + (size_t)column;
         for (int i = 0; i < MAT_TILE; i++) {
-            off |= cover[i] ^ look.cover;
+            off |= cover[i] ^ look->cover;
         }
     }
     bool same = off == 0;
     for (int i = 0; i < 3 && same && mat->colour[i] != NULL; i++) {
-        same = same_light(mat, mat->colour[i], column, row, look.colour[i]);
+        same = same_light(mat, mat->colour[i], column, row, look->colour[i]);
     }
     return same;
 }
 
 static bool same_look(const tile_look *a, const tile_look *b) {
-    return a->light == b->light && a->cover == b->cover && a->colour[0] == b->colour[0] &&
-           a->colour[1] == b->colour[1] && a->colour[2] == b->colour[2];
+    return b->one_colour && a->light == b->light && a->cover == b->cover &&
+           a->colour[0] == b->colour[0] && a->colour[1] == b->colour[1] &&
+           a->colour[2] == b->colour[2];
 }
 
 #define UNKNOWN 255 // that many tiles away and more are as far
 
 // 0: it is not of one colour; 1: it is, and one beside it is another.
-static mat_tile begin(const cmo_sim_mat *mat, const bool *one_colour, int column, int row) {
-    size_t across = (size_t)mat->tile_columns;
-    mat_tile tile = {0};
-    if (!one_colour[(size_t)row * across + (size_t)column]) {
-        return tile;
+static mat_tile begin(const cmo_sim_mat *mat, const tile_look *looks, int column, int row) {
+    const tile_look *own = looks + row * mat->tile_columns + column;
+    if (!own->one_colour) {
+        return (mat_tile){0};
     }
-    tile_look own = look_of(mat, column, row);
-    tile.light = (uint16_t)own.light;
-    tile.marks = (uint8_t)mat_marks_of(own.cover);
-    tile.away = UNKNOWN;
-    for (int i = 0; i < 9; i++) {
-        int c = column + i % 3 - 1;
-        int r = row + i / 3 - 1;
-        bool there = c >= 0 && r >= 0 && c < mat->tile_columns && r < mat->tile_rows &&
-                     one_colour[(size_t)r * across + (size_t)c];
-        tile_look other = there ? look_of(mat, c, r) : own;
-        if (!there || !same_look(&own, &other)) {
-            tile.away = 1;
-        }
+    bool rim =
+        column == 0 || row == 0 || column == mat->tile_columns - 1 || row == mat->tile_rows - 1;
+    for (int i = 0; i < 9 && !rim; i++) {
+        rim = !same_look(own, own + (i / 3 - 1) * mat->tile_columns + i % 3 - 1);
     }
-    return tile;
+    return (mat_tile){rim ? 1 : UNKNOWN, (uint8_t)mat_marks_of(own->cover), (uint16_t)own->light};
 }
 
 // How many tiles the nearest other one is away, a step to any of eight neighbours counting as one:
@@ -113,14 +106,17 @@ void cmi_sim_mat_find_plain(cmo_sim_mat *mat) {
     int count = mat->tile_columns * mat->tile_rows;
     g_free(mat->tile);
     mat->tile = g_new0(mat_tile, count + 1);
-    bool *one_colour = g_new(bool, count + 1);
+    tile_look *looks = g_new(tile_look, count + 1);
     for (int i = 0; i < count; i++) {
-        one_colour[i] = is_one_colour(mat, i % mat->tile_columns, i / mat->tile_columns);
+        int column = i % mat->tile_columns;
+        int row = i / mat->tile_columns;
+        looks[i] = look_of(mat, column, row);
+        looks[i].one_colour = is_one_colour(mat, &looks[i], column, row);
     }
     for (int i = 0; i < count; i++) {
-        mat->tile[i] = begin(mat, one_colour, i % mat->tile_columns, i / mat->tile_columns);
+        mat->tile[i] = begin(mat, looks, i % mat->tile_columns, i / mat->tile_columns);
     }
-    g_free(one_colour);
+    g_free(looks);
     spread(mat, 1);
     spread(mat, -1);
 }

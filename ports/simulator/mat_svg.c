@@ -69,6 +69,12 @@ static tile next_tile(const cmo_sim_mat *mat, tile at) {
     return at.column < mat->columns ? at : (tile){at.row + STRIP_ROWS, 0};
 }
 
+// Rows of the map that one thread draws, and what it finds there.
+typedef struct band {
+    int first, end;
+    bool has[CMO_SIM_VOID];
+} band;
+
 // What would take long, and what for: a soft edge is drawn by a gradient just as well.
 static const char *too_costly(const char *text, gsize size) {
     if (g_strstr_len(text, (gssize)size, "<!ENTITY") != NULL) {
@@ -108,7 +114,7 @@ static bool draw_tile(RsvgHandle *handle, const cmo_sim_mat *mat, cairo_surface_
     return drawn;
 }
 
-static bool draw_light(RsvgHandle *handle, cmo_sim_mat *mat, GError **error) {
+static bool draw_light(RsvgHandle *handle, cmo_sim_mat *mat, const band *of, GError **error) {
     static const char crisp[] =
         "* { shape-rendering: crispEdges !important; filter: none !important; }";
     if (!rsvg_handle_set_stylesheet(handle, (const guint8 *)crisp, sizeof crisp - 1, error)) {
@@ -120,20 +126,42 @@ static bool draw_light(RsvgHandle *handle, cmo_sim_mat *mat, GError **error) {
     int height = STRIP_ROWS * OVERSAMPLE;
     cairo_surface_t *surface = cairo_image_surface_create(CAIRO_FORMAT_ARGB32, width, height);
     bool drawn = true;
-    for (tile at = {0, 0}; at.row < mat->rows && drawn; at = next_tile(mat, at)) {
+    for (tile at = {of->first, 0}; at.row < of->end && drawn; at = next_tile(mat, at)) {
         drawn = draw_tile(handle, mat, surface, at, OVERSAMPLE, error);
         if (drawn) {
             cmi_sim_mat_take_rows(mat, cairo_image_surface_get_data(surface),
-                                  cairo_image_surface_get_stride(surface), width, height, at.row,
-                                  at.column, OVERSAMPLE, linear);
+                                  cairo_image_surface_get_stride(surface), width,
+                                  MIN(height, OVERSAMPLE * (of->end - at.row)), at.row, at.column,
+                                  OVERSAMPLE, linear);
         }
     }
     cairo_surface_destroy(surface);
     return drawn;
 }
 
+// Covers of one row; most of it has none.
+static void take_covers(cmo_sim_mat *mat, band *of, cmo_sim_mark mark, tile at,
+                        const unsigned char *covers, int columns) {
+    uint32_t *row = mat->cover + (size_t)at.row * (size_t)mat->columns + (size_t)at.column;
+    for (int column = 0; column < columns; column++) {
+        uint64_t eight = 1;
+        while (column + 8 <= columns) {
+            memcpy(&eight, covers + column, sizeof eight);
+            if (eight != 0) {
+                break;
+            }
+            column += 8;
+        }
+        if (column < columns && covers[column] != 0) {
+            row[column] |= (uint32_t)covers[column] << (8 * mark);
+            of->has[mark] = of->has[mark] || covers[column] > 127;
+        }
+    }
+}
+
 // Draws the elements of one class alone, opaque: their alpha is how much of a pixel they cover.
-static bool draw_mark(RsvgHandle *handle, cmo_sim_mat *mat, cmo_sim_mark mark, GError **error) {
+static bool draw_mark(RsvgHandle *handle, cmo_sim_mat *mat, band *of, cmo_sim_mark mark,
+                      GError **error) {
     char *css =
         g_strdup_printf("* { visibility: hidden !important; filter: none !important; }"
                         ".%s, .%s * { visibility: visible !important; opacity: 1 !important;"
@@ -144,18 +172,13 @@ static bool draw_mark(RsvgHandle *handle, cmo_sim_mat *mat, cmo_sim_mark mark, G
     g_free(css);
     int width = MIN(mat->columns, TILE_COLUMNS);
     cairo_surface_t *surface = cairo_image_surface_create(CAIRO_FORMAT_A8, width, STRIP_ROWS);
-    for (tile at = {0, 0}; at.row < mat->rows && drawn; at = next_tile(mat, at)) {
+    for (tile at = {of->first, 0}; at.row < of->end && drawn; at = next_tile(mat, at)) {
         drawn = draw_tile(handle, mat, surface, at, 1, error);
         const unsigned char *data = cairo_image_surface_get_data(surface);
         size_t stride = (size_t)cairo_image_surface_get_stride(surface);
-        int columns = MIN(width, mat->columns - at.column);
-        for (int j = 0; drawn && j < STRIP_ROWS && at.row + j < mat->rows; j++) {
-            const unsigned char *covers = data + (size_t)j * stride;
-            for (int column = 0; column < columns; column++) {
-                if (covers[column] != 0) {
-                    mat_put_cover(mat, at.column + column, at.row + j, mark, covers[column]);
-                }
-            }
+        for (int j = 0; drawn && j < STRIP_ROWS && at.row + j < of->end; j++) {
+            take_covers(mat, of, mark, (tile){at.row + j, at.column}, data + (size_t)j * stride,
+                        MIN(width, mat->columns - at.column));
         }
     }
     cairo_surface_destroy(surface);
@@ -164,31 +187,52 @@ static bool draw_mark(RsvgHandle *handle, cmo_sim_mat *mat, cmo_sim_mark mark, G
 
 // ------------------------------------------------------------------------------- bound in time --
 
-#define LONGEST_S 60
+#define LONGEST_S    60
+#define THREADS_MOST 8
 
-// Drawn by a thread of its own: a single line of a document can keep cairo busy for hours, and
-// nothing stops it then.
+// Drawn by threads of its own, a band of rows each: a single line of a document can keep cairo busy
+// for hours, and nothing stops it then.
 typedef struct drawing {
-    RsvgHandle *handle;
+    guint8 *bytes; // the document's: each thread reads it for itself, for a handle is no one else's
+    gsize size;
     cmo_sim_mat *mat;
     bool wanted[CMO_SIM_VOID]; // marks that the document may hold
+    unsigned bands;
+    band band[THREADS_MOST];
+    GThread *thread[THREADS_MOST];
+    gint next; // band to be drawn
     GMutex lock;
     GCond ended;
-    bool over, drawn;
-    GError *cause;
+    unsigned over;
+    GError *cause; // of the first that could not draw
 } drawing;
+
+static void cut_into_bands(drawing *d) {
+    int strips = (d->mat->rows + STRIP_ROWS - 1) / STRIP_ROWS;
+    d->bands = (unsigned)MIN(strips, (int)MIN(g_get_num_processors(), THREADS_MOST));
+    for (unsigned i = 0; i < d->bands; i++) {
+        d->band[i].first = strips * (int)i / (int)d->bands * STRIP_ROWS;
+        d->band[i].end = MIN(strips * (int)(i + 1) / (int)d->bands * STRIP_ROWS, d->mat->rows);
+    }
+}
 
 static gpointer draw(gpointer data) {
     drawing *d = data;
+    band *of = &d->band[g_atomic_int_add(&d->next, 1)];
     GError *cause = NULL;
-    bool drawn = draw_light(d->handle, d->mat, &cause);
+    RsvgHandle *handle = rsvg_handle_new_from_data(d->bytes, d->size, &cause);
+    bool drawn = handle != NULL && draw_light(handle, d->mat, of, &cause);
     for (cmo_sim_mark mark = 0; mark < CMO_SIM_VOID && drawn; mark++) {
-        drawn = !d->wanted[mark] || draw_mark(d->handle, d->mat, mark, &cause);
+        drawn = !d->wanted[mark] || draw_mark(handle, d->mat, of, mark, &cause);
     }
+    g_clear_object(&handle);
     g_mutex_lock(&d->lock);
-    d->over = true;
-    d->drawn = drawn;
-    d->cause = cause;
+    d->over++;
+    if (d->cause == NULL) {
+        d->cause = cause;
+    } else {
+        g_clear_error(&cause);
+    }
     g_cond_signal(&d->ended);
     g_mutex_unlock(&d->lock);
     return NULL;
@@ -204,36 +248,52 @@ static void tell_svg_error(const char *name, GError *cause, GError **error) {
     g_clear_error(&cause);
 }
 
-// Takes the drawing. One that is given up is left to its thread, until the program ends.
+static void free_drawing(drawing *d) {
+    g_free(d->bytes);
+    g_mutex_clear(&d->lock);
+    g_cond_clear(&d->ended);
+    g_free(d);
+}
+
+// Takes the drawing. One that is given up is left to its threads, until the program ends.
 static cmo_sim_mat *draw_in_time(const char *name, drawing *d, GError **error) {
     g_mutex_init(&d->lock);
     g_cond_init(&d->ended);
+    cut_into_bands(d);
     gint64 until = g_get_monotonic_time() + LONGEST_S * G_TIME_SPAN_SECOND;
-    GThread *thread = g_thread_new("mat", draw, d);
+    for (unsigned i = 0; i < d->bands; i++) {
+        d->thread[i] = g_thread_new("mat", draw, d);
+    }
     g_mutex_lock(&d->lock);
     bool in_time = true;
-    while (!d->over && in_time) {
+    while (d->over < d->bands && in_time) {
         in_time = g_cond_wait_until(&d->ended, &d->lock, until);
     }
-    bool over = d->over;
+    bool over = d->over == d->bands;
     g_mutex_unlock(&d->lock);
+    for (unsigned i = 0; i < d->bands; i++) {
+        if (over) {
+            g_thread_join(d->thread[i]);
+        } else {
+            g_thread_unref(d->thread[i]);
+        }
+    }
     if (!over) {
-        g_thread_unref(thread);
         g_set_error(error, CMO_SIM_MAT_ERROR, CMO_SIM_MAT_ERROR_FORMAT,
                     "%s: it takes more than %d s to draw; make it simpler", name, LONGEST_S);
         return NULL;
     }
-    g_thread_join(thread);
     cmo_sim_mat *mat = d->mat;
-    if (!d->drawn) {
-        tell_svg_error(name, d->cause, error);
-        cmo_sim_mat_free(mat);
-        mat = NULL;
+    for (unsigned i = 0; i < d->bands; i++) {
+        for (cmo_sim_mark mark = 0; mark < CMO_SIM_VOID; mark++) {
+            mat->has[mark] = mat->has[mark] || d->band[i].has[mark];
+        }
     }
-    g_object_unref(d->handle);
-    g_mutex_clear(&d->lock);
-    g_cond_clear(&d->ended);
-    g_free(d);
+    if (d->cause != NULL) {
+        tell_svg_error(name, d->cause, error);
+        g_clear_pointer(&mat, cmo_sim_mat_free);
+    }
+    free_drawing(d);
     return mat;
 }
 
@@ -261,15 +321,16 @@ cmo_sim_mat *cmi_sim_mat_load_svg(const char *name, const guint8 *bytes, gsize s
     if (svg_size(name, handle, options->width_mm, &width_mm, &height_mm, error)) {
         mat = cmi_sim_mat_new_checked(name, width_mm, height_mm, options->px_per_mm, error);
     }
+    g_object_unref(handle);
     if (mat == NULL) {
-        g_object_unref(handle);
         return NULL;
     }
     if (options->colour) {
         cmi_sim_mat_keep_colours(mat);
     }
     drawing *d = g_new0(drawing, 1);
-    d->handle = handle;
+    d->bytes = g_memdup2(bytes, size);
+    d->size = size;
     d->mat = mat;
     for (cmo_sim_mark mark = 0; mark < CMO_SIM_VOID; mark++) {
         d->wanted[mark] = g_strstr_len((const char *)bytes, (gssize)size, mark_class[mark]) != NULL;
