@@ -1,11 +1,28 @@
 // SPDX-License-Identifier: MIT
 // What the mat answers: light under a spot, marks at a point, the normal of an edge.
+#define _DEFAULT_SOURCE // madvise
 #include "mat_internal.h"
 
 #include <math.h>
+#include <sys/mman.h>
 
 GQuark cmo_sim_mat_error_quark(void) {
     return g_quark_from_static_string("cmo-sim-mat-error-quark");
+}
+
+// Zeros for a pixel each and one a row more. Large pages spare thousands of faults as they are
+// first written, where the system has them to give.
+static uint32_t *new_plane(size_t columns, size_t rows) {
+    size_t size = columns * rows * sizeof(uint32_t);
+    uint32_t *plane = g_malloc0(size);
+#ifdef MADV_HUGEPAGE
+    const size_t page = 4096;
+    uintptr_t first = ((uintptr_t)plane + page - 1) & ~(page - 1);
+    if (size > 1024 * page) {
+        madvise((void *)first, size - page, MADV_HUGEPAGE); // if not, nothing is lost
+    }
+#endif
+    return plane;
 }
 
 cmo_sim_mat *cmi_sim_mat_new(double width_mm, double height_mm, double px_per_mm) {
@@ -15,14 +32,14 @@ cmo_sim_mat *cmi_sim_mat_new(double width_mm, double height_mm, double px_per_mm
     mat->px_per_mm = px_per_mm;
     mat->width_mm = width_mm;
     mat->height_mm = height_mm;
-    mat->sums = g_new0(uint32_t, (size_t)(mat->columns + 1) * (size_t)mat->rows);
-    mat->cover = g_new0(uint32_t, (size_t)mat->columns * (size_t)mat->rows);
+    mat->sums = new_plane((size_t)mat->columns + 1, (size_t)mat->rows);
+    mat->cover = new_plane((size_t)mat->columns, (size_t)mat->rows);
     return mat;
 }
 
 void cmi_sim_mat_keep_colours(cmo_sim_mat *mat) {
     for (int i = 0; i < 3; i++) {
-        mat->colour[i] = g_new0(uint32_t, (size_t)(mat->columns + 1) * (size_t)mat->rows);
+        mat->colour[i] = new_plane((size_t)mat->columns + 1, (size_t)mat->rows);
     }
 }
 
