@@ -8,6 +8,23 @@
 
 #define ITERATIONS 3
 
+// What moves, for the length of a step: kept by itself, it stays in registers.
+typedef struct body {
+    double speed_mm_s, turn_rad_s, side_mm_s;
+    double side_push;
+} body;
+
+typedef struct wheel {
+    double speed_mm_s, size;
+    double push, rub; // impulses
+    int contact;
+    // What its tyre's slip gives way by in this step, and its bounds.
+    double sign, soft, give;
+    double most;  // impulse that it can pass on, in any direction
+    double aside; // and what of it goes sideways
+    double rubs;  // impulse that its gear can take
+} wheel;
+
 // Impulses between the parts, solved one after the other until they agree (projected Gauss-Seidel),
 // each within its bounds: tyre to floor, gear friction, rolling resistance.
 typedef struct coupling {
@@ -23,30 +40,36 @@ typedef struct coupling {
     double turn_drag_sum;
 } coupling;
 
-// One tyre in this step: what its slip gives way by, and its bounds.
-typedef struct tyre {
-    double sign, soft, give;
-    double most;  // impulse that it can pass on, in any direction
-    double aside; // and what of it goes sideways
-} tyre;
+#define INLINE static G_ALWAYS_INLINE inline
+
+INLINE double floor_of(const body *b, const wheel *w, const coupling *c) {
+    return b->speed_mm_s + w->sign * c->lever_mm * b->turn_rad_s;
+}
+
+// Where the axle may slide, an impulse turns the robot about its centre of mass.
+INLINE void twist_body(const struct plant *pl, body *b, double moment, bool loose) {
+    double turn = moment * pl->per_turn;
+    b->turn_rad_s += turn;
+    if (loose) {
+        b->side_mm_s -= pl->p->centre_mm * turn;
+    }
+}
 
 // What weight and sliding make of a tyre's grip.
-static G_GNUC_NO_INLINE double grip_of(const struct plant *pl, const side *s, double sign,
-                                       double lever_mm, double most) {
+INLINE double grip_of(const struct plant *pl, const body *b, const wheel *w, const coupling *c) {
     const cmo_sim_plant *p = pl->p;
     double share = 1.0;
     if (p->height_mm > 0.0) {
         // What a wheel carries cannot be less than nothing; from twice its share on it would tip.
         double along = pl->gained_mm_s2 * pl->tips_along;
-        double across = pl->speed_mm_s * pl->turn_rad_s * pl->tips_across;
-        share = clamp(1.0 - along + sign * across, 0.0, 2.0);
+        double across = b->speed_mm_s * b->turn_rad_s * pl->tips_across;
+        share = clamp(1.0 - along + w->sign * across, 0.0, 2.0);
     }
     if (p->slide_grip < 1.0) {
-        double floor_mm_s = pl->speed_mm_s + sign * lever_mm * pl->turn_rad_s;
-        double slip = (s->size * s->speed_mm_s - floor_mm_s) * pl->per_slide;
+        double slip = (w->size * w->speed_mm_s - floor_of(b, w, c)) * pl->per_slide;
         share *= p->slide_grip + (1.0 - p->slide_grip) / (1.0 + slip * slip);
     }
-    return share * most;
+    return share * c->most;
 }
 
 // Both directions share one grip: what a tyre passes on sideways is not to be had along.
@@ -57,27 +80,49 @@ static double left_of(double most, double other) {
 
 // An impulse within what the tyre can pass on, and what the gear can: where it lies against one end
 // of the play, it pushes one way alone.
-static inline double bounded(const side *s, const tyre *t, double push) {
+INLINE double bounded(const wheel *w, double push) {
     // The leg of a triangle is no less than the other two sides' difference: far below the bound no
     // root need be taken.
-    if (fabs(push) > t->most - fabs(t->aside)) {
-        double along = left_of(t->most, t->aside);
+    if (fabs(push) > w->most - fabs(w->aside)) {
+        double along = left_of(w->most, w->aside);
         push = clamp(push, -along, along);
     }
-    return s->contact == 1 ? MAX(push, 0.0) : s->contact == -1 ? MIN(push, 0.0) : push;
+    return w->contact == 1 ? MAX(push, 0.0) : w->contact == -1 ? MIN(push, 0.0) : push;
 }
 
-static inline tyre begin_tyre(const struct plant *pl, const side *s, double sign,
-                              const coupling *c) {
-    double floor_mm_s = pl->speed_mm_s + sign * c->lever_mm * pl->turn_rad_s;
-    double most = pl->plain_tyres ? c->most : grip_of(pl, s, sign, c->lever_mm, c->most);
-    double soft = c->soft * fabs(floor_mm_s);
-    tyre t = {.sign = sign,
-              .soft = soft,
-              .give = 1.0 / (s->size * s->size * pl->per_rotor_kg + c->body + soft),
-              .most = most,
-              .aside = pl->plain_tyres ? 0.0 : 0.5 * pl->side_push};
-    return t;
+// Friction at rest is higher than in motion.
+INLINE double most_rub(const struct plant *pl, const wheel *w, double most) {
+    const cmo_sim_plant *p = pl->p;
+    if (p->stick == 1.0) {
+        return most;
+    }
+    double over = w->speed_mm_s * pl->per_stick;
+    return most * (1.0 + (p->stick - 1.0) / (1.0 + over * over));
+}
+
+INLINE wheel begin_wheel(const struct plant *pl, const side *s, double sign) {
+    return (wheel){.speed_mm_s = s->speed_mm_s,
+                   .size = s->size,
+                   .push = s->push,
+                   .rub = s->rub,
+                   .contact = s->contact,
+                   .sign = sign,
+                   .aside = pl->plain_tyres ? 0.0 : 0.5 * pl->side_push};
+}
+
+INLINE void begin_tyre(const struct plant *pl, const body *b, wheel *w, const coupling *c) {
+    w->most = pl->plain_tyres ? c->most : grip_of(pl, b, w, c);
+    w->soft = c->soft * fabs(floor_of(b, w, c));
+    w->give = 1.0 / (w->size * w->size * pl->per_rotor_kg + c->body + w->soft);
+}
+
+INLINE void warm_start(const struct plant *pl, body *b, wheel *w, const coupling *c, bool loose) {
+    if (w->contact == 0) {
+        w->push = 0.0;
+    }
+    w->speed_mm_s += (w->rub - w->push * w->size) * pl->per_rotor_kg;
+    b->speed_mm_s += w->push * pl->per_mass_kg;
+    twist_body(pl, b, w->sign * w->push * c->lever_mm, loose);
 }
 
 // Newton's method squares what is left: after a step as small as this, nothing is.
@@ -85,16 +130,16 @@ static inline tyre begin_tyre(const struct plant *pl, const side *s, double sign
 
 // The impulse at which the slip that is left is what the curve asks for: Newton's method on a
 // function that only falls. `slip` is what there is now, `give` what an impulse takes of it.
-static G_GNUC_NO_INLINE double on_curve(const struct plant *pl, const tyre *t, double slip,
-                                        double push, double give, double speed) {
-    double most = 0.999 * t->most;
+INLINE double on_curve(const struct plant *pl, const wheel *w, double slip, double give,
+                       double speed) {
+    double most = 0.999 * w->most;
     if (!(most > 0.0)) {
         return 0.0;
     }
     double creep = pl->p->tyre_creep * fabs(speed) + 1e-9;
-    double now = clamp(push, -most, most);
-    double all = slip + give * push;
-    double per_most = 1.0 / t->most;
+    double now = clamp(w->push, -most, most);
+    double all = slip + give * w->push;
+    double per_most = 1.0 / w->most;
     for (int i = 0; i < 3; i++) {
         // Both times the square of what is left of the grip, which leaves one division.
         double f = now * per_most;
@@ -110,92 +155,74 @@ static G_GNUC_NO_INLINE double on_curve(const struct plant *pl, const tyre *t, d
     return now;
 }
 
-static G_ALWAYS_INLINE inline void give_way(struct plant *pl, side *s, const tyre *t,
-                                            const coupling *c, double push, bool loose) {
-    double change = push - s->push;
-    s->push = push;
-    s->speed_mm_s -= change * s->size * pl->per_rotor_kg;
-    pl->speed_mm_s += change * pl->per_mass_kg;
-    twist(pl, t->sign * change * c->lever_mm, loose);
-}
-
-static G_GNUC_NO_INLINE void push_round_tyre(struct plant *pl, side *s, const tyre *t,
-                                             const coupling *c, bool loose) {
-    if (s->contact == 0) {
+INLINE void push_tyre(const struct plant *pl, body *b, wheel *w, const coupling *c, bool loose,
+                      bool round) {
+    if (w->contact == 0) {
         return;
     }
-    double floor_mm_s = pl->speed_mm_s + t->sign * c->lever_mm * pl->turn_rad_s;
-    double give = s->size * s->size * pl->per_rotor_kg + c->body;
-    double slip = s->size * s->speed_mm_s - floor_mm_s;
-    give_way(pl, s, t, c, bounded(s, t, on_curve(pl, t, slip, s->push, give, floor_mm_s)), loose);
-}
-
-static inline void push_tyre(struct plant *pl, side *s, const tyre *t, const coupling *c,
-                             bool loose) {
-    if (s->contact == 0) {
-        return;
+    double floor_mm_s = floor_of(b, w, c);
+    double slip = w->size * w->speed_mm_s - floor_mm_s;
+    double push;
+    if (round) {
+        double give = w->size * w->size * pl->per_rotor_kg + c->body;
+        push = on_curve(pl, w, slip, give, floor_mm_s);
+    } else {
+        push = w->push + (slip - w->soft * w->push) * w->give;
     }
-    double floor_mm_s = pl->speed_mm_s + t->sign * c->lever_mm * pl->turn_rad_s;
-    double slip = s->size * s->speed_mm_s - floor_mm_s - t->soft * s->push;
-    give_way(pl, s, t, c, bounded(s, t, s->push + slip * t->give), loose);
+    push = bounded(w, push);
+    double change = push - w->push;
+    w->push = push;
+    w->speed_mm_s -= change * w->size * pl->per_rotor_kg;
+    b->speed_mm_s += change * pl->per_mass_kg;
+    twist_body(pl, b, w->sign * change * c->lever_mm, loose);
 }
 
-static inline void push_axle(struct plant *pl, double change) {
-    pl->side_mm_s += change * pl->side_give;
-    pl->turn_rad_s -= pl->p->centre_mm * change * pl->per_turn;
+INLINE void push_axle(const struct plant *pl, body *b, double change) {
+    b->side_mm_s += change * pl->side_give;
+    b->turn_rad_s -= pl->p->centre_mm * change * pl->per_turn;
 }
 
 // The axle sideways, both tyres as one: they stand on one line.
-static void push_aside(struct plant *pl, const tyre *left, const tyre *right, const coupling *c) {
-    double slip = -pl->side_mm_s - c->side_soft * pl->side_push;
-    double push = pl->side_push + slip * c->side_per;
-    if (fabs(push) > left->most - fabs(pl->left.push) + right->most - fabs(pl->right.push)) {
-        double most = left_of(left->most, pl->left.push) + left_of(right->most, pl->right.push);
+INLINE void push_aside(const struct plant *pl, body *b, const wheel *left, const wheel *right,
+                       const coupling *c) {
+    double slip = -b->side_mm_s - c->side_soft * b->side_push;
+    double push = b->side_push + slip * c->side_per;
+    if (fabs(push) > left->most - fabs(left->push) + right->most - fabs(right->push)) {
+        double most = left_of(left->most, left->push) + left_of(right->most, right->push);
         push = clamp(push, -most, most);
     }
-    double change = push - pl->side_push;
-    pl->side_push = push;
-    push_axle(pl, change);
-}
-
-// Friction at rest is higher than in motion.
-static double most_rub(const struct plant *pl, const side *s, double most) {
-    const cmo_sim_plant *p = pl->p;
-    if (p->stick == 1.0) {
-        return most;
-    }
-    double over = s->speed_mm_s * pl->per_stick;
-    return most * (1.0 + (p->stick - 1.0) / (1.0 + over * over));
+    double change = push - b->side_push;
+    b->side_push = push;
+    push_axle(pl, b, change);
 }
 
 // It may differ with the direction.
-static inline void rub_gear(const struct plant *pl, side *s, double most) {
-    double backward = most * pl->p->dead_backward;
-    double rub = clamp(s->rub - s->speed_mm_s * pl->rotor_kg, -most, backward);
-    s->speed_mm_s += (rub - s->rub) * pl->per_rotor_kg;
-    s->rub = rub;
+INLINE void rub_gear(const struct plant *pl, wheel *w) {
+    double backward = w->rubs * pl->p->dead_backward;
+    double rub = clamp(w->rub - w->speed_mm_s * pl->rotor_kg, -w->rubs, backward);
+    w->speed_mm_s += (rub - w->rub) * pl->per_rotor_kg;
+    w->rub = rub;
 }
 
-static inline void drag_body(struct plant *pl, coupling *c, bool loose) {
-    double drag = clamp(c->drag_sum - pl->speed_mm_s * pl->p->mass_kg, -c->drag, c->drag);
-    pl->speed_mm_s += (drag - c->drag_sum) * pl->per_mass_kg;
+INLINE void drag_body(const struct plant *pl, body *b, coupling *c, bool loose) {
+    double drag = clamp(c->drag_sum - b->speed_mm_s * pl->p->mass_kg, -c->drag, c->drag);
+    b->speed_mm_s += (drag - c->drag_sum) * pl->per_mass_kg;
     c->drag_sum = drag;
     double turn =
-        clamp(c->turn_drag_sum - pl->turn_rad_s * pl->inertia_kg_mm2, -c->turn_drag, c->turn_drag);
-    twist(pl, turn - c->turn_drag_sum, loose);
+        clamp(c->turn_drag_sum - b->turn_rad_s * pl->inertia_kg_mm2, -c->turn_drag, c->turn_drag);
+    twist_body(pl, b, turn - c->turn_drag_sum, loose);
     c->turn_drag_sum = turn;
 }
 
 // The motor's place in the gear play, and whether it lies against one of its ends.
-static void follow_play(const struct plant *pl, side *s, double sign, double lever_mm,
-                        double dt_s) {
+INLINE void follow_play(const struct plant *pl, side *s, const body *b, const wheel *w,
+                        const coupling *c, double dt_s) {
     if (s->contact == 2) {
         return;
     }
     double half = 0.5 * pl->p->gear_play_mm;
-    double floor_mm_s = pl->speed_mm_s + sign * lever_mm * pl->turn_rad_s;
-    double slip = s->size * s->speed_mm_s - floor_mm_s;
-    if (s->contact != 0 && s->push == 0.0 && slip * s->contact < 0.0) {
+    double slip = w->size * w->speed_mm_s - floor_of(b, w, c);
+    if (s->contact != 0 && w->push == 0.0 && slip * s->contact < 0.0) {
         s->contact = 0;
     }
     if (s->contact == 0) {
@@ -210,14 +237,10 @@ static void follow_play(const struct plant *pl, side *s, double sign, double lev
     }
 }
 
-static inline void warm_start(struct plant *pl, side *s, double sign, const coupling *c,
-                              bool loose) {
-    if (s->contact == 0) {
-        s->push = 0.0;
-    }
-    s->speed_mm_s += (s->rub - s->push * s->size) * pl->per_rotor_kg;
-    pl->speed_mm_s += s->push * pl->per_mass_kg;
-    twist(pl, sign * s->push * c->lever_mm, loose);
+INLINE void end_wheel(side *s, const wheel *w) {
+    s->speed_mm_s = w->speed_mm_s;
+    s->push = w->push;
+    s->rub = w->rub;
 }
 
 // Wide tyres scrub in a tight turn, and it is as if they stood further out.
@@ -232,8 +255,7 @@ static double lever_of(const struct plant *pl) {
 
 // Inlined once for the plain robot, whose tyres neither slide sideways nor bend their curve, and
 // once for all others.
-static G_ALWAYS_INLINE inline void couple_as(struct plant *pl, double dt_s, bool loose,
-                                             bool round) {
+INLINE void couple_as(struct plant *pl, double dt_s, bool loose, bool round) {
     const cmo_sim_plant *p = pl->p;
     double most = pl->half_grip_mn * pl->grip * dt_s;
     double weight = p->mass_kg * p->drag_m_s2 * 1e3 * dt_s;
@@ -246,34 +268,38 @@ static G_ALWAYS_INLINE inline void couple_as(struct plant *pl, double dt_s, bool
         .turn_drag = weight * 10.0, // the tyres' contact patches rub on a lever of some mm
     };
     c.body = pl->per_mass_kg + c.lever_mm * c.lever_mm * pl->per_turn;
-    tyre left = begin_tyre(pl, &pl->left, -1.0, &c);
-    tyre right = begin_tyre(pl, &pl->right, 1.0, &c);
-    warm_start(pl, &pl->left, -1.0, &c, loose);
-    warm_start(pl, &pl->right, 1.0, &c, loose);
+    body b = {pl->speed_mm_s, pl->turn_rad_s, pl->side_mm_s, pl->side_push};
+    wheel left = begin_wheel(pl, &pl->left, -1.0);
+    wheel right = begin_wheel(pl, &pl->right, 1.0);
+    begin_tyre(pl, &b, &left, &c);
+    begin_tyre(pl, &b, &right, &c);
+    warm_start(pl, &b, &left, &c, loose);
+    warm_start(pl, &b, &right, &c, loose);
     if (loose) {
-        c.side_soft = most > 0.0 ? p->side_creep * fabs(pl->speed_mm_s) / (2.0 * most) : 0.0;
+        c.side_soft = most > 0.0 ? p->side_creep * fabs(b.speed_mm_s) / (2.0 * most) : 0.0;
         c.side_per = 1.0 / (pl->side_give + c.side_soft);
-        push_axle(pl, pl->side_push);
+        push_axle(pl, &b, b.side_push);
     }
-    double left_rub = most_rub(pl, &pl->left, c.rub);
-    double right_rub = most_rub(pl, &pl->right, c.rub);
+    left.rubs = most_rub(pl, &left, c.rub);
+    right.rubs = most_rub(pl, &right, c.rub);
     for (int i = 0; i < ITERATIONS; i++) {
-        rub_gear(pl, &pl->left, left_rub);
-        rub_gear(pl, &pl->right, right_rub);
-        drag_body(pl, &c, loose);
-        if (round) {
-            push_round_tyre(pl, &pl->left, &left, &c, loose);
-            push_round_tyre(pl, &pl->right, &right, &c, loose);
-        } else {
-            push_tyre(pl, &pl->left, &left, &c, loose);
-            push_tyre(pl, &pl->right, &right, &c, loose);
-        }
+        rub_gear(pl, &left);
+        rub_gear(pl, &right);
+        drag_body(pl, &b, &c, loose);
+        push_tyre(pl, &b, &left, &c, loose, round);
+        push_tyre(pl, &b, &right, &c, loose, round);
         if (loose) {
-            push_aside(pl, &left, &right, &c);
+            push_aside(pl, &b, &left, &right, &c);
         }
     }
-    follow_play(pl, &pl->left, -1.0, c.lever_mm, dt_s);
-    follow_play(pl, &pl->right, 1.0, c.lever_mm, dt_s);
+    end_wheel(&pl->left, &left);
+    end_wheel(&pl->right, &right);
+    pl->speed_mm_s = b.speed_mm_s;
+    pl->turn_rad_s = b.turn_rad_s;
+    pl->side_mm_s = b.side_mm_s;
+    pl->side_push = b.side_push;
+    follow_play(pl, &pl->left, &b, &left, &c, dt_s);
+    follow_play(pl, &pl->right, &b, &right, &c, dt_s);
 }
 
 void cmi_sim_plant_couple(struct plant *pl, double dt_s) {
