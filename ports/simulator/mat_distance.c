@@ -2,6 +2,7 @@
 // Distance to the nearest edge of a mark. A coarse map says for each of its pixels which piece of
 // edge is nearest (exact Euclidean transform after Felzenszwalb and Huttenlocher, Distance
 // Transforms of Sampled Functions, 2012); the distance is then taken to that piece of edge itself.
+#include "bands.h"
 #include "mat_internal.h"
 
 #include <math.h>
@@ -103,17 +104,35 @@ static bool differs(const bool *inside, int columns, int rows, int column, int r
            (row > 0 && inside[at] != inside[at - (size_t)columns]);
 }
 
-static void find_pieces(cmo_sim_mat *mat, cmo_sim_mark mark, edge_field *field) {
-    bool *inside = g_new(bool, field->count);
-    GArray *pieces = g_array_new(FALSE, FALSE, sizeof(edge_piece));
-    for (int row = 0; row < field->rows; row++) {
-        for (int column = 0; column < field->columns; column++) {
+static bool is_inside(const cmo_sim_mat *mat, cmo_sim_mark mark, double x_mm, double y_mm) {
+    return cmo_sim_mat_inside(mat, x_mm, y_mm) >> mark & 1U;
+}
+
+// Which pixels of a field lie within the mark.
+typedef struct insides {
+    const cmo_sim_mat *mat;
+    cmo_sim_mark mark;
+    const edge_field *field;
+    bool *inside;
+} insides;
+
+static void find_inside(void *data, int first, int end) {
+    const insides *to = data;
+    for (int row = first; row < end; row++) {
+        for (int column = 0; column < to->field->columns; column++) {
             double x = column - RIM + 0.5;
-            double y = mat->height_mm - (row - RIM + 0.5);
-            inside[(size_t)row * (size_t)field->columns + (size_t)column] =
-                cover_of(mat, mark, x, y) > 0.5;
+            double y = to->mat->height_mm - (row - RIM + 0.5);
+            to->inside[(size_t)row * (size_t)to->field->columns + (size_t)column] =
+                is_inside(to->mat, to->mark, x, y);
         }
     }
+}
+
+static void find_pieces(cmo_sim_mat *mat, cmo_sim_mark mark, edge_field *field) {
+    bool *inside = g_new(bool, field->count);
+    insides to = {mat, mark, field, inside};
+    cmi_sim_in_bands(field->rows, find_inside, &to);
+    GArray *pieces = g_array_new(FALSE, FALSE, sizeof(edge_piece));
     for (int row = 0; row < field->rows; row++) {
         for (int column = 0; column < field->columns; column++) {
             size_t at = (size_t)row * (size_t)field->columns + (size_t)column;
@@ -209,5 +228,5 @@ double cmo_sim_mat_distance(const cmo_sim_mat *mat, cmo_sim_mark mark, double x_
             distance = fmin(distance, piece_distance(&field->pieces[piece], x_mm, y_mm));
         }
     }
-    return cover_of(mat, mark, x_mm, y_mm) > 0.5 ? -distance : distance;
+    return is_inside(mat, mark, x_mm, y_mm) ? -distance : distance;
 }

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: MIT
 // Where the floor is the same all around: there a spot's light is that of any pixel.
+#include "bands.h"
 #include "mat_internal.h"
 
 // What a tile's pixels all are.
@@ -100,6 +101,22 @@ static void spread(const cmo_sim_mat *mat, int step) {
     }
 }
 
+typedef struct looking {
+    const cmo_sim_mat *mat;
+    tile_look *looks;
+} looking;
+
+static void look_at(void *data, int first, int end) {
+    const looking *to = data;
+    for (int row = first; row < end; row++) {
+        for (int column = 0; column < to->mat->tile_columns; column++) {
+            tile_look *look = to->looks + row * to->mat->tile_columns + column;
+            *look = look_of(to->mat, column, row);
+            look->one_colour = is_one_colour(to->mat, look, column, row);
+        }
+    }
+}
+
 void cmi_sim_mat_find_plain(cmo_sim_mat *mat) {
     mat->tile_columns = mat->columns / MAT_TILE;
     mat->tile_rows = mat->rows / MAT_TILE;
@@ -107,12 +124,8 @@ void cmi_sim_mat_find_plain(cmo_sim_mat *mat) {
     g_free(mat->tile);
     mat->tile = g_new0(mat_tile, count + 1);
     tile_look *looks = g_new(tile_look, count + 1);
-    for (int i = 0; i < count; i++) {
-        int column = i % mat->tile_columns;
-        int row = i / mat->tile_columns;
-        looks[i] = look_of(mat, column, row);
-        looks[i].one_colour = is_one_colour(mat, &looks[i], column, row);
-    }
+    looking to = {mat, looks};
+    cmi_sim_in_bands(mat->tile_rows, look_at, &to);
     for (int i = 0; i < count; i++) {
         mat->tile[i] = begin(mat, looks, i % mat->tile_columns, i / mat->tile_columns);
     }

@@ -2,6 +2,7 @@
 // The region that boundaries and void enclose: where a disc of the widest gap's size can get to
 // from a point without touching either. What lies nearer to an edge is told by the nearest place
 // that it can get to.
+#include "bands.h"
 #include "mat_internal.h"
 
 #include <math.h>
@@ -117,9 +118,30 @@ static void spread(cmo_sim_region *region, const float *edge, const bool *reache
     g_free(hull);
 }
 
+typedef struct edges {
+    const cmo_sim_region *region;
+    float *edge;
+} edges;
+
+static void find_edges(void *data, int first, int end) {
+    const edges *to = data;
+    for (int r = first; r < end; r++) {
+        for (int c = 0; c < to->region->columns; c++) {
+            to->edge[at_of(to->region, c, r)] =
+                (float)to_edge(to->region->mat, x_of(c), y_of(to->region, r));
+        }
+    }
+}
+
+static void measure(void *mat, int first, int end) {
+    static const cmo_sim_mark marks[2] = {CMO_SIM_BOUNDARY, CMO_SIM_VOID};
+    for (int i = first; i < end; i++) {
+        cmo_sim_mat_measure(mat, marks[i]);
+    }
+}
+
 cmo_sim_region *cmo_sim_region_new(cmo_sim_mat *mat, double x_mm, double y_mm) {
-    cmo_sim_mat_measure(mat, CMO_SIM_BOUNDARY);
-    cmo_sim_mat_measure(mat, CMO_SIM_VOID);
+    cmi_sim_in_bands(2, measure, mat);
     cmo_sim_region *region = g_new0(cmo_sim_region, 1);
     region->mat = mat;
     region->columns = (int)ceil(mat->width_mm) + 2 * RIM;
@@ -127,11 +149,8 @@ cmo_sim_region *cmo_sim_region_new(cmo_sim_mat *mat, double x_mm, double y_mm) {
     size_t count = (size_t)region->columns * (size_t)region->rows;
     float *edge = g_new(float, count);
     bool *reached = g_new0(bool, count);
-    for (int r = 0; r < region->rows; r++) {
-        for (int c = 0; c < region->columns; c++) {
-            edge[at_of(region, c, r)] = (float)to_edge(mat, x_of(c), y_of(region, r));
-        }
-    }
+    edges to = {region, edge};
+    cmi_sim_in_bands(region->rows, find_edges, &to);
     if (flood(region, edge, reached, x_mm, y_mm)) {
         region->margin = g_new(float, count);
         spread(region, edge, reached);
