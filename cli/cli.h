@@ -156,9 +156,6 @@ bool cli_draw_colours(const char *title, const lab_floor *floor, const lab_senso
 bool cli_draw_timeline(const char *title, const GArray *rows, const lab_run *run,
                        const cli_picture *picture, GError **error);
 
-// The first row behind a leg that begins with this one; one that runs again begins anew.
-guint cli_leg_end(const GArray *rows, guint start);
-
 // A stage's colour; `strong` where nothing is drawn over it.
 const char *cli_stage_colour(uint8_t stage, bool strong);
 

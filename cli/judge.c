@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "trace.h"
 #include "trials.h"
 
 #include <cammino_lab/limits.h>
@@ -239,9 +240,12 @@ static int judge(verdicts *v) {
 }
 
 static int run(int count, char **arguments) {
+    if (count == 1 && cli_is_trace(arguments[0])) {
+        return cli_tell_trace(arguments[0], quiet);
+    }
     if (count != 2) {
         return cli_wrong(
-            "judge takes a file of limits and a route or results, as in: cammino judge "
+            "judge takes a file of limits and a route, results or a trace, as in: cammino judge "
             "data/ferry/limits.yaml data/ferry/first-round.yaml");
     }
     if (json && tap) {
@@ -272,7 +276,8 @@ const cli_command cli_judge = {
     "Say which limits the figures keep to, and by how much",
     "WHAT is a route, which is driven as a series, results that cammino series --results has kept, "
     "or "
-    "what cammino drive --json has printed. The file of limits says for figures of legs what they "
+    "what cammino drive --json has printed, or a trace. The file of limits says for figures of "
+    "legs what they "
     "must "
     "keep to, and in what share of the trials; docs/formats.md lists its keys. The value is the "
     "worst "

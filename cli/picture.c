@@ -77,20 +77,6 @@ bool cli_picture_parse(const char *path, const char *view, int leg, const char *
     return true;
 }
 
-guint cli_leg_end(const GArray *rows, guint start) {
-    guint end = start + 1;
-    for (; end < rows->len; end++) {
-        const lab_row *before = &g_array_index(rows, lab_row, end - 1);
-        const lab_row *row = &g_array_index(rows, lab_row, end);
-        bool anew = before->robot.stage == CMO_STAGE_IDLE && row->robot.stage != CMO_STAGE_IDLE &&
-                    end - 1 > start;
-        if (row->leg != before->leg || anew) {
-            break;
-        }
-    }
-    return end;
-}
-
 const char *cli_stage_colour(uint8_t stage, bool strong) {
     // A light one for what lies behind curves, and one that stands by itself.
     static const char *const colours[CMO_STAGES][2] = {

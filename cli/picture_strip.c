@@ -3,13 +3,14 @@
 // of an edge that is followed how far off it the spot was; and beside it the stop.
 #include "strip.h"
 
+#include <cammino_lab/trace.h>
 #include <math.h>
 #include <string.h>
 
 static bool find_leg(strip *s, unsigned leg) {
     bool found = false;
     for (guint i = 0, end; i < s->rows->len && !found; i = end) {
-        end = cli_leg_end(s->rows, i);
+        end = lab_trace_leg_end(s->rows, i);
         bool crossed = isfinite((double)strip_row(s, end - 1)->robot.crossing_mm);
         found = leg > 0 ? strip_row(s, i)->leg == leg : crossed;
         if (found || (leg == 0 && i == 0)) { // the first stands in until one with a line comes

@@ -3,6 +3,7 @@
 // and ends; and below it the looks of both sensors and the wheels' speeds.
 #include "cli.h"
 
+#include <cammino_lab/trace.h>
 #include <math.h>
 #include <string.h>
 
@@ -37,7 +38,7 @@ static double seconds(const timeline *t, guint i) {
 static void find_visits(timeline *t) {
     for (guint i = 0; i < t->rows->len;) {
         visit v = {.start = i, .leg = leg_at(t, i)};
-        v.end = cli_leg_end(t->rows, i);
+        v.end = lab_trace_leg_end(t->rows, i);
         if (t->run != NULL && t->visits->len < t->run->legs->len) {
             v.result = &g_array_index(t->run->legs, lab_leg_result, t->visits->len);
         }

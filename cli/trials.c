@@ -4,6 +4,8 @@
 #include "watch.h"
 
 #include <cammino_lab/fleet.h>
+#include <cammino_lab/trace.h>
+#include <string.h>
 
 // Results begin with a brace, and no route does that is written as people write them.
 static bool holds_results(const char *path) {
@@ -13,6 +15,32 @@ static bool holds_results(const char *path) {
         fclose(file);
     }
     return first == '{';
+}
+
+// A trace's first row names its columns.
+bool cli_is_trace(const char *path) {
+    FILE *file = g_file_test(path, G_FILE_TEST_IS_REGULAR) ? fopen(path, "r") : NULL;
+    char line[1024] = "";
+    bool is = file != NULL && fgets(line, sizeof line, file) != NULL &&
+              strstr(line, "time_ms") != NULL && strchr(line, ',') != NULL;
+    if (file != NULL) {
+        fclose(file);
+    }
+    return is;
+}
+
+static lab_results *of_trace(const char *path) {
+    GError *error = NULL;
+    GArray *rows = lab_trace_read(path, &error);
+    if (rows == NULL) {
+        cli_error(error);
+        return NULL;
+    }
+    lab_trace_told *told = lab_trace_tell(rows);
+    lab_results *results = lab_trace_results(told, path);
+    lab_trace_told_free(told);
+    g_array_free(rows, TRUE);
+    return results;
 }
 
 static lab_results *drive(const cli_trials_call *call, const char *path, const lab_change *change,
@@ -39,12 +67,16 @@ static lab_results *drive(const cli_trials_call *call, const char *path, const l
 
 lab_results *cli_trials(const cli_trials_call *call, const char *path, const lab_change *change,
                         bool quiet) {
-    if (!holds_results(path)) {
+    bool is_trace = cli_is_trace(path);
+    if (!is_trace && !holds_results(path)) {
         return drive(call, path, change, quiet);
     }
     if (change != NULL) {
         cli_wrong("%s: these are results already; a route would do, with --field", path);
         return NULL;
+    }
+    if (is_trace) {
+        return of_trace(path);
     }
     GError *error = NULL;
     lab_results *results = lab_results_load(path, &error);
@@ -60,6 +92,9 @@ lab_results *cli_trials(const cli_trials_call *call, const char *path, const lab
 const char *cli_trials_head(const lab_results *results) {
     static char *head;
     g_free(head);
+    if (results->of_trace) {
+        return head = g_strdup_printf("trace %s", results->route);
+    }
     unsigned trials = results->trials->len;
     char *of = trials < results->asked ? g_strdup_printf(" of %u", results->asked) : g_strdup("");
     head = g_strdup_printf("%s%sroute %s: %u%s trial%s", results->robot,

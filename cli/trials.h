@@ -32,6 +32,9 @@ typedef struct cli_trials_call {
 lab_results *cli_trials(const cli_trials_call *call, const char *path, const lab_change *change,
                         bool quiet);
 
+// Whether a file is a trace.
+bool cli_is_trace(const char *path);
+
 // Whether anything is true of them; if not, that has been said.
 int cli_check_results(const lab_route *route, const lab_results *results);
 

@@ -28,7 +28,8 @@ static const lab_key limit_keys[] = {
              "whose figure: the leg's number, from 1, or its name"),
     KEY_TEXT(staged_limit, figure, "figure", KEY_MUST,
              "a figure as results name it, or completed; of the whole run completed or elapsed_ms"),
-    KEY_CHOICE(staged_limit, of, "of", columns, "truth", "which column of the figures"),
+    KEY_CHOICE(staged_limit, of, "of", columns, "truth",
+               "which column of the figures; of a trace, by itself, robot"),
     KEY(staged_limit, least, "at_least", -1e7, 1e7, "the figure's", "no matter",
         "it must not be less"),
     KEY(staged_limit, most, "at_most", -1e7, 1e7, "the figure's", "no matter",
@@ -89,6 +90,7 @@ static bool take(const yaml_reader *reader, const yaml_node_t *node, const char 
     bool bound = !isnan(from->least) || !isnan(from->most);
     to->line = labi_yaml_line(node);
     to->leg = g_strdup(from->leg);
+    to->chosen = !isnan(from->of);
     to->truth = !(from->of > 0.5);
     to->share = isnan(from->share) ? 1.0 : from->share;
     to->confidence = isnan(from->confidence) ? 0.0 : from->confidence;
@@ -236,8 +238,8 @@ static bool find_leg(const lab_limits *limits, unsigned number, const lab_result
 
 // How far a trial is on the good side, and by which value; where a leg was driven several times, by
 // the worst of them. False: it has no such figure.
-static bool margin_of(const lab_limit *limit, unsigned leg, const lab_trial *trial, double *margin,
-                      double *value) {
+static bool margin_of(const lab_limit *limit, unsigned leg, const lab_trial *trial, bool truth,
+                      double *margin, double *value) {
     bool any = false;
     double sum = 0.0;
     if (leg == WHOLE_RUN && limit->figure == LAB_COMPLETED) {
@@ -252,7 +254,7 @@ static bool margin_of(const lab_limit *limit, unsigned leg, const lab_trial *tri
             continue;
         }
         if (limit->figure != LAB_COMPLETED &&
-            !lab_trial_figure(row, (cmo_figure)limit->figure, limit->truth, &found)) {
+            !lab_trial_figure(row, (cmo_figure)limit->figure, truth, &found)) {
             return false;
         }
         double good = fmin(limit->most - found, found - limit->least);
@@ -295,14 +297,21 @@ bool lab_judge(const lab_limits *limits, unsigned number, const lab_results *res
     if (!find_leg(limits, number, results, &leg, error)) {
         return false;
     }
+    if (results->of_trace && limit->figure == LAB_COMPLETED) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                    "%s:%d: limits[%u].figure: a trace does not say how it ended; figures would do",
+                    limits->path, limit->line, number + 1);
+        return false;
+    }
+    bool truth = limit->truth && (limit->chosen || !results->of_trace);
     unsigned trials = results->trials->len;
     *verdict = (lab_verdict){.trials = trials, .surely = NAN, .value = NAN, .margin = NAN};
     judged *all = g_new(judged, trials);
     unsigned known = 0;
     for (unsigned i = 0; i < trials; i++) {
         judged *one = &all[known];
-        if (margin_of(limit, leg, &g_array_index(results->trials, lab_trial, i), &one->margin,
-                      &one->value)) {
+        if (margin_of(limit, leg, &g_array_index(results->trials, lab_trial, i), truth,
+                      &one->margin, &one->value)) {
             verdict->keep += one->margin >= 0.0;
             known++;
         }

@@ -242,7 +242,7 @@ START_TEST(what_is_wrong_is_said_in_one_line) {
     }
     write_limits("  - {figure: completed}\n");
     static const char *const calls[][2] = {
-        {"judge %s/limits.yaml", "judge takes a file of limits and a route or results"},
+        {"judge %s/limits.yaml", "judge takes a file of limits and a route, results or a trace"},
         {"judge %s/none.yaml %s/kept", "none.yaml: the limits cannot be read: there is no such"},
         {"judge %s/limits.yaml %s/none", "none: the route cannot be read: there is no such file"},
         {"judge %s/limits.yaml %s/kept --tap --json", "--json and --tap: one of them"},

@@ -19,6 +19,7 @@ typedef struct lab_limit {
     int line;           /**< in the file */
     char *leg;          /**< a number or a name; NULL: the whole run */
     unsigned figure;    /**< cmo_figure, or LAB_COMPLETED */
+    bool chosen;        /**< the column is stated; else a trace's is the robot's */
     bool truth;         /**< of the truth's column; false: the robot's */
     double least, most; /**< it must lie between; infinite: no matter */
     double share;       /**< in so many of the trials, */

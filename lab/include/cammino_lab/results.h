@@ -49,6 +49,7 @@ typedef struct lab_results {
     unsigned diverged;     /**< trials whose simulated robot ran away: nothing of it is true */
     unsigned undrawn;      /**< of a fleet: seeds whose draws did not go together */
     uint64_t undrawn_seed; /**< one of them */
+    bool of_trace;         /**< a trace: no truth, and not how it ended */
     int file;              /**< that trials are added to; -1: none */
     char *path;            /**< its name */
 } lab_results;
