@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "reach.h"
 #include "watch.h"
 
 #include <cammino_lab/fleet.h>
@@ -13,8 +14,8 @@
 static gint64 seed = 1;
 static gint trials = 100, threads = 0, points = 6, leg = 0;
 static gboolean json, quiet, even_in_log;
-static char *robot, *field, *values, *figure_name, *picture;
-static double from = NAN, to = NAN;
+static char *robot, *field, *values, *figure_name, *picture, *limits;
+static double from = NAN, to = NAN, within = NAN;
 
 static const GOptionEntry options[] = {
     CLI_ROBOT_OPTION(&robot),
@@ -27,6 +28,10 @@ static const GOptionEntry options[] = {
     {"to", 0, 0, G_OPTION_ARG_DOUBLE, &to, "the last one,", "X"},
     {"points", 0, 0, G_OPTION_ARG_INT, &points, "and how many (default 6),", "N"},
     {"log", 0, 0, G_OPTION_ARG_NONE, &even_in_log, "each so many times the one before", NULL},
+    {"limits", 0, 0, G_OPTION_ARG_FILENAME, &limits,
+     "Or find how far it may go, from --from to --to, while limits are kept", "FILE"},
+    {"within", 0, 0, G_OPTION_ARG_DOUBLE, &within,
+     "to within this (default: a hundredth of the range)", "X"},
     {"trials", 0, 0, G_OPTION_ARG_INT, &trials,
      "How many trials at each value, with the same seeds (default 100)", "N"},
     {"leg", 0, 0, G_OPTION_ARG_INT, &leg,
@@ -93,8 +98,8 @@ static int read_range(sweep *s) {
     }
     s->asked = (unsigned)points;
     for (unsigned i = 0; i < s->asked; i++) {
-        double share = (double)i / (s->asked - 1);
-        double value = even_in_log ? from * pow(to / from, share) : from + share * (to - from);
+        double at = (double)i / (s->asked - 1);
+        double value = even_in_log ? from * pow(to / from, at) : from + at * (to - from);
         char text[32]; // as it is told
         g_snprintf(text, sizeof text, even_in_log ? "%.4g" : "%.6g", value);
         s->point[i].value = strtod(text, NULL);
@@ -126,6 +131,11 @@ static int check(int count, sweep *s) {
     GError *error = NULL;
     if (!cli_picture_name(picture, &error)) {
         return cli_error(error);
+    }
+    if (limits != NULL) {
+        return values == NULL && picture == NULL
+                   ? CLI_DONE
+                   : cli_wrong("--limits goes with --from and --to, and draws no picture");
     }
     return values != NULL ? read_list(s) : read_range(s);
 }
@@ -365,6 +375,18 @@ static int run(int count, char **arguments) {
         !cli_spares(&error, "--picture", picture, arguments[0], robot, NULL)) {
         status = cli_error(error);
     }
+    if (status == CLI_DONE && limits != NULL) {
+        lab_reach_asked asked = {.route = arguments[0],
+                                 .robot = robot,
+                                 .field = field,
+                                 .from = from,
+                                 .to = to,
+                                 .within = within,
+                                 .trials = (unsigned)trials,
+                                 .seed = (uint64_t)seed,
+                                 .threads = (unsigned)threads};
+        return cli_reach(asked, limits, json, quiet);
+    }
     if (status == CLI_DONE) {
         status = drive_all(&s, arguments[0]);
     }
@@ -390,7 +412,9 @@ const cli_command cli_sweep = {
     "value: how many trials completed, between which shares of all runs that lies with a "
     "confidence "
     "of 95 %, the run's time, and a true figure of one leg. A value that the route refuses says "
-    "why. Exit status 1: stopped by Ctrl-C; it shows the values that it has driven.",
+    "why. With --limits what lies between is halved until the last value is found at which a "
+    "series keeps to them, and where it surely does and surely does not. Exit status 1: stopped by "
+    "Ctrl-C; it shows the values that it has driven.",
     "cammino sweep data/ferry/first-round.yaml --field legs[1].stop_on_line.cruise_mm_s "
     "--values 200,300,400 --picture speed.png",
     options,

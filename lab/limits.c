@@ -215,6 +215,12 @@ void lab_share_interval(unsigned k, unsigned n, double confidence, double *low, 
 static bool find_leg(const lab_limits *limits, unsigned number, const lab_results *results,
                      unsigned *leg, GError **error) {
     const lab_limit *limit = &limits->limit[number];
+    if (results->of_trace && limit->figure == LAB_COMPLETED) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                    "%s:%d: limits[%u].figure: a trace does not say how it ended; figures would do",
+                    limits->path, limit->line, number + 1);
+        return false;
+    }
     if (limit->leg == NULL) {
         *leg = WHOLE_RUN;
         return true;
@@ -245,6 +251,9 @@ static bool margin_of(const lab_limit *limit, unsigned leg, const lab_trial *tri
     if (leg == WHOLE_RUN && limit->figure == LAB_COMPLETED) {
         sum = trial->outcome == CMO_OUTCOME_DONE;
         any = true;
+    }
+    if (leg == WHOLE_RUN && limit->figure != LAB_COMPLETED && trial->outcome != CMO_OUTCOME_DONE) {
+        return false; // a run that ended early is not a short one
     }
     for (unsigned i = 0; i < trial->legs; i++) {
         const lab_trial_leg *row = &trial->leg[i];
@@ -295,12 +304,6 @@ bool lab_judge(const lab_limits *limits, unsigned number, const lab_results *res
     const lab_limit *limit = &limits->limit[number];
     unsigned leg;
     if (!find_leg(limits, number, results, &leg, error)) {
-        return false;
-    }
-    if (results->of_trace && limit->figure == LAB_COMPLETED) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
-                    "%s:%d: limits[%u].figure: a trace does not say how it ended; figures would do",
-                    limits->path, limit->line, number + 1);
         return false;
     }
     bool truth = limit->truth && (limit->chosen || !results->of_trace);

@@ -352,7 +352,7 @@ lab_results *lab_trace_results(const lab_trace_told *told, const char *name) {
         results->leg[leg->leg - 1].routine = leg->routine;
         results->leg[leg->leg - 1].judged = CMO_FIGURES;
     }
-    lab_trial trial = {.seed = 0};
+    lab_trial trial = {.seed = 0, .outcome = CMO_OUTCOME_DONE};
     labi_trial_make(&trial, staged, told->legs->len);
     g_array_append_val(results->trials, trial);
     g_free(staged);

@@ -126,6 +126,115 @@ START_TEST(ctrl_c_leaves_the_values_that_were_driven) {
 }
 END_TEST
 
+static void write_limits(const char *entries) {
+    char *path = in_folder("limits.yaml");
+    char *text = g_strdup_printf("limits:\n%s", entries);
+    ck_assert(g_file_set_contents(path, text, -1, NULL));
+    g_free(text);
+    g_free(path);
+}
+
+static JsonNode *reach(const char *arguments, int status) {
+    char *line = g_strdup_printf("sh -c \"" COMMAND " sweep " ROUND " %s --json "
+                                 "--limits %%s/limits.yaml\"",
+                                 arguments);
+    ck_assert_msg(call(line) == status, "%s: %s", line, err);
+    g_free(line);
+    JsonNode *node = json_from_string(out, NULL);
+    ck_assert_ptr_nonnull(node);
+    return node;
+}
+
+// Whether twelve trials overshoot by no more than 20 mm, by a series of their own.
+static bool keeping(double creep_mm_s) {
+    char *line = g_strdup_printf("sh -c \"" COMMAND " sweep " ROUND
+                                 " --field 'legs[4].drive_until_line.creep_mm_s' --values %g"
+                                 " --trials 12 --leg 4 --figure overshoot_mm --json\"",
+                                 creep_mm_s);
+    ck_assert_int_eq(call(line), 0);
+    g_free(line);
+    JsonNode *node = json_from_string(out, NULL);
+    JsonObject *series =
+        json_object_get_object_member(json_array_get_object_element(points_of(node), 0), "series");
+    JsonArray *figures = json_object_get_array_member(series, "figures");
+    double worst = 0.0;
+    for (guint i = 0; i < json_array_get_length(figures); i++) {
+        JsonObject *one = json_array_get_object_element(figures, i);
+        if (json_object_get_int_member(one, "leg") == 4 &&
+            strcmp(json_object_get_string_member(one, "figure"), "overshoot_mm") == 0) {
+            worst =
+                json_object_get_double_member(json_object_get_object_member(one, "truth"), "worst");
+        }
+    }
+    json_node_free(node);
+    return worst <= 20.0;
+}
+
+#define CREEP "--field 'legs[4].drive_until_line.creep_mm_s' --trials 12 "
+
+START_TEST(it_finds_how_far_a_number_may_go) {
+    write_limits("  - {leg: 4, figure: overshoot_mm, at_most: 20}\n");
+    JsonNode *node = reach(CREEP "--from 80 --to 330 --within 4", 0);
+    JsonObject *found = json_node_get_object(node);
+    double value = json_object_get_double_member(found, "value");
+    ck_assert(value > 80.0 && value < 330.0);
+    ck_assert(!json_object_get_boolean_member(found, "to_the_end"));
+    // There it is kept, and a step further not; in a series of its own.
+    ck_assert(keeping(value));
+    ck_assert(!keeping(value + 250.0 / 64.0));
+    JsonArray *tried = json_object_get_array_member(found, "tried");
+    double before = 0.0;
+    for (guint i = 0; i < json_array_get_length(tried); i++) {
+        JsonObject *one = json_array_get_object_element(tried, i);
+        double at = json_object_get_double_member(one, "value");
+        ck_assert_double_gt(at, before);
+        ck_assert_int_eq(json_object_get_boolean_member(one, "keeps"), at <= value);
+        before = at;
+    }
+    ck_assert_uint_ge(json_array_get_length(tried), 8);
+    ck_assert_uint_le(json_array_get_length(tried), 24);
+    json_node_free(node);
+    // The other way round it begins where it is not kept, and it may be kept to the end.
+    node = reach(CREEP "--from 330 --to 80", 1);
+    ck_assert(json_object_get_null_member(json_node_get_object(node), "value"));
+    json_node_free(node);
+    node = reach(CREEP "--from 90 --to 80", 0);
+    ck_assert(json_object_get_boolean_member(json_node_get_object(node), "to_the_end"));
+    json_node_free(node);
+}
+END_TEST
+
+START_TEST(what_is_sure_takes_more_trials_than_what_is_so) {
+    write_limits("  - {leg: 4, figure: overshoot_mm, at_most: 25, share: 0.6}\n");
+    JsonNode *node = reach(CREEP "--from 80 --to 330 --within 8", 0);
+    JsonObject *found = json_node_get_object(node);
+    double value = json_object_get_double_member(found, "value");
+    double surely = json_object_get_double_member(found, "surely");
+    double surely_not = json_object_get_double_member(found, "surely_not");
+    ck_assert(surely <= value && value < surely_not);
+    ck_assert_double_lt(surely, surely_not);
+    json_node_free(node);
+    // Of twelve trials none shows a share of 95 %.
+    write_limits("  - {leg: 4, figure: overshoot_mm, at_most: 25, share: 0.95}\n");
+    node = reach(CREEP "--from 80 --to 330 --within 8", 0);
+    ck_assert(json_object_get_null_member(json_node_get_object(node), "surely"));
+    json_node_free(node);
+    ck_assert_int_eq(call("sh -c \"" COMMAND " sweep " ROUND " " CREEP "--from 80 --to 330 "
+                          "--within 60 --limits %s/limits.yaml\""),
+                     0);
+    ck_assert_ptr_nonnull(strstr(out, "\nthe limits are kept up to "));
+    ck_assert_ptr_nonnull(strstr(out, "\nsurely nowhere: more trials would tell; surely no more "));
+    ck_assert_ptr_nonnull(strstr(out, "\ntried: 80 kept, "));
+    // What the route refuses keeps to nothing, and says why.
+    write_limits("  - {figure: completed}\n");
+    node = reach(CRUISE "--from 600 --to 900 --within 50 --trials 3", 0);
+    found = json_node_get_object(node);
+    ck_assert_double_eq(json_object_get_double_member(found, "value"), 675.0);
+    ck_assert_ptr_nonnull(strstr(json_object_get_string_member(found, "refused"), "700 would do"));
+    json_node_free(node);
+}
+END_TEST
+
 START_TEST(a_wrong_call_says_what_would_be_right) {
     static const char *const wrong[][2] = {
         {"", "sweep takes one route"},
@@ -148,6 +257,18 @@ START_TEST(a_wrong_call_says_what_would_be_right) {
         {ROUND " --field 'legs[1].stop_on_line.cruis' --values 1",
          "unknown key; did you mean cruise_mm_s?"},
         {ROUND " --field robot.plant.grip --values 1", "mozzo.yaml:"},
+        {ROUND " " CRUISE "--limits none.yaml --from 1 --to 2", "none.yaml: the limits cannot be"},
+        {ROUND " " CRUISE "--limits data/ferry/limits.yaml --from 300",
+         "--limits needs --from, a value at which they are kept, and --to"},
+        {ROUND " " CRUISE "--limits data/ferry/limits.yaml --values 300",
+         "--limits goes with --from and --to"},
+        {ROUND " " CRUISE "--limits data/ferry/limits.yaml --from 300 --to 400 --within 0",
+         "--within: 0 is out of range; above 0, to 100"},
+        {ROUND " " CRUISE "--limits data/ferry/limits.yaml --from 900 --to 400 --trials 1",
+         "makes no sense for this robot; 700 would do"},
+        {"data/ferry/lane.yaml --field spread.x_mm --limits data/ferry/limits.yaml --from 1 --to 2 "
+         "--trials 1",
+         "limits[4].leg: there is no leg '4'"},
         {"nowhere.yaml " CRUISE "--values 1", "nowhere.yaml: the route cannot be read"},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {
@@ -166,6 +287,8 @@ int main(void) {
                                   the_table_has_a_row_a_value_and_says_what_is_refused,
                                   the_chart_shows_the_figure_and_what_completes,
                                   ctrl_c_leaves_the_values_that_were_driven,
+                                  it_finds_how_far_a_number_may_go,
+                                  what_is_sure_takes_more_trials_than_what_is_so,
                                   a_wrong_call_says_what_would_be_right,
                                   NULL};
     int failed = run_suite("sweep", tests);
