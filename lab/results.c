@@ -168,6 +168,22 @@ static double spread(gsl_rng *rng, double most) {
     return most * (2.0 * gsl_rng_uniform(rng) - 1.0);
 }
 
+// Light, where the sensors sit, and what the loop and the bus do.
+static void vary_senses(lab_robot *robot, const lab_spread *s, gsl_rng *rng) {
+    robot->plant.ambient *= 1.0 + spread(rng, s->ambient);
+    double height = 1.0 + spread(rng, s->height);
+    for (unsigned i = 0; i < robot->plant.sensors; i++) {
+        robot->plant.sensor[i].height_mm *= height;
+    }
+    double late_ms = s->late_ms * gsl_rng_uniform(rng);
+    if (late_ms > robot->faults.late_ms) {
+        robot->faults.late_ms = late_ms;
+        robot->faults.late_share = 1.0;
+    }
+    double lost = s->looks_lost * gsl_rng_uniform(rng);
+    robot->faults.look_missing_share = fmax(robot->faults.look_missing_share, lost);
+}
+
 lab_run *lab_drive_trial(const lab_route *route, uint64_t seed, bool traces) {
     lab_robot *own = NULL;
     if (route->fleet != NULL) {
@@ -186,6 +202,7 @@ lab_run *lab_drive_trial(const lab_route *route, uint64_t seed, bool traces) {
     robot.plant.grip_m_s2 *= 1.0 + spread(rng, s->grip);
     robot.plant.wheel_spread = fmax(robot.plant.wheel_spread, s->wheel);
     robot.plant.gain_spread = fmax(robot.plant.gain_spread, s->gain);
+    vary_senses(&robot, s, rng);
     gsl_rng_free(rng);
     lab_run *run = lab_drive_from(route, &robot, &start, seed, traces);
     lab_robot_free(own);

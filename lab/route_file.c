@@ -28,10 +28,11 @@ static double given(double value, double otherwise) {
 }
 
 static lab_spread to_spread(const lab_spread *from) {
-    return (lab_spread){given(from->x_mm, 5.0),        given(from->y_mm, 5.0),
-                        given(from->heading_deg, 2.0), given(from->battery, 0.1),
-                        given(from->grip, 0.1),        given(from->wheel, 0.0),
-                        given(from->gain, 0.02)};
+    return (lab_spread){
+        given(from->x_mm, 5.0),    given(from->y_mm, 5.0),      given(from->heading_deg, 2.0),
+        given(from->battery, 0.1), given(from->grip, 0.1),      given(from->wheel, 0.0),
+        given(from->gain, 0.02),   given(from->ambient, 0.0),   given(from->height, 0.0),
+        given(from->late_ms, 0.0), given(from->looks_lost, 0.0)};
 }
 
 static cmo_sim_object to_object(const staged_object *from) {

@@ -22,6 +22,13 @@ static const lab_key spread_keys[] = {
     KEY(lab_spread, wheel, "wheel", 0, 0.2, "", "the plant's", "of each wheel's size, as a share"),
     KEY(lab_spread, gain, "gain", 0, 0.5, "", "0.02",
         "of each sensor's gain since its levels were taken, as a share"),
+    KEY(lab_spread, ambient, "ambient", 0, 1, "", "0", "of the ambient light, as a share"),
+    KEY(lab_spread, height, "height", 0, 0.5, "", "0",
+        "of the sensors' height above the floor, as a share"),
+    KEY(lab_spread, late_ms, "late_ms", 0, 100, "ms", "0",
+        "ticks come late by up to this, in each trial by up to another part of it"),
+    KEY(lab_spread, looks_lost, "looks_lost", 0, 0.9, "", "0",
+        "up to such a share of the looks gets lost, in each trial another"),
     KEY_END};
 const lab_section labi_spread_section = {"spread",
                                          "By how much the trials of a series differ, evenly within "

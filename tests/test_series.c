@@ -101,6 +101,48 @@ START_TEST(a_spread_is_what_makes_trials_differ) {
 }
 END_TEST
 
+static double rest_sd(lab_route *route) {
+    lab_series *series = lab_series_run(route, 30, 1, 0, NULL, NULL);
+    double sd = series->leg[0].figure[CMO_REST_ERROR_MM].truth.sd;
+    lab_series_free(series);
+    return sd;
+}
+
+static double robots(lab_route *route, cmo_figure figure, bool worst) {
+    lab_series *series = lab_series_run(route, 30, 1, 0, NULL, NULL);
+    const lab_statistics *s = &series->leg[0].figure[figure].robot;
+    double found = worst ? s->worst : s->mean;
+    lab_series_free(series);
+    return found;
+}
+
+START_TEST(light_height_ticks_and_looks_may_differ_too) {
+    lab_route *route = load(STOP);
+    double sd = rest_sd(route);
+    ck_assert_double_eq(robots(route, CMO_TICK_LATE_US, true), 0.0);
+    double interval = robots(route, CMO_LOOK_INTERVAL_MS, false);
+    route->spread.late_ms = 6.0; // from nothing to that, and another in each trial
+    double late = robots(route, CMO_TICK_LATE_US, true);
+    ck_assert(late > 4500.0 && late <= 6000.0);
+    double mean = robots(route, CMO_TICK_LATE_US, false);
+    ck_assert(mean > 2000.0 && mean < 4000.0);
+    route->spread.late_ms = 0.0;
+    route->spread.looks_lost = 0.5; // a quarter of them on the mean
+    ck_assert_double_gt(robots(route, CMO_LOOK_INTERVAL_MS, false), 1.15 * interval);
+    route->spread.looks_lost = 0.0;
+    ck_assert_double_eq(rest_sd(route), sd);
+    // A spot that is higher is wider and darker, so the threshold lies elsewhere in its edge.
+    route->spread.height = 0.3;
+    ck_assert_double_gt(rest_sd(route), 1.2 * sd);
+    route->spread.height = 0.0;
+    route->robot->plant.ambient = 3.0;
+    double bright = rest_sd(route);
+    route->spread.ambient = 1.0;
+    ck_assert_double_ne(rest_sd(route), bright);
+    lab_route_free(route);
+}
+END_TEST
+
 START_TEST(trials_that_fail_are_counted_by_their_outcome) {
     lab_route *route =
         load("robot: r\nmat: m\nstart: {x_mm: 250, y_mm: 550}\n"
@@ -256,6 +298,7 @@ int main(void) {
     const TTest *const tests[] = {the_number_of_threads_changes_nothing,
                                   statistics_are_those_of_the_trials_themselves,
                                   a_spread_is_what_makes_trials_differ,
+                                  light_height_ticks_and_looks_may_differ_too,
                                   trials_that_fail_are_counted_by_their_outcome,
                                   the_share_that_completes_is_known_within_an_interval,
                                   what_is_stopped_is_a_shorter_series,

@@ -160,6 +160,8 @@ typedef struct lab_spread {
     double x_mm, y_mm, heading_deg; /**< true start, which the robot does not know */
     double battery, grip;           /**< as a share */
     double wheel, gain;             /**< no less than the plant's own spread */
+    double ambient, height;         /**< as a share */
+    double late_ms, looks_lost; /**< from nothing up to this, and no less than the robot's own */
 } lab_spread;
 
 typedef struct lab_route {
