@@ -1,8 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "law.h"
 #include "reach.h"
 #include "watch.h"
 
 #include <cammino_lab/fleet.h>
+#include <cammino_lab/series.h>
 #include <json-glib/json-glib.h>
 #include <math.h>
 #include <stdlib.h>
@@ -13,7 +15,7 @@
 
 static gint64 seed = 1;
 static gint trials = 100, threads = 0, points = 6, leg = 0;
-static gboolean json, quiet, even_in_log;
+static gboolean json, quiet, even_in_log, by_law;
 static char *robot, *field, *values, *figure_name, *picture, *limits;
 static double from = NAN, to = NAN, within = NAN;
 
@@ -28,6 +30,8 @@ static const GOptionEntry options[] = {
     {"to", 0, 0, G_OPTION_ARG_DOUBLE, &to, "the last one,", "X"},
     {"points", 0, 0, G_OPTION_ARG_INT, &points, "and how many (default 6),", "N"},
     {"log", 0, 0, G_OPTION_ARG_NONE, &even_in_log, "each so many times the one before", NULL},
+    {"law", 0, 0, G_OPTION_ARG_NONE, &by_law,
+     "Of a speed: fit the leg's stopping distance by its crossing speed", NULL},
     {"limits", 0, 0, G_OPTION_ARG_FILENAME, &limits,
      "Or find how far it may go, from --from to --to, while limits are kept", "FILE"},
     {"within", 0, 0, G_OPTION_ARG_DOUBLE, &within,
@@ -51,6 +55,7 @@ static const GOptionEntry options[] = {
 // One value: what came of it, or why nothing could.
 typedef struct point {
     double value;
+    lab_results *results;
     lab_series *series;
     char *refused;
 } point;
@@ -175,9 +180,11 @@ static bool drive_point(sweep *s, const char *path, point *p) {
     if (good) {
         set_head(s, route);
         cli_watch w = cli_watch_begin(!quiet);
-        p->series = lab_series_run(route, (unsigned)trials, (uint64_t)seed, (unsigned)threads,
-                                   cli_watch_trials, &w);
+        lab_part whole = {1, 1};
+        p->results = lab_results_new(route, (uint64_t)seed, (unsigned)trials, whole);
+        lab_results_drive(p->results, route, (unsigned)threads, cli_watch_trials, &w, NULL);
         cli_watch_end(&w);
+        p->series = lab_series_of(p->results, NULL);
         if (p->series->diverged > 0 || p->series->undrawn > 0) {
             p->refused = g_strdup("the simulated robot's values do not go together");
             g_clear_pointer(&p->series, lab_series_free);
@@ -258,6 +265,15 @@ static void print_table(const sweep *s) {
     }
 }
 
+// The law over all points' halts. False: there is none.
+static bool find_law(const sweep *s, lab_law *law) {
+    lab_results *results[POINTS_MOST];
+    for (unsigned i = 0; i < s->points; i++) {
+        results[i] = s->point[i].results;
+    }
+    return lab_law_fit(results, s->points, s->leg, law);
+}
+
 static void print_json(const sweep *s) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
@@ -282,6 +298,10 @@ static void print_json(const sweep *s) {
         json_builder_end_object(builder);
     }
     json_builder_end_array(builder);
+    if (by_law) {
+        lab_law law;
+        cli_add_law(builder, find_law(s, &law) ? &law : NULL);
+    }
     json_builder_end_object(builder);
     cli_print_json(builder);
 }
@@ -363,6 +383,11 @@ static int show(const sweep *s) {
         print_json(s);
     } else if (!quiet) {
         print_table(s);
+        if (by_law) {
+            lab_law law;
+            bool known = find_law(s, &law);
+            cli_print_law(&law, known, s->leg);
+        }
     }
     return s->points < s->asked || cli_watch_stopped() ? CLI_FAILED : CLI_DONE;
 }
@@ -395,6 +420,7 @@ static int run(int count, char **arguments) {
     }
     for (unsigned i = 0; i < s.asked; i++) {
         lab_series_free(s.point[i].series);
+        lab_results_free(s.point[i].results);
         g_free(s.point[i].refused);
     }
     g_free(s.head);

@@ -2,7 +2,9 @@
 // A series at each of some values of one number.
 #include "leg_runs.h"
 
+#include <cammino_lab/law.h>
 #include <glib/gstdio.h>
+#include <math.h>
 #include <string.h>
 
 #define ROUND  "data/ferry/first-round.yaml"
@@ -123,6 +125,80 @@ START_TEST(ctrl_c_leaves_the_values_that_were_driven) {
                      1);
     ck_assert_ptr_nonnull(strstr(out, "\n        200     20 of 20 "));
     ck_assert_ptr_nonnull(strstr(out, "\nstopped before the other "));
+}
+END_TEST
+
+static double even(unsigned *state) {
+    *state = *state * 1664525U + 1013904223U;
+    return (double)(*state >> 8) / 16777216.0 - 0.5;
+}
+
+// Halts by a law that is known, with errors of half a millimetre at most.
+static bool fit(double c_mm, double t_ms, double per_a, double from, double to, unsigned n,
+                lab_law *law) {
+    double speed[400], distance[400];
+    unsigned state = 9;
+    for (unsigned i = 0; i < n; i++) {
+        speed[i] = from + (to - from) * i / (n - 1);
+        distance[i] =
+            c_mm + 1e-3 * t_ms * speed[i] + 0.5 * per_a * speed[i] * speed[i] + even(&state);
+    }
+    return lab_law_fit_to(speed, distance, n, law);
+}
+
+static bool within(const lab_known *known, double value) {
+    return known->low <= value && value <= known->high && known->low < known->high;
+}
+
+START_TEST(the_law_of_halts_is_found) {
+    static const double robots[5][3] = {// c mm, t ms, a mm/s2
+                                        {0.0, 20.0, 4500.0},
+                                        {3.0, 60.0, 3000.0},
+                                        {12.0, 90.0, 1500.0},
+                                        {1.0, 35.0, 2200.0},
+                                        {-2.0, 120.0, 6000.0}};
+    for (unsigned i = 0; i < 5; i++) {
+        lab_law law;
+        ck_assert(fit(robots[i][0], robots[i][1], 1.0 / robots[i][2], 100, 600, 400, &law));
+        ck_assert(law.brakes);
+        ck_assert_uint_eq(law.halts, 400);
+        ck_assert(within(&law.reaction_ms, robots[i][1]));
+        ck_assert(within(&law.deceleration_mm_s2, robots[i][2]));
+        ck_assert_double_eq_tol(law.reaction_ms.value, robots[i][1], 0.05 * robots[i][1]);
+        ck_assert_double_eq_tol(law.deceleration_mm_s2.value, robots[i][2], 0.05 * robots[i][2]);
+        ck_assert(within(&law.c_mm, robots[i][0]));
+        ck_assert_double_eq_tol(law.off_mm, 0.289, 0.03);
+    }
+    lab_law law;
+    ck_assert(fit(2.0, 80.0, 0.0, 100, 600, 400, &law)); // a lag alone
+    ck_assert(!law.brakes);
+    ck_assert(within(&law.reaction_ms, 80.0));
+    ck_assert(fit(2.0, 80.0, 1.0 / 4000.0, 100, 160, 20, &law)); // too slow to tell
+    ck_assert(!law.brakes);
+    ck_assert(!fit(2.0, 80.0, 0.0, 100, 140, 400, &law));
+    ck_assert(!fit(2.0, 80.0, 0.0, 100, 600, 9, &law));
+}
+END_TEST
+
+START_TEST(a_sweep_of_speed_tells_the_law) {
+    const char *line = "sweep " ROUND " --field 'legs[4].drive_until_line.creep_mm_s' "
+                       "--values 100,200,300 --trials 8 --leg 4 --law";
+    JsonNode *node = results(line);
+    JsonObject *law = json_object_get_object_member(json_node_get_object(node), "law");
+    ck_assert_int_eq(json_object_get_int_member(law, "halts"), 24);
+    JsonObject *t = json_object_get_object_member(law, "reaction_ms");
+    ck_assert(json_object_get_double_member(t, "low") < json_object_get_double_member(t, "high"));
+    json_node_free(node);
+    char *whole = g_strdup_printf("sh -c \"" COMMAND " %s\"", line);
+    ck_assert_int_eq(call(whole), 0);
+    g_free(whole);
+    ck_assert_ptr_nonnull(strstr(out, "\n24 halts of leg 4 at "));
+    ck_assert_ptr_nonnull(strstr(out, "\n  t  reaction "));
+    // An advance meets no line, and halts at one speed tell no law.
+    ck_assert_int_eq(call("sh -c \"" COMMAND " sweep " ROUND " " CRUISE
+                          "--values 300 --trials 2 --leg 2 --law\""),
+                     0);
+    ck_assert_ptr_nonnull(strstr(out, "\nno law by 0 halts of leg 2; it takes 10, "));
 }
 END_TEST
 
@@ -287,6 +363,8 @@ int main(void) {
                                   the_table_has_a_row_a_value_and_says_what_is_refused,
                                   the_chart_shows_the_figure_and_what_completes,
                                   ctrl_c_leaves_the_values_that_were_driven,
+                                  the_law_of_halts_is_found,
+                                  a_sweep_of_speed_tells_the_law,
                                   it_finds_how_far_a_number_may_go,
                                   what_is_sure_takes_more_trials_than_what_is_so,
                                   a_wrong_call_says_what_would_be_right,
