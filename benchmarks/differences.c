@@ -103,7 +103,7 @@ int main(int count, char **arguments) {
     without_difference(pool, pairs, n, true);
     without_difference(pool, pairs, n, false);
     lab_results_free(pool);
-    lab_change faster = {"legs[4].drive_until_line.creep_mm_s", 0.0};
+    lab_change faster = {.field = "legs[4].drive_until_line.creep_mm_s"};
     faster.value = count > 3 ? atof(arguments[3]) : 231.0;
     with_difference(&faster, 3, CMO_OVERSHOOT_MM, n, true);
     with_difference(&faster, 3, CMO_OVERSHOOT_MM, n, false);

@@ -287,7 +287,7 @@ static int run(int count, char **arguments) {
         return CLI_WRONG;
     }
     pair p = {{NULL, NULL}, {NULL, NULL}, NULL};
-    lab_change change = {field, value};
+    lab_change change = {.field = field, .value = value};
     int status = CLI_WRONG;
     if (take(&p, 0, arguments[0], NULL) &&
         take(&p, 1, arguments[count - 1], field != NULL ? &change : NULL)) {

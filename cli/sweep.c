@@ -174,7 +174,7 @@ static void set_head(sweep *s, const lab_route *route) {
 // False: it was stopped before it had driven a trial.
 static bool drive_point(sweep *s, const char *path, point *p) {
     GError *error = NULL;
-    lab_change change = {field, p->value};
+    lab_change change = {.field = field, .value = p->value};
     lab_route *route = lab_route_load_changed(path, robot, (uint64_t)seed, &change, &error);
     bool good = route != NULL && lab_check(route, &error);
     if (good) {

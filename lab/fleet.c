@@ -313,7 +313,7 @@ bool labi_load_robot(const char *path, const lab_change *change, lab_robot **rob
     *fleet = NULL;
     char *bytes;
     size_t size;
-    if (!labi_read_changed(path, "robot file", change, &bytes, &size, error)) {
+    if (!labi_read_changed(path, "robot file", change, true, &bytes, &size, error)) {
         return false;
     }
     if (is_fleet(bytes, size)) {

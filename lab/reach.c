@@ -26,7 +26,7 @@ static double value_at(const search *s, int place) {
 }
 
 static lab_route *route_at(search *s, int place) {
-    lab_change change = {s->asked->field, value_at(s, place)};
+    lab_change change = {.field = s->asked->field, .value = value_at(s, place)};
     GError *error = NULL;
     lab_route *route =
         lab_route_load_changed(s->asked->route, s->asked->robot, s->asked->seed, &change, &error);

@@ -116,18 +116,11 @@ lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t see
     return lab_route_load_changed(path, robot_path, seed, NULL, error);
 }
 
-#define OF_ROBOT "robot."
-
 lab_route *lab_route_load_changed(const char *path, const char *robot_path, uint64_t seed,
                                   const lab_change *change, GError **error) {
-    bool of_robot = change != NULL && g_str_has_prefix(change->field, OF_ROBOT);
-    lab_change robots = {NULL, 0.0};
-    if (of_robot) {
-        robots = (lab_change){change->field + strlen(OF_ROBOT), change->value};
-    }
     char *bytes;
     size_t size;
-    if (!labi_read_changed(path, "route", of_robot ? NULL : change, &bytes, &size, error)) {
+    if (!labi_read_changed(path, "route", change, false, &bytes, &size, error)) {
         return NULL;
     }
     lab_route *route = lab_route_from_bytes(path, bytes, size, error);
@@ -139,8 +132,7 @@ lab_route *lab_route_load_changed(const char *path, const char *robot_path, uint
         g_free(route->robot_path);
         route->robot_path = g_strdup(robot_path);
     }
-    bool good = labi_load_robot(route->robot_path, of_robot ? &robots : NULL, &route->robot,
-                                &route->fleet, error);
+    bool good = labi_load_robot(route->robot_path, change, &route->robot, &route->fleet, error);
     if (good) {
         route->mat_options.colour = route->fleet != NULL ? lab_fleet_may_see_colour(route->fleet)
                                                          : sees_colour(route->robot);

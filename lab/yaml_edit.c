@@ -206,17 +206,22 @@ char *labi_changed(const char *name, const char *bytes, size_t size, const char 
     return changed;
 }
 
-bool labi_read_changed(const char *path, const char *what, const lab_change *change, char **bytes,
-                       size_t *size, GError **error) {
+#define OF_ROBOT "robot."
+
+bool labi_read_changed(const char *path, const char *what, const lab_change *change, bool of_robot,
+                       char **bytes, size_t *size, GError **error) {
     if (!labi_read_file(path, what, LAB_YAML_MAX, bytes, size, error)) {
         return false;
     }
-    if (change == NULL) {
-        return true;
+    for (; change != NULL && *bytes != NULL; change = change->next) {
+        if (g_str_has_prefix(change->field, OF_ROBOT) != of_robot) {
+            continue;
+        }
+        const char *field = change->field + (of_robot ? strlen(OF_ROBOT) : 0);
+        char *text = labi_changed(path, *bytes, *size, field, change->value, error);
+        g_free(*bytes);
+        *bytes = text;
+        *size = text != NULL ? strlen(text) : 0;
     }
-    char *text = labi_changed(path, *bytes, *size, change->field, change->value, error);
-    g_free(*bytes);
-    *bytes = text;
-    *size = text != NULL ? strlen(text) : 0;
-    return text != NULL;
+    return *bytes != NULL;
 }

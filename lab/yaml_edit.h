@@ -37,11 +37,12 @@ char *labi_edit_apply(labi_editor *e);
 char *labi_changed(const char *name, const char *bytes, size_t size, const char *field,
                    double value, GError **error);
 
-// Reads a file, with a change; NULL: as it is. `what` it is, for messages.
-bool labi_read_changed(const char *path, const char *what, const lab_change *change, char **bytes,
-                       size_t *size, GError **error);
+// Reads a file, with those of the changes that are of the robot, or those that are not. `what` it
+// is, for messages.
+bool labi_read_changed(const char *path, const char *what, const lab_change *change, bool of_robot,
+                       char **bytes, size_t *size, GError **error);
 
-// A robot or a fleet, with a change to its file.
+// A robot or a fleet, with the changes that are of it.
 bool labi_load_robot(const char *path, const lab_change *change, lab_robot **robot,
                      lab_fleet **fleet, GError **error);
 

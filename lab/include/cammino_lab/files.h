@@ -202,9 +202,10 @@ lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t see
 typedef struct lab_change {
     const char *field;
     double value;
+    const struct lab_change *next; /**< and another one; NULL: no more */
 } lab_change;
 
-/** The same with a change; the files stay as they are. */
+/** The same with changes; the files stay as they are. */
 lab_route *lab_route_load_changed(const char *path, const char *robot_path, uint64_t seed,
                                   const lab_change *change, GError **error);
 
