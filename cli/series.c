@@ -1,4 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "advice.h"
 #include "trials.h"
 #include "watch.h"
 
@@ -8,7 +9,7 @@
 #include <string.h>
 
 static cli_trials_call asked = CLI_TRIALS_DEFAULT;
-static gboolean json, quiet, all;
+static gboolean json, quiet, all, advises;
 static char *results_path, *part_text;
 
 static const GOptionEntry options[] = {
@@ -19,6 +20,8 @@ static const GOptionEntry options[] = {
     {"part", 0, 0, G_OPTION_ARG_STRING, &part_text,
      "Drive one of so many parts of the trials, for one of several machines", "K/N"},
     {"all", 0, 0, G_OPTION_ARG_NONE, &all, "Print every figure of every leg", NULL},
+    {"advice", 0, 0, G_OPTION_ARG_NONE, &advises,
+     "Try changes on the same trials, and say which ones help most", NULL},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
@@ -301,6 +304,15 @@ static void print_series(const lab_series *series, const lab_route *route) {
     print_worst(series, route->fleet, route->path);
 }
 
+static void give_advice(const lab_route *route, const lab_results *results) {
+    cli_watch w = cli_watch_begin(!quiet);
+    lab_advice *advice =
+        lab_advise(route, asked.robot, results, (unsigned)asked.threads, cli_watch_trials, &w);
+    cli_watch_end(&w);
+    cli_print_advice(advice, results);
+    lab_advice_free(advice);
+}
+
 // What came of the trials; the status.
 static int show(const lab_route *route, const lab_results *results) {
     if (cli_check_results(route, results) != CLI_DONE) {
@@ -314,6 +326,9 @@ static int show(const lab_route *route, const lab_results *results) {
         g_free(text);
     } else if (!quiet) {
         print_series(series, route);
+        if (advises) {
+            give_advice(route, results);
+        }
     }
     lab_series_free(series);
     return status;
@@ -343,6 +358,9 @@ static int run(int count, char **arguments) {
             "series takes one route, as in: cammino series data/ferry/first-round.yaml "
             "--trials 100");
     }
+    if (advises && json) {
+        return cli_wrong("--advice goes with the table, not with --json");
+    }
     lab_part part = {1, 1};
     if (cli_check_trials(asked.trials, asked.seed, asked.threads) != CLI_DONE ||
         (part_text != NULL && read_part(&part) != CLI_DONE)) {
@@ -370,7 +388,9 @@ const cli_command cli_series = {
     "seed gives the same results on any number of threads. Stopped by Ctrl-C it sums up the trials "
     "that it has driven. With --results each is kept as it comes, and a call that finds them there "
     "drives only those that are missing: after a stop, or where files of several machines' parts "
-    "were put together. "
+    "were put together. --advice tries changes of the route and the robot on the same trials: "
+    "slower, "
+    "looked for later, braked more gently, and what is not as it is described put right. "
     "Exit status 1: not all trials completed.",
     "cammino series data/ferry/first-round.yaml --trials 100",
     options,

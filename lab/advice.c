@@ -1,0 +1,277 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+#include <cammino_lab/advice.h>
+
+#include <math.h>
+#include <stdlib.h>
+#include <string.h>
+
+// ------------------------------------------------------------------------------- what is tried --
+
+static lab_advice_tried *add(lab_advice *advice, char *text) {
+    if (advice->count == LAB_ADVICE_MOST) {
+        g_free(text);
+        return NULL;
+    }
+    lab_advice_tried *tried = &advice->tried[advice->count++];
+    *tried = (lab_advice_tried){.text = text};
+    return tried;
+}
+
+static void change(lab_advice_tried *tried, char *field, double value) {
+    if (tried == NULL || tried->changes == LAB_ADVICE_CHANGES) {
+        g_free(field);
+        return;
+    }
+    tried->field[tried->changes] = field;
+    tried->value[tried->changes++] = value;
+}
+
+// As one would write it: three digits.
+static double handy(double value) {
+    char text[32];
+    g_snprintf(text, sizeof text, "%.3g", value);
+    return g_ascii_strtod(text, NULL);
+}
+
+static void add_number(lab_advice *advice, char *field, double now, double instead,
+                       const char *why) {
+    double value = handy(instead);
+    change(add(advice, g_strdup_printf("%s %g instead of %g%s%s", field, value, now,
+                                       *why != '\0' ? ": " : "", why)),
+           field, value);
+}
+
+static char *field_of(unsigned leg, const lab_leg *of, const char *key) {
+    return g_strdup_printf("legs[%u].%s.%s", leg + 1, cmo_routine_name(of->routine), key);
+}
+
+// The least way from a leg's start to its line, over trials that came to it.
+static double least_way(const lab_results *results, unsigned leg) {
+    double least = INFINITY;
+    for (guint i = 0; i < results->trials->len; i++) {
+        const lab_trial *trial = &g_array_index(results->trials, lab_trial, i);
+        for (unsigned n = 0; n < trial->legs; n++) {
+            double way, over;
+            const lab_trial_leg *row = &trial->leg[n];
+            if (row->leg == leg && row->outcome == CMO_OUTCOME_DONE &&
+                lab_trial_figure(row, CMO_TRAVELLED_MM, true, &way) &&
+                lab_trial_figure(row, CMO_REST_ERROR_MM, true, &over)) {
+                least = fmin(least, way - fmax(over, 0.0));
+            }
+        }
+    }
+    return least;
+}
+
+static void add_leg(lab_advice *advice, const lab_route *route, const lab_results *results,
+                    unsigned leg) {
+    const lab_leg *of = &route->leg[leg];
+    cmo_line_parameters line;
+    if (of->file != NULL || !lab_leg_line(of, &line)) {
+        return; // one of another file has another name there
+    }
+    double cruise = (double)line.cruise_mm_s;
+    double creep = (double)line.creep_mm_s;
+    double blind = (double)line.blind_mm;
+    if (cruise > 0.0) {
+        add_number(advice, field_of(leg, of, "cruise_mm_s"), cruise, 0.7 * cruise, "");
+    }
+    if (creep > 0.0) {
+        add_number(advice, field_of(leg, of, "creep_mm_s"), creep, 0.7 * creep, "");
+    }
+    double later = 0.85 * least_way(results, leg);
+    if (isfinite(later) && later > blind + 20.0) {
+        add_number(advice, field_of(leg, of, "blind_mm"), blind, later, "looked for later");
+    }
+}
+
+static const char *const sides[2] = {"left", "right"};
+
+// One key of both sensors, where the simulated ones are off what is stated by more than a bound.
+static void add_sensors(lab_advice *advice, const lab_robot *robot, const char *key,
+                        double (*stated)(const cmo_light_description *),
+                        double (*truly)(const cmo_sim_light *), double bound, const char *why) {
+    unsigned lights = MIN(MIN(robot->description.lights, robot->plant.sensors), 2U);
+    double most = 0.0;
+    for (unsigned i = 0; i < lights; i++) {
+        most =
+            fmax(most, fabs(stated(&robot->description.light[i]) - truly(&robot->plant.sensor[i])));
+    }
+    if (most <= bound) {
+        return;
+    }
+    lab_advice_tried *tried = add(
+        advice, g_strdup_printf("the sensors' %s as it is, not off by %.3g: %s", key, most, why));
+    for (unsigned i = 0; i < lights; i++) {
+        change(tried, g_strdup_printf("robot.lights.%s.%s", sides[i], key),
+               handy(truly(&robot->plant.sensor[i])));
+    }
+}
+
+static double stated_delay(const cmo_light_description *light) {
+    return 1e-3 * light->delay_us;
+}
+
+static double true_delay(const cmo_sim_light *light) {
+    return light->delay_ms;
+}
+
+static double stated_ahead(const cmo_light_description *light) {
+    return (double)light->ahead_mm;
+}
+
+static double true_ahead(const cmo_sim_light *light) {
+    return light->ahead_mm;
+}
+
+static double stated_left(const cmo_light_description *light) {
+    return (double)light->left_mm;
+}
+
+static double true_left(const cmo_sim_light *light) {
+    return light->left_mm;
+}
+
+static void add_robot(lab_advice *advice, const lab_robot *robot) {
+    const cmo_robot_description *d = &robot->description;
+    const cmo_sim_plant *p = &robot->plant;
+    if (d->braking_mm_s2 > 0.0F) {
+        add_number(advice, g_strdup("robot.drive.braking_mm_s2"), (double)d->braking_mm_s2,
+                   0.6 * (double)d->braking_mm_s2, "braked more gently");
+    }
+    add_sensors(advice, robot, "delay_ms", stated_delay, true_delay, 1.5,
+                "cammino wiring measures it");
+    add_sensors(advice, robot, "ahead_mm", stated_ahead, true_ahead, 1.5,
+                "cammino wiring measures it");
+    add_sensors(advice, robot, "left_mm", stated_left, true_left, 1.5,
+                "cammino wiring measures it");
+    if (fabs((double)d->gear_play_mm - p->gear_play_mm) > 0.2 && p->encoder_step_mm > 0.0) {
+        add_number(advice, g_strdup("robot.encoders.play_mm"), (double)d->gear_play_mm,
+                   p->gear_play_mm, "the gears' play as it is");
+    }
+    if (p->battery < 0.95) {
+        add_number(advice, g_strdup("robot.plant.battery"), p->battery, 1.0, "a charged battery");
+    }
+    if (robot->faults.late_share > 0.0) {
+        add_number(advice, g_strdup("robot.plant.faults.late_share"), robot->faults.late_share, 0.0,
+                   "ticks in time");
+    }
+    if (robot->faults.look_missing_share > 0.0) {
+        add_number(advice, g_strdup("robot.plant.faults.look_missing_share"),
+                   robot->faults.look_missing_share, 0.0, "no look lost");
+    }
+    double interval = p->sensors > 0 ? p->sensor[0].interval_ms : 0.0;
+    if (interval > 12.0) {
+        lab_advice_tried *tried =
+            add(advice,
+                g_strdup_printf("looks each %.3g ms instead of %.3g: a faster sensor, or another "
+                                "setting of it",
+                                handy(0.5 * interval), interval));
+        for (unsigned i = 0; i < MIN(p->sensors, 2U); i++) {
+            change(tried, g_strdup_printf("robot.lights.%s.interval_ms", sides[i]),
+                   handy(0.5 * interval));
+        }
+    }
+}
+
+// ---------------------------------------------------------------------------------- what helps --
+
+// Legs are judged by an error, or by how far they overrun their line.
+static bool is_error(const lab_results *results, const lab_difference *d) {
+    if (d->leg == LAB_RUN || !d->truth) {
+        return false;
+    }
+    const lab_results_leg *leg = &results->leg[d->leg];
+    return d->figure == (unsigned)leg->judged ||
+           (leg->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE && d->figure == CMO_OVERSHOOT_MM);
+}
+
+double lab_advice_gain(const lab_results *results, const lab_difference *d) {
+    bool more_than_chance = d->low > 0.0 || d->high < 0.0;
+    if (!is_error(results, d) || !more_than_chance || d->median[0] <= 0.0) {
+        return NAN;
+    }
+    return -d->shift / d->median[0];
+}
+
+static double gain_of(const lab_results *results, const lab_comparison *c) {
+    double sum = 0.0;
+    for (guint i = 0; i < c->differences->len; i++) {
+        const lab_difference *d = &g_array_index(c->differences, lab_difference, i);
+        double gain = lab_advice_gain(results, d);
+        if (isfinite(gain)) {
+            sum += CLAMP(gain, -1.0, 1.0);
+        }
+        if (d->leg == LAB_RUN && d->figure == LAB_COMPLETED && d->chance < 0.5) {
+            sum += 10.0 * d->shift;
+        }
+    }
+    return sum;
+}
+
+static bool try_one(lab_advice *advice, lab_advice_tried *tried, const lab_route *route,
+                    const char *robot_path, const lab_results *results, unsigned threads,
+                    lab_progress progress, void *context) {
+    lab_change changes[LAB_ADVICE_CHANGES];
+    for (unsigned i = 0; i < tried->changes; i++) {
+        changes[i] = (lab_change){.field = tried->field[i],
+                                  .value = tried->value[i],
+                                  .next = i + 1 < tried->changes ? &changes[i + 1] : NULL};
+    }
+    uint64_t seed = g_array_index(results->trials, lab_trial, 0).seed;
+    lab_route *changed = lab_route_load_changed(route->path, robot_path, seed, changes, NULL);
+    if (changed == NULL || !lab_check(changed, NULL)) {
+        lab_route_free(changed);
+        return true;
+    }
+    lab_part whole = {1, 1};
+    lab_results *with = lab_results_new(changed, seed, advice->trials, whole);
+    lab_results_drive(with, changed, threads, progress, context, NULL);
+    bool whole_series = with->trials->len == advice->trials;
+    advice->stopped = !whole_series && with->diverged == 0;
+    if (whole_series) {
+        tried->comparison = lab_compare(results, with, true);
+        tried->gain = gain_of(results, tried->comparison);
+    }
+    lab_results_free(with);
+    lab_route_free(changed);
+    return !advice->stopped;
+}
+
+static int by_gain(const void *a, const void *b) {
+    double first = ((const lab_advice_tried *)a)->gain;
+    double second = ((const lab_advice_tried *)b)->gain;
+    return (first < second) - (first > second);
+}
+
+lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab_results *results,
+                       unsigned threads, lab_progress progress, void *context) {
+    lab_advice *advice = g_new0(lab_advice, 1);
+    advice->trials = results->trials->len;
+    for (unsigned leg = 0; leg < route->legs; leg++) {
+        add_leg(advice, route, results, leg);
+    }
+    if (route->fleet == NULL) {
+        add_robot(advice, route->robot);
+    }
+    for (unsigned i = 0; i < advice->count && advice->trials > 0; i++) {
+        if (!try_one(advice, &advice->tried[i], route, robot_path, results, threads, progress,
+                     context)) {
+            break;
+        }
+    }
+    qsort(advice->tried, advice->count, sizeof *advice->tried, by_gain);
+    return advice;
+}
+
+void lab_advice_free(lab_advice *advice) {
+    for (unsigned i = 0; advice != NULL && i < advice->count; i++) {
+        lab_advice_tried *tried = &advice->tried[i];
+        for (unsigned n = 0; n < tried->changes; n++) {
+            g_free(tried->field[n]);
+        }
+        g_free(tried->text);
+        lab_comparison_free(tried->comparison);
+    }
+    g_free(advice);
+}

@@ -1,0 +1,50 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+/**
+ * @file advice.h
+ * Which one change would help most: each is tried on the same trials.
+ */
+#ifndef CAMMINO_LAB_ADVICE_H
+#define CAMMINO_LAB_ADVICE_H
+
+#include <cammino_lab/compare.h>
+
+G_BEGIN_DECLS
+
+#define LAB_ADVICE_CHANGES 4U /**< numbers that one change is of, at most */
+#define LAB_ADVICE_MOST    64U
+
+/** What was tried, and what came of it. */
+typedef struct lab_advice_tried {
+    char *text; /**< what is to be done: "legs[1]....cruise_mm_s 315 instead of 450" */
+    unsigned changes;
+    char *field[LAB_ADVICE_CHANGES];
+    double value[LAB_ADVICE_CHANGES];
+    double gain; /**< what ranks it: shares of each leg's error that it takes away, and ten times
+                      the share of runs that complete more; 0: nothing that is more than chance */
+    lab_comparison *comparison; /**< with what is, second; NULL: the route refuses it */
+} lab_advice_tried;
+
+typedef struct lab_advice {
+    unsigned trials;
+    unsigned count;
+    lab_advice_tried tried[LAB_ADVICE_MOST]; /**< the one that helps most first */
+    bool stopped;                            /**< by `progress` */
+} lab_advice;
+
+/**
+ * Tries changes that somebody with experience would think of: lines met slower, looked for later,
+ * braked for more gently; and where the simulated robot is not as it is described, or not as it
+ * should be, that put right. `results` are those of the route as it is, of as many trials as are
+ * to be driven of each change.
+ */
+lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab_results *results,
+                       unsigned threads, lab_progress progress, void *context);
+void lab_advice_free(lab_advice *advice);
+
+/** Of a difference, by how much less the error is as a share; NAN: that is no more than chance, or
+ * it is no error. */
+double lab_advice_gain(const lab_results *results, const lab_difference *difference);
+
+G_END_DECLS
+
+#endif
