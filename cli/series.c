@@ -306,8 +306,8 @@ static void print_series(const lab_series *series, const lab_route *route) {
 
 static void give_advice(const lab_route *route, const lab_results *results) {
     cli_watch w = cli_watch_begin(!quiet);
-    lab_advice *advice =
-        lab_advise(route, asked.robot, results, (unsigned)asked.threads, cli_watch_trials, &w);
+    lab_advice *advice = lab_advise(route, asked.robot, NULL, results, (unsigned)asked.threads,
+                                    cli_watch_trials, &w);
     cli_watch_end(&w);
     cli_print_advice(advice, results);
     lab_advice_free(advice);

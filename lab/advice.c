@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cammino_lab/advice.h>
 
+#include <cammino_lab/floor.h>
+
 #include <math.h>
 #include <stdlib.h>
 #include <string.h>
@@ -174,7 +176,50 @@ static void add_robot(lab_advice *advice, const lab_robot *robot) {
     }
 }
 
+// Levels that are off by more than this of the contrast are of another floor or another day.
+#define LEVELS_OFF 0.08
+
+static double off_by(const cmo_levels *stated, const cmo_levels *found) {
+    double most =
+        fmax(fabs((double)found->dark - stated->dark), fabs((double)found->light - stated->light));
+    return most / fmax(fabs((double)found->light - found->dark), 1.0);
+}
+
+// By what a run has read, sensor by sensor: the floor's and the line's readings part by themselves.
+static void add_levels(lab_advice *advice, const lab_route *route) {
+    const lab_robot *robot = route->robot;
+    unsigned lights = MIN(MIN(robot->description.lights, robot->plant.sensors), 2U);
+    lab_run *run = lab_drive(route, 1);
+    lab_floor *floor = lab_floor_from_run(run, CMO_ROUTINE_NONE);
+    cmo_levels found[2];
+    double off = 0.0;
+    bool known = lights > 0;
+    for (unsigned i = 0; i < lights && known; i++) {
+        lab_sensor_levels judged;
+        lab_floor_judge(floor, &robot->description, i, "line", 0.0, &judged);
+        known = robot->has_levels[i] && judged.fault == CMO_LEVELS_GOOD;
+        found[i] = judged.levels;
+        lab_sensor_levels_clear(&judged);
+        off = known ? fmax(off, off_by(&robot->levels[i], &found[i])) : off;
+    }
+    if (known && off > LEVELS_OFF) {
+        lab_advice_tried *tried =
+            add(advice, g_strdup_printf("levels taken anew, which are off by %.0f %% of the "
+                                        "contrast: cammino levels",
+                                        100.0 * off));
+        for (unsigned i = 0; i < lights; i++) {
+            change(tried, g_strdup_printf("robot.lights.%s.levels.dark", sides[i]), found[i].dark);
+            change(tried, g_strdup_printf("robot.lights.%s.levels.light", sides[i]),
+                   found[i].light);
+        }
+    }
+    lab_floor_free(floor);
+    lab_run_free(run);
+}
+
 // ---------------------------------------------------------------------------------- what helps --
+
+#define CHAIN_MOST 24U // changes at once
 
 // Legs are judged by an error, or by how far they overrun their line.
 static bool is_error(const lab_results *results, const lab_difference *d) {
@@ -209,14 +254,27 @@ static double gain_of(const lab_results *results, const lab_comparison *c) {
     return sum;
 }
 
-static bool try_one(lab_advice *advice, lab_advice_tried *tried, const lab_route *route,
-                    const char *robot_path, const lab_results *results, unsigned threads,
-                    lab_progress progress, void *context) {
-    lab_change changes[LAB_ADVICE_CHANGES];
+// Those that were made before, and those that are tried, which come last and so hold.
+static bool chain(lab_change *changes, const lab_change *made, const lab_advice_tried *tried) {
+    unsigned count = 0;
+    for (; made != NULL && count < CHAIN_MOST - LAB_ADVICE_CHANGES; made = made->next) {
+        changes[count++] = (lab_change){.field = made->field, .value = made->value};
+    }
     for (unsigned i = 0; i < tried->changes; i++) {
-        changes[i] = (lab_change){.field = tried->field[i],
-                                  .value = tried->value[i],
-                                  .next = i + 1 < tried->changes ? &changes[i + 1] : NULL};
+        changes[count++] = (lab_change){.field = tried->field[i], .value = tried->value[i]};
+    }
+    for (unsigned i = 0; i + 1 < count; i++) {
+        changes[i].next = &changes[i + 1];
+    }
+    return made == NULL;
+}
+
+static bool try_one(lab_advice *advice, lab_advice_tried *tried, const lab_route *route,
+                    const char *robot_path, const lab_change *made, const lab_results *results,
+                    unsigned threads, lab_progress progress, void *context) {
+    lab_change changes[CHAIN_MOST];
+    if (!chain(changes, made, tried)) {
+        return true;
     }
     uint64_t seed = g_array_index(results->trials, lab_trial, 0).seed;
     lab_route *changed = lab_route_load_changed(route->path, robot_path, seed, changes, NULL);
@@ -244,8 +302,9 @@ static int by_gain(const void *a, const void *b) {
     return (first < second) - (first > second);
 }
 
-lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab_results *results,
-                       unsigned threads, lab_progress progress, void *context) {
+lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab_change *made,
+                       const lab_results *results, unsigned threads, lab_progress progress,
+                       void *context) {
     lab_advice *advice = g_new0(lab_advice, 1);
     advice->trials = results->trials->len;
     for (unsigned leg = 0; leg < route->legs; leg++) {
@@ -253,9 +312,10 @@ lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab
     }
     if (route->fleet == NULL) {
         add_robot(advice, route->robot);
+        add_levels(advice, route);
     }
     for (unsigned i = 0; i < advice->count && advice->trials > 0; i++) {
-        if (!try_one(advice, &advice->tried[i], route, robot_path, results, threads, progress,
+        if (!try_one(advice, &advice->tried[i], route, robot_path, made, results, threads, progress,
                      context)) {
             break;
         }

@@ -186,7 +186,8 @@ lab_floor *lab_floor_from_run(const lab_run *run, cmo_routine_id routine) {
     lab_surface *surface = find_surface(floor, "");
     for (guint i = 0; i < run->rows->len; i++) {
         const lab_row *row = &g_array_index(run->rows, lab_row, i);
-        for (unsigned n = 0; row->robot.routine == (uint8_t)routine && n < CMO_LIGHTS_MAX; n++) {
+        bool is_of = routine == CMO_ROUTINE_NONE || row->robot.routine == (uint8_t)routine;
+        for (unsigned n = 0; is_of && n < CMO_LIGHTS_MAX; n++) {
             double counts = (double)row->robot.counts[n];
             if (isfinite(counts)) {
                 g_array_append_val(surface->counts[n], counts);

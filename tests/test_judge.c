@@ -157,7 +157,8 @@ END_TEST
 START_TEST(the_table_has_a_line_a_limit) {
     write_twenty(1);
     write_limits("  - {leg: quay, figure: rest_error_mm, within: 1.5, share: 0.7}\n"
-                 "  - {figure: elapsed_ms, at_most: 1650}\n"
+                 "  - {leg: 2, figure: elapsed_ms, at_most: 1150}\n"
+                 "  - {figure: elapsed_ms, at_most: 2000}\n"
                  "  - {figure: completed, share: 0.9}\n");
     ck_assert_int_eq(CALL("judge %s/limits.yaml %s/kept"), 1);
     ck_assert_ptr_nonnull(strstr(out, " on Mozzo, route made.yaml: 20 trials\n"));
@@ -165,12 +166,16 @@ START_TEST(the_table_has_a_line_a_limit) {
                                       "                14 of 20     1.50     0.00\n"
                                       "      in 1 of them there is no such figure\n"));
     ck_assert_ptr_nonnull(strstr(out,
-                                 "\nFAIL  run elapsed_ms                    at most 1650 in "
-                                 "100 %             15 of 20     1700   -50.00\n"
+                                 "\nFAIL  leg 2 elapsed_ms                  at most 1150 in "
+                                 "100 %             15 of 20     1200   -50.00\n"
                                  "      of all runs that there could be 50.9 to 91.3 % do, with "
                                  "95 % confidence\n"));
+    // A run that ended early is not a short one.
+    ck_assert_ptr_nonnull(strstr(out, "\nFAIL  run elapsed_ms                    at most 2000 in "
+                                      "100 %             19 of 20        -        -\n"
+                                      "      in 1 of them there is no such figure\n"));
     ck_assert_ptr_nonnull(strstr(out, "\npass  run completed                     in 90 %"));
-    ck_assert_ptr_nonnull(strstr(out, "\n2 of 3 limits are kept\n"));
+    ck_assert_ptr_nonnull(strstr(out, "\n2 of 4 limits are kept\n"));
     ck_assert_int_eq(CALL("judge %s/limits.yaml %s/kept --quiet"), 1);
     ck_assert_str_eq(out, "");
 }

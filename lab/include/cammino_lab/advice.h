@@ -35,10 +35,11 @@ typedef struct lab_advice {
  * Tries changes that somebody with experience would think of: lines met slower, looked for later,
  * braked for more gently; and where the simulated robot is not as it is described, or not as it
  * should be, that put right. `results` are those of the route as it is, of as many trials as are
- * to be driven of each change.
+ * to be driven of each change; `made` are changes that the route was loaded with, or NULL.
  */
-lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab_results *results,
-                       unsigned threads, lab_progress progress, void *context);
+lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab_change *made,
+                       const lab_results *results, unsigned threads, lab_progress progress,
+                       void *context);
 void lab_advice_free(lab_advice *advice);
 
 /** Of a difference, by how much less the error is as a share; NAN: that is no more than chance, or

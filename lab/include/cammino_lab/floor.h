@@ -32,7 +32,7 @@ typedef struct lab_floor {
 lab_floor *lab_floor_read(const char *path, GError **error);
 lab_floor *lab_floor_from_bytes(const char *name, const char *bytes, size_t size, GError **error);
 
-/** The readings of a run's legs of a kind. */
+/** The readings of a run's legs of a kind; of CMO_ROUTINE_NONE: of all. */
 lab_floor *lab_floor_from_run(const lab_run *run, cmo_routine_id routine);
 void lab_floor_free(lab_floor *floor);
 
