@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "json.h"
 #include "trials.h"
 
 #include <cammino_lab/compare.h>
-#include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
 
@@ -118,59 +118,42 @@ static void print_table(const pair *p) {
 
 // ---------------------------------------------------------------------------------------- JSON --
 
-static void add_number(JsonBuilder *builder, const char *name, double x) {
-    json_builder_set_member_name(builder, name);
-    if (isfinite(x)) {
-        json_builder_add_double_value(builder, rint(x * 10000.0) / 10000.0);
-    } else {
-        json_builder_add_null_value(builder);
-    }
-}
-
 static void add_side(JsonBuilder *builder, const char *name, const lab_difference *d,
                      unsigned side) {
     json_builder_set_member_name(builder, name);
     json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "n");
-    json_builder_add_int_value(builder, d->trials[side]);
-    add_number(builder, d->figure == LAB_COMPLETED ? "share" : "p50", d->median[side]);
+    cli_json_whole(builder, "n", d->trials[side]);
+    cli_json_number(builder, d->figure == LAB_COMPLETED ? "share" : "p50", d->median[side], 4);
     json_builder_end_object(builder);
 }
 
 static void add_difference(JsonBuilder *builder, const lab_difference *d) {
     json_builder_begin_object(builder);
     if (d->leg != LAB_RUN) {
-        json_builder_set_member_name(builder, "leg");
-        json_builder_add_int_value(builder, d->leg + 1);
+        cli_json_whole(builder, "leg", d->leg + 1);
     }
     json_builder_set_member_name(builder, "figure");
     json_builder_add_string_value(
         builder, d->figure == LAB_COMPLETED ? "completed" : cmo_figure_name((cmo_figure)d->figure));
-    json_builder_set_member_name(builder, "of");
-    json_builder_add_string_value(builder, d->truth ? "truth" : "robot");
+    cli_json_text(builder, "of", d->truth ? "truth" : "robot");
     add_side(builder, "a", d, 0);
     add_side(builder, "b", d, 1);
-    add_number(builder, "difference", d->shift);
-    add_number(builder, "low", d->low);
-    add_number(builder, "high", d->high);
-    add_number(builder, "chance", d->chance);
-    json_builder_set_member_name(builder, "differs");
-    json_builder_add_boolean_value(builder, d->differs);
-    add_number(builder, "needed", d->needed);
+    cli_json_number(builder, "difference", d->shift, 4);
+    cli_json_number(builder, "low", d->low, 4);
+    cli_json_number(builder, "high", d->high, 4);
+    cli_json_number(builder, "chance", d->chance, 4);
+    cli_json_flag(builder, "differs", d->differs);
+    cli_json_number(builder, "needed", d->needed, 4);
     json_builder_end_object(builder);
 }
 
 static void print_json(const pair *p) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "a");
-    json_builder_add_string_value(builder, p->head[0]);
-    json_builder_set_member_name(builder, "b");
-    json_builder_add_string_value(builder, p->head[1]);
-    json_builder_set_member_name(builder, "pairs");
-    json_builder_add_int_value(builder, p->comparison->pairs);
-    json_builder_set_member_name(builder, "differ");
-    json_builder_add_int_value(builder, p->comparison->differ);
+    cli_json_text(builder, "a", p->head[0]);
+    cli_json_text(builder, "b", p->head[1]);
+    cli_json_whole(builder, "pairs", p->comparison->pairs);
+    cli_json_whole(builder, "differ", p->comparison->differ);
     json_builder_set_member_name(builder, "figures");
     json_builder_begin_array(builder);
     for (guint i = 0; i < p->comparison->differences->len; i++) {

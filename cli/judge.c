@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "json.h"
 #include "trace.h"
 #include "trials.h"
 
 #include <cammino_lab/limits.h>
-#include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
 
@@ -78,49 +78,38 @@ static void print_table(const verdicts *v) {
 
 // ---------------------------------------------------------------------------------------- JSON --
 
-static void add_number(JsonBuilder *builder, const char *name, double value) {
+// What there is none of is absent.
+static void put(JsonBuilder *builder, const char *name, double value) {
     if (isfinite(value)) {
-        json_builder_set_member_name(builder, name);
-        json_builder_add_double_value(builder, rint(value * 10000.0) / 10000.0);
+        cli_json_number(builder, name, value, 4);
     }
-}
-
-static void add_whole(JsonBuilder *builder, const char *name, unsigned value) {
-    json_builder_set_member_name(builder, name);
-    json_builder_add_int_value(builder, value);
-}
-
-static void add_text(JsonBuilder *builder, const char *name, const char *text) {
-    json_builder_set_member_name(builder, name);
-    json_builder_add_string_value(builder, text);
 }
 
 static void add_verdict(JsonBuilder *builder, const lab_limit *limit, const lab_verdict *one) {
     json_builder_begin_object(builder);
     if (limit->leg != NULL) {
-        add_text(builder, "leg", limit->leg);
+        cli_json_text(builder, "leg", limit->leg);
     }
-    add_text(builder, "figure",
-             limit->figure == LAB_COMPLETED ? "completed"
-                                            : cmo_figure_name((cmo_figure)limit->figure));
+    cli_json_text(builder, "figure",
+                  limit->figure == LAB_COMPLETED ? "completed"
+                                                 : cmo_figure_name((cmo_figure)limit->figure));
     if (limit->figure != LAB_COMPLETED) {
-        add_text(builder, "of", limit->truth ? "truth" : "robot");
-        add_number(builder, "at_least", limit->least);
-        add_number(builder, "at_most", limit->most);
+        cli_json_text(builder, "of", limit->truth ? "truth" : "robot");
+        put(builder, "at_least", limit->least);
+        put(builder, "at_most", limit->most);
     }
-    add_number(builder, "share", limit->share);
+    put(builder, "share", limit->share);
     if (limit->confidence > 0.0) {
-        add_number(builder, "confidence", limit->confidence);
+        put(builder, "confidence", limit->confidence);
     }
-    json_builder_set_member_name(builder, "pass");
-    json_builder_add_boolean_value(builder, one->pass);
-    add_whole(builder, "keep", one->keep);
-    add_whole(builder, "without", one->without);
-    add_number(builder, "keep_low", one->low);
-    add_number(builder, "keep_high", one->high);
-    add_number(builder, "surely", one->surely);
-    add_number(builder, "value", one->value);
-    add_number(builder, "margin", one->margin);
+    cli_json_flag(builder, "pass", one->pass);
+    cli_json_whole(builder, "keep", one->keep);
+    cli_json_whole(builder, "without", one->without);
+    put(builder, "keep_low", one->low);
+    put(builder, "keep_high", one->high);
+    put(builder, "surely", one->surely);
+    put(builder, "value", one->value);
+    put(builder, "margin", one->margin);
     json_builder_end_object(builder);
 }
 
@@ -128,10 +117,10 @@ static void print_json(const verdicts *v) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
     char *path = lab_printable(v->limits->path);
-    add_text(builder, "limits_file", path);
-    add_text(builder, "route", v->results->route);
-    add_whole(builder, "trials", v->results->trials->len);
-    add_whole(builder, "passed", v->passed);
+    cli_json_text(builder, "limits_file", path);
+    cli_json_text(builder, "route", v->results->route);
+    cli_json_whole(builder, "trials", v->results->trials->len);
+    cli_json_whole(builder, "passed", v->passed);
     json_builder_set_member_name(builder, "limits");
     json_builder_begin_array(builder);
     for (unsigned i = 0; i < v->limits->count; i++) {

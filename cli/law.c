@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "law.h"
 
+#include "json.h"
+
 #include <math.h>
 
 void cli_print_law(const lab_law *law, bool known, unsigned leg) {
@@ -31,21 +33,12 @@ void cli_print_law(const lab_law *law, bool known, unsigned leg) {
     }
 }
 
-static void add_number(JsonBuilder *builder, const char *name, double value) {
-    json_builder_set_member_name(builder, name);
-    if (isfinite(value)) {
-        json_builder_add_double_value(builder, rint(value * 1000.0) / 1000.0);
-    } else {
-        json_builder_add_null_value(builder);
-    }
-}
-
 static void add_known(JsonBuilder *builder, const char *name, const lab_known *known) {
     json_builder_set_member_name(builder, name);
     json_builder_begin_object(builder);
-    add_number(builder, "value", known->value);
-    add_number(builder, "low", known->low);
-    add_number(builder, "high", known->high);
+    cli_json_number(builder, "value", known->value, 3);
+    cli_json_number(builder, "low", known->low, 3);
+    cli_json_number(builder, "high", known->high, 3);
     json_builder_end_object(builder);
 }
 
@@ -56,13 +49,12 @@ void cli_add_law(JsonBuilder *builder, const lab_law *law) {
         return;
     }
     json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "halts");
-    json_builder_add_int_value(builder, law->halts);
+    cli_json_whole(builder, "halts", law->halts);
     add_known(builder, "reaction_ms", &law->reaction_ms);
     if (law->brakes) {
         add_known(builder, "deceleration_mm_s2", &law->deceleration_mm_s2);
     }
     add_known(builder, "c_mm", &law->c_mm);
-    add_number(builder, "off_mm", law->off_mm);
+    cli_json_number(builder, "off_mm", law->off_mm, 3);
     json_builder_end_object(builder);
 }

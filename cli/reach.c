@@ -1,45 +1,32 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "reach.h"
 
+#include "json.h"
 #include "watch.h"
 
-#include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
-
-static void add_number(JsonBuilder *builder, const char *name, double value) {
-    json_builder_set_member_name(builder, name);
-    if (isfinite(value)) {
-        json_builder_add_double_value(builder, value);
-    } else {
-        json_builder_add_null_value(builder);
-    }
-}
 
 static void print_json(const lab_reach_asked *asked, const lab_reach *found) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "field");
-    json_builder_add_string_value(builder, asked->field);
-    add_number(builder, "value", found->none ? NAN : found->value);
-    add_number(builder, "surely", found->surely);
-    add_number(builder, "surely_not", found->surely_not);
-    json_builder_set_member_name(builder, "to_the_end");
-    json_builder_add_boolean_value(builder, found->all);
+    cli_json_text(builder, "field", asked->field);
+    cli_json_number(builder, "value", found->none ? NAN : found->value, 6);
+    cli_json_number(builder, "surely", found->surely, 6);
+    cli_json_number(builder, "surely_not", found->surely_not, 6);
+    cli_json_flag(builder, "to_the_end", found->all);
     json_builder_set_member_name(builder, "tried");
     json_builder_begin_array(builder);
     for (unsigned i = 0; i < found->tried; i++) {
         json_builder_begin_object(builder);
-        add_number(builder, "value", found->at[i].value);
-        json_builder_set_member_name(builder, "keeps");
-        json_builder_add_boolean_value(builder, found->at[i].keeps);
+        cli_json_number(builder, "value", found->at[i].value, 6);
+        cli_json_flag(builder, "keeps", found->at[i].keeps);
         json_builder_end_object(builder);
     }
     json_builder_end_array(builder);
     if (found->refused != NULL) {
-        add_number(builder, "refused_at", found->refused_at);
-        json_builder_set_member_name(builder, "refused");
-        json_builder_add_string_value(builder, found->refused);
+        cli_json_number(builder, "refused_at", found->refused_at, 6);
+        cli_json_text(builder, "refused", found->refused);
     }
     json_builder_end_object(builder);
     cli_print_json(builder);

@@ -3,27 +3,17 @@
 #define _XOPEN_SOURCE 700 // ftruncate
 #include "results_file.h"
 
+#include "json.h"
 #include "sections.h"
 
 #include <errno.h>
 #include <fcntl.h>
 #include <glib/gstdio.h>
-#include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
 #include <unistd.h>
 
 // --------------------------------------------------------------------------------------- write --
-
-static void add_text(JsonBuilder *builder, const char *name, const char *text) {
-    json_builder_set_member_name(builder, name);
-    json_builder_add_string_value(builder, text);
-}
-
-static void add_whole(JsonBuilder *builder, const char *name, gint64 value) {
-    json_builder_set_member_name(builder, name);
-    json_builder_add_int_value(builder, value);
-}
 
 static void begin_list(JsonBuilder *builder, const char *name) {
     json_builder_set_member_name(builder, name);
@@ -44,21 +34,21 @@ static void put_line(GString *out, JsonBuilder *builder) {
 static void put_head(GString *out, const lab_results *results) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    add_text(builder, "route", results->route);
-    add_text(builder, "robot", results->robot);
-    add_text(builder, "mat", results->mat);
-    add_whole(builder, "seed", (gint64)results->first);
-    add_whole(builder, "trials", results->of_all);
+    labi_json_text(builder, "route", results->route);
+    labi_json_text(builder, "robot", results->robot);
+    labi_json_text(builder, "mat", results->mat);
+    labi_json_whole(builder, "seed", (gint64)results->first);
+    labi_json_whole(builder, "trials", results->of_all);
     begin_list(builder, "legs");
     for (unsigned i = 0; i < results->legs; i++) {
         const lab_results_leg *leg = &results->leg[i];
         json_builder_begin_object(builder);
-        add_text(builder, "routine", cmo_routine_name(leg->routine));
+        labi_json_text(builder, "routine", cmo_routine_name(leg->routine));
         if (leg->name != NULL) {
-            add_text(builder, "name", leg->name);
+            labi_json_text(builder, "name", leg->name);
         }
         if (leg->judged != CMO_FIGURES) {
-            add_text(builder, "judged", cmo_figure_name(leg->judged));
+            labi_json_text(builder, "judged", cmo_figure_name(leg->judged));
         }
         json_builder_end_object(builder);
     }
@@ -89,14 +79,14 @@ static void add_column(JsonBuilder *builder, const char *name, const lab_trial_l
 static void put_trial(GString *out, const lab_trial *trial) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    add_whole(builder, "seed", (gint64)trial->seed);
-    add_text(builder, "outcome", cmo_outcome_name(trial->outcome));
+    labi_json_whole(builder, "seed", (gint64)trial->seed);
+    labi_json_text(builder, "outcome", cmo_outcome_name(trial->outcome));
     begin_list(builder, "legs");
     for (unsigned i = 0; i < trial->legs; i++) {
         const lab_trial_leg *leg = &trial->leg[i];
         json_builder_begin_object(builder);
-        add_whole(builder, "leg", leg->leg + 1);
-        add_text(builder, "outcome", cmo_outcome_name((cmo_outcome)leg->outcome));
+        labi_json_whole(builder, "leg", leg->leg + 1);
+        labi_json_text(builder, "outcome", cmo_outcome_name((cmo_outcome)leg->outcome));
         add_column(builder, "robot", leg, false);
         add_column(builder, "truth", leg, true);
         if (leg->tells) {

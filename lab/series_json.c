@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A series' results as one JSON document.
+#include "json.h"
+
 #include <cammino_lab/fleet.h>
 #include <cammino_lab/series.h>
 
-#include <json-glib/json-glib.h>
 #include <math.h>
 
 static void add_statistics(JsonBuilder *builder, const char *name, const lab_statistics *s) {
@@ -91,25 +92,15 @@ static void add_legs(JsonBuilder *builder, const lab_series *series, const lab_s
     json_builder_end_array(builder);
 }
 
-static void add_text(JsonBuilder *builder, const char *name, const char *text) {
-    json_builder_set_member_name(builder, name);
-    json_builder_add_string_value(builder, text);
-}
-
-static void add_whole(JsonBuilder *builder, const char *name, gint64 value) {
-    json_builder_set_member_name(builder, name);
-    json_builder_add_int_value(builder, value);
-}
-
 static void add_worst(JsonBuilder *builder, const lab_series *series, const lab_fleet *fleet,
                       const lab_series_worst *worst) {
     json_builder_begin_object(builder);
-    add_whole(builder, "seed", (gint64)worst->seed);
-    add_whole(builder, "leg", worst->leg + 1);
-    add_text(builder, "routine", cmo_routine_name(series->leg[worst->leg].routine));
-    add_text(builder, "outcome", cmo_outcome_name(worst->outcome));
+    labi_json_whole(builder, "seed", (gint64)worst->seed);
+    labi_json_whole(builder, "leg", worst->leg + 1);
+    labi_json_text(builder, "routine", cmo_routine_name(series->leg[worst->leg].routine));
+    labi_json_text(builder, "outcome", cmo_outcome_name(worst->outcome));
     if (worst->figure != CMO_FIGURES) {
-        add_text(builder, "figure", cmo_figure_name(worst->figure));
+        labi_json_text(builder, "figure", cmo_figure_name(worst->figure));
         json_builder_set_member_name(builder, "truth");
         json_builder_add_double_value(builder, rint(worst->truth * 1000.0) / 1000.0);
     }
@@ -121,7 +112,7 @@ static void add_worst(JsonBuilder *builder, const lab_series *series, const lab_
     json_builder_begin_object(builder);
     for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
         unsigned kind = lab_fleet_kind_of(fleet, part, worst->seed);
-        add_text(builder, lab_fleet_part(fleet, part), lab_fleet_kind(fleet, part, kind));
+        labi_json_text(builder, lab_fleet_part(fleet, part), lab_fleet_kind(fleet, part, kind));
     }
     json_builder_end_object(builder);
     json_builder_end_object(builder);
@@ -133,10 +124,10 @@ static void add_kinds(JsonBuilder *builder, const lab_series *series) {
     for (unsigned i = 0; i < series->kinds; i++) {
         const lab_series_kind *kind = &series->kind[i];
         json_builder_begin_object(builder);
-        add_text(builder, "part", kind->part);
-        add_text(builder, "kind", kind->kind);
-        add_whole(builder, "trials", kind->trials);
-        add_whole(builder, "completed", kind->completed);
+        labi_json_text(builder, "part", kind->part);
+        labi_json_text(builder, "kind", kind->kind);
+        labi_json_whole(builder, "trials", kind->trials);
+        labi_json_whole(builder, "completed", kind->completed);
         add_legs(builder, series, kind->leg);
         json_builder_end_object(builder);
     }
@@ -151,11 +142,11 @@ static void add_share(JsonBuilder *builder, const char *name, double share) {
 char *lab_series_json(const lab_series *series, const lab_fleet *fleet) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    add_whole(builder, "trials", series->trials);
+    labi_json_whole(builder, "trials", series->trials);
     if (series->trials < series->asked) {
-        add_whole(builder, "stopped_before", series->asked);
+        labi_json_whole(builder, "stopped_before", series->asked);
     }
-    add_whole(builder, "completed", series->completed);
+    labi_json_whole(builder, "completed", series->completed);
     add_share(builder, "completed_low", series->low);
     add_share(builder, "completed_high", series->high);
     add_legs(builder, series, series->leg);

@@ -6,17 +6,21 @@
 #include <stdint.h>
 #include <string.h>
 
+// What is left of a number, half of one at most, when the nearest whole one is taken off; and that
+// one's last bits. Added to 1.5 * 2^52 a number's fraction is rounded away.
+static inline double off_whole(double number, uint64_t *whole) {
+    const double large = 6755399441055744.0;
+    double rounded = number + large;
+    memcpy(whole, &rounded, sizeof *whole);
+    return number - (rounded - large);
+}
+
 // Of so many whole turns. The nearest quarter turn is taken off; within the eighth that is left on
 // either side the series need terms up to the 16th power for a double's precision. No division: it
 // takes as long as ten multiplications.
 static inline void direction_of_turns(double turns, double *cosine, double *sine) {
-    // Added to this, a number's fraction is rounded away, and its last bits are the whole number.
-    const double whole = 6755399441055744.0; // 1.5 * 2^52
-    double quarters = 4.0 * turns;
-    double rounded = quarters + whole;
     uint64_t quadrant;
-    memcpy(&quadrant, &rounded, sizeof quadrant);
-    double a = (quarters - (rounded - whole)) * 1.5707963267948966;
+    double a = off_whole(4.0 * turns, &quadrant) * 1.5707963267948966;
     double z = a * a;
     double s =
         -1.0 / 6.0 +
@@ -40,12 +44,8 @@ static inline void direction_of_turns(double turns, double *cosine, double *sine
 
 // The sine alone: the nearest half turn is taken off, and one series does.
 static inline double sine_of_turns(double turns) {
-    const double whole = 6755399441055744.0;
-    double halves = 2.0 * turns;
-    double rounded = halves + whole;
     uint64_t half;
-    memcpy(&half, &rounded, sizeof half);
-    double a = (halves - (rounded - whole)) * 3.141592653589793;
+    double a = off_whole(2.0 * turns, &half) * 3.141592653589793;
     double z = a * a;
     double s =
         -1.0 / 6.0 +
