@@ -21,7 +21,7 @@ static bool holds_results(const char *path) {
 bool cli_is_trace(const char *path) {
     FILE *file = g_file_test(path, G_FILE_TEST_IS_REGULAR) ? fopen(path, "r") : NULL;
     char line[1024] = "";
-    bool is = file != NULL && fgets(line, sizeof line, file) != NULL &&
+    bool is = file != NULL && fgets(line, sizeof line, file) != NULL && *line != '#' &&
               strstr(line, "time_ms") != NULL && strchr(line, ',') != NULL;
     if (file != NULL) {
         fclose(file);

@@ -176,6 +176,8 @@ static void take(lab_results *results, lab_results *there) {
     }
 }
 
+#define HEAD "{\"route\":" // as the first line begins
+
 // What a file holds already; `whole` is how much of it are whole lines.
 static bool take_file(lab_results *results, const lab_route *route, const char *path, gsize *whole,
                       bool *headed, GError **error) {
@@ -204,7 +206,7 @@ static bool take_file(lab_results *results, const lab_route *route, const char *
             take(results, there);
         }
         lab_results_free(there);
-    } else if (size > 0 && bytes[0] != '{') {
+    } else if (strncmp(bytes, HEAD, MIN(size, strlen(HEAD))) != 0) {
         g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
                     "%s: it holds something else than results; another name would do", path);
         good = false;

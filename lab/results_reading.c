@@ -359,6 +359,25 @@ static bool read_drive(reader *r, JsonObject *object) {
     return read_trial(r, object);
 }
 
+// Results are nested five deep; the parser calls itself for each level, as deep as a file says.
+#define DEEPEST 16
+
+static bool is_shallow(const char *bytes, size_t size) {
+    int depth = 0;
+    bool quoted = false;
+    for (size_t i = 0; i < size && depth <= DEEPEST; i++) {
+        char c = bytes[i];
+        if (quoted && c == '\\') {
+            i++;
+        } else if (c == '"' || c == '\n') { // no text goes over a line
+            quoted = c == '"' && !quoted;
+        } else if (!quoted) {
+            depth = MAX(depth + (c == '{' || c == '[') - (c == '}' || c == ']'), 0);
+        }
+    }
+    return depth <= DEEPEST;
+}
+
 lab_results *lab_results_from_bytes(const char *name, const char *bytes, size_t size,
                                     GError **error) {
     reader r = {.name = name, .error = error};
@@ -366,8 +385,10 @@ lab_results *lab_results_from_bytes(const char *name, const char *bytes, size_t 
     JsonParser *parser = json_parser_new_immutable();
     const char *end = memchr(bytes, '\n', size);
     bool good;
-    if (json_parser_load_from_data(parser, bytes,
-                                   end != NULL ? (gssize)(end - bytes) : (gssize)size, NULL)) {
+    if (!is_shallow(bytes, size)) {
+        good = wrong(&r, "no results: it is nested too deeply");
+    } else if (json_parser_load_from_data(
+                   parser, bytes, end != NULL ? (gssize)(end - bytes) : (gssize)size, NULL)) {
         good = true;
         for (const char *at = bytes; good && at < bytes + size; at = end + 1) {
             end = memchr(at, '\n', (size_t)(bytes + size - at));

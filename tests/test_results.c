@@ -125,10 +125,12 @@ START_TEST(results_of_something_else_are_refused_and_stay_as_they_are) {
         ck_assert_str_eq(before, after);
         g_free(after);
     }
+    write_all("other.json", "{\"what\": 1}", -1);
     static const char *const wrong[][2] = {
         {"--results README.md", "README.md: no results; cammino series --results"},
         {"--results " ROUND, "--results: " ROUND ": this call uses that file otherwise"},
         {"--results /dev/null", "it is a pipe or a device"},
+        {"--results %s/other.json", "it holds something else than results; another name would do"},
         {"--results %s", "it is a folder"},
         {"--results %s/none/results", "the results cannot be kept there: No such file"},
         {"--part 0/3", "--part: '0/3' is none"},
@@ -143,8 +145,37 @@ START_TEST(results_of_something_else_are_refused_and_stay_as_they_are) {
         ck_assert_msg(strstr(err, wrong[i][1]) != NULL, "%s: %s", line, err);
         g_free(line);
     }
+    char *other = read_all("other.json");
+    ck_assert_str_eq(other, "{\"what\": 1}");
+    g_free(other);
     g_free(before);
+    drop("other.json");
     drop("kept");
+}
+END_TEST
+
+START_TEST(what_is_nested_without_end_is_no_results) {
+    static const char *const openings[] = {"[", "{\"a\":"};
+    for (size_t i = 0; i < G_N_ELEMENTS(openings); i++) {
+        for (unsigned lines = 0; lines < 2; lines++) {
+            GString *text = g_string_new("{\"a\":");
+            for (unsigned n = 0; n < 1000000; n++) {
+                g_string_append(text, openings[i]);
+            }
+            g_string_append(text, lines ? "\n" : "");
+            GError *error = NULL;
+            ck_assert_ptr_null(lab_results_from_bytes("deep", text->str, text->len, &error));
+            ck_assert_str_eq(error->message, "deep: no results: it is nested too deeply");
+            g_clear_error(&error);
+            g_string_free(text, TRUE);
+        }
+    }
+    // Brackets in a text are no nesting.
+    static const char named[] = "{\"route\":\"\\\"[[[[[[[[[[[[[[[[[[[[[[[[[[[[[[\",\"seed\":1,"
+                                "\"trials\":1,\"legs\":[{\"routine\":\"turn\"}]}\n";
+    lab_results *results = lab_results_from_bytes("named", named, strlen(named), NULL);
+    ck_assert_ptr_nonnull(results);
+    lab_results_free(results);
 }
 END_TEST
 
@@ -234,6 +265,7 @@ int main(void) {
     const TTest *const tests[] = {parts_put_together_are_the_whole,
                                   what_was_killed_goes_on_where_it_was,
                                   results_of_something_else_are_refused_and_stay_as_they_are,
+                                  what_is_nested_without_end_is_no_results,
                                   each_wrong_line_is_named,
                                   one_drive_is_one_trial,
                                   NULL};
