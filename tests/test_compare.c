@@ -174,7 +174,7 @@ END_TEST
 
 // Of skewed values with some equal ones; beyond chance by none is said in 5 % of calls.
 START_TEST(where_nothing_differs_little_is_said_to) {
-    enum { CALLS = 600, N = 30 };
+    enum { CALLS = 200, N = 30 };
     unsigned state = 3;
     unsigned said[2] = {0, 0};
     for (unsigned call_number = 0; call_number < CALLS; call_number++) {
@@ -192,9 +192,9 @@ START_TEST(where_nothing_differs_little_is_said_to) {
             lab_results_free(second);
         }
     }
-    // 30 of 600 on the mean, 5.3 their standard deviation.
-    ck_assert(said[0] > 10 && said[0] < 46);
-    ck_assert(said[1] > 10 && said[1] < 46);
+    // 10 of 200 on the mean, 3.1 their standard deviation.
+    ck_assert(said[0] > 0 && said[0] < 22);
+    ck_assert(said[1] > 0 && said[1] < 22);
 }
 END_TEST
 
@@ -239,7 +239,7 @@ START_TEST(as_many_trials_as_it_says_tell_a_tenth) {
     unsigned state = 5;
     unsigned told = 0;
     double needed = 0.0;
-    for (unsigned round = 0; round < 60; round++) {
+    for (unsigned round = 0; round < 12; round++) {
         enum { FEW = 40, MOST = 2000 };
         double a[MOST], b[MOST];
         for (unsigned i = 0; i < MOST; i++) {
@@ -261,7 +261,7 @@ START_TEST(as_many_trials_as_it_says_tell_a_tenth) {
         lab_results_free(first);
         lab_results_free(second);
     }
-    ck_assert_uint_gt(told, 36); // 48 on the mean, or more
+    ck_assert_uint_gt(told, 5); // 10 on the mean, or more
 }
 END_TEST
 
