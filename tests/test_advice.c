@@ -60,7 +60,7 @@ START_TEST(what_is_wrong_is_named_first) {
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         write_case(cases[i].changes, cases[i].leg);
-        int status = CALL("series %s/route.yaml --trials 40 --advice");
+        int status = CALL("series %s/route.yaml --trials 60 --advice");
         ck_assert_msg(status != 2, "%zu: %s", i, err);
         const char *at = strstr(out, "\nwhat helps most of ");
         ck_assert_msg(at != NULL, "%zu: %s%s", i, out, err);
