@@ -52,11 +52,6 @@ START_TEST(what_is_wrong_is_named_first) {
          STOP("300", ORDINARY),
          "\n  robot.encoders.play_mm 2.5 instead of 0: ",
          "\n      leg 1 rest_error_mm "},
-        {{{"interval_ms: 10", "interval_ms: 45"}, {NULL, NULL}},
-         "stop_on_line: {blind_mm: 300, " ORDINARY
-         ", least_width_mm: 15, effort: quick, rest: near_edge}",
-         "\n  looks each 22.5 ms instead of 45: ",
-         "\n      leg 1 rest_error_mm "},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         write_case(cases[i].changes, cases[i].leg);
