@@ -203,7 +203,7 @@ typedef struct drawing {
     gint next; // band to be drawn
     GMutex lock;
     GCond ended;
-    unsigned over;
+    unsigned over, drawn;
     GError *cause; // of the first that could not draw
 } drawing;
 
@@ -228,6 +228,7 @@ static gpointer draw(gpointer data) {
     g_clear_object(&handle);
     g_mutex_lock(&d->lock);
     d->over++;
+    d->drawn += drawn;
     if (d->cause == NULL) {
         d->cause = cause;
     } else {
@@ -289,7 +290,7 @@ static cmo_sim_mat *draw_in_time(const char *name, drawing *d, GError **error) {
             mat->has[mark] = mat->has[mark] || d->band[i].has[mark];
         }
     }
-    if (d->cause != NULL) {
+    if (d->drawn < d->bands) {
         tell_svg_error(name, d->cause, error);
         g_clear_pointer(&mat, cmo_sim_mat_free);
     }

@@ -394,3 +394,21 @@ bool cmi_sim_plant_sound(const struct plant *pl) {
     return isfinite(all) && fabs(pl->left.speed_mm_s) < fastest &&
            fabs(pl->right.speed_mm_s) < fastest && fabs(pl->speed_mm_s) < fastest;
 }
+
+plant_place cmi_sim_plant_place(const struct plant *pl) {
+    return (plant_place){pl->x_mm, pl->y_mm,   pl->heading_rad,   pl->cosine,
+                         pl->sine, pl->way_mm, pl->left.place_mm, pl->right.place_mm};
+}
+
+void cmi_sim_plant_stand(struct plant *pl, const plant_place *at) {
+    pl->x_mm = at->x_mm;
+    pl->y_mm = at->y_mm;
+    pl->heading_rad = at->heading_rad;
+    pl->cosine = at->cosine;
+    pl->sine = at->sine;
+    pl->way_mm = at->way_mm;
+    pl->left.place_mm = at->left_mm;
+    pl->right.place_mm = at->right_mm;
+    pl->speed_mm_s = pl->turn_rad_s = pl->side_mm_s = pl->gained_mm_s2 = 0.0;
+    pl->left.speed_mm_s = pl->right.speed_mm_s = 0.0;
+}

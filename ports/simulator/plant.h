@@ -93,6 +93,14 @@ int64_t cmi_sim_plant_count(const struct plant *plant, const side *s);
 // False: its motion has run away, as no robot's can.
 bool cmi_sim_plant_sound(const struct plant *plant);
 
+// Where it is, and to let it stand there: where its motion still made sense.
+typedef struct plant_place {
+    double x_mm, y_mm, heading_rad, cosine, sine, way_mm, left_mm, right_mm;
+} plant_place;
+
+plant_place cmi_sim_plant_place(const struct plant *plant);
+void cmi_sim_plant_stand(struct plant *plant, const plant_place *at);
+
 // Ends driving in this way; hold takes the places of now.
 void cmi_sim_plant_halt(struct plant *plant, drive_mode mode);
 

@@ -133,40 +133,17 @@ static void find_range(cmo_sim *sim) {
     sim->range_next_us = sim->now_us + 1000.0 * p->range_interval_ms;
 }
 
-// Where the robot was when its motion still made sense; from there on it stands.
-typedef struct sound_place {
-    double x_mm, y_mm, heading_rad, cosine, sine, way_mm, left_mm, right_mm;
-} sound_place;
-
-static sound_place place_of(const struct plant *pl) {
-    return (sound_place){pl->x_mm, pl->y_mm,   pl->heading_rad,   pl->cosine,
-                         pl->sine, pl->way_mm, pl->left.place_mm, pl->right.place_mm};
-}
-
-static void stand_at(struct plant *pl, const sound_place *at) {
-    pl->x_mm = at->x_mm;
-    pl->y_mm = at->y_mm;
-    pl->heading_rad = at->heading_rad;
-    pl->cosine = at->cosine;
-    pl->sine = at->sine;
-    pl->way_mm = at->way_mm;
-    pl->left.place_mm = at->left_mm;
-    pl->right.place_mm = at->right_mm;
-    pl->speed_mm_s = pl->turn_rad_s = pl->side_mm_s = pl->gained_mm_s2 = 0.0;
-    pl->left.speed_mm_s = pl->right.speed_mm_s = 0.0;
-}
-
 static void move(cmo_sim *sim, double dt_s) {
     if (sim->diverged) {
         return;
     }
-    sound_place sound = place_of(&sim->plant);
+    plant_place sound = cmi_sim_plant_place(&sim->plant);
     cmi_sim_plant_step(&sim->plant, dt_s);
     if (sim->setup.objects > 0) {
         sim->touch = cmi_sim_objects_step(sim->objects, sim->setup.objects, &sim->plant, dt_s);
     }
     if (!cmi_sim_plant_sound(&sim->plant)) {
-        stand_at(&sim->plant, &sound);
+        cmi_sim_plant_stand(&sim->plant, &sound);
         sim->diverged = true;
     }
 }
