@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "json.h"
 #include "trials.h"
 
+#include <cammino_lab/json.h>
 #include <cammino_lab/compare.h>
 #include <math.h>
 #include <string.h>
@@ -122,38 +122,38 @@ static void add_side(JsonBuilder *builder, const char *name, const lab_differenc
                      unsigned side) {
     json_builder_set_member_name(builder, name);
     json_builder_begin_object(builder);
-    cli_json_whole(builder, "n", d->trials[side]);
-    cli_json_number(builder, d->figure == LAB_COMPLETED ? "share" : "p50", d->median[side], 4);
+    lab_json_whole(builder, "n", d->trials[side]);
+    lab_json_number(builder, d->figure == LAB_COMPLETED ? "share" : "p50", d->median[side], 4);
     json_builder_end_object(builder);
 }
 
 static void add_difference(JsonBuilder *builder, const lab_difference *d) {
     json_builder_begin_object(builder);
     if (d->leg != LAB_RUN) {
-        cli_json_whole(builder, "leg", d->leg + 1);
+        lab_json_whole(builder, "leg", d->leg + 1);
     }
     json_builder_set_member_name(builder, "figure");
     json_builder_add_string_value(
         builder, d->figure == LAB_COMPLETED ? "completed" : cmo_figure_name((cmo_figure)d->figure));
-    cli_json_text(builder, "of", d->truth ? "truth" : "robot");
+    lab_json_text(builder, "of", d->truth ? "truth" : "robot");
     add_side(builder, "a", d, 0);
     add_side(builder, "b", d, 1);
-    cli_json_number(builder, "difference", d->shift, 4);
-    cli_json_number(builder, "low", d->low, 4);
-    cli_json_number(builder, "high", d->high, 4);
-    cli_json_number(builder, "chance", d->chance, 4);
-    cli_json_flag(builder, "differs", d->differs);
-    cli_json_number(builder, "needed", d->needed, 4);
+    lab_json_number(builder, "difference", d->shift, 4);
+    lab_json_number(builder, "low", d->low, 4);
+    lab_json_number(builder, "high", d->high, 4);
+    lab_json_number(builder, "chance", d->chance, 4);
+    lab_json_flag(builder, "differs", d->differs);
+    lab_json_number(builder, "needed", d->needed, 4);
     json_builder_end_object(builder);
 }
 
 static void print_json(const pair *p) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    cli_json_text(builder, "a", p->head[0]);
-    cli_json_text(builder, "b", p->head[1]);
-    cli_json_whole(builder, "pairs", p->comparison->pairs);
-    cli_json_whole(builder, "differ", p->comparison->differ);
+    lab_json_text(builder, "a", p->head[0]);
+    lab_json_text(builder, "b", p->head[1]);
+    lab_json_whole(builder, "pairs", p->comparison->pairs);
+    lab_json_whole(builder, "differ", p->comparison->differ);
     json_builder_set_member_name(builder, "figures");
     json_builder_begin_array(builder);
     for (guint i = 0; i < p->comparison->differences->len; i++) {

@@ -1,8 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-#include "json.h"
 #include "trace.h"
 #include "trials.h"
 
+#include <cammino_lab/json.h>
 #include <cammino_lab/limits.h>
 #include <math.h>
 #include <string.h>
@@ -81,20 +81,20 @@ static void print_table(const verdicts *v) {
 // What there is none of is absent.
 static void put(JsonBuilder *builder, const char *name, double value) {
     if (isfinite(value)) {
-        cli_json_number(builder, name, value, 4);
+        lab_json_number(builder, name, value, 4);
     }
 }
 
 static void add_verdict(JsonBuilder *builder, const lab_limit *limit, const lab_verdict *one) {
     json_builder_begin_object(builder);
     if (limit->leg != NULL) {
-        cli_json_text(builder, "leg", limit->leg);
+        lab_json_text(builder, "leg", limit->leg);
     }
-    cli_json_text(builder, "figure",
+    lab_json_text(builder, "figure",
                   limit->figure == LAB_COMPLETED ? "completed"
                                                  : cmo_figure_name((cmo_figure)limit->figure));
     if (limit->figure != LAB_COMPLETED) {
-        cli_json_text(builder, "of", limit->truth ? "truth" : "robot");
+        lab_json_text(builder, "of", limit->truth ? "truth" : "robot");
         put(builder, "at_least", limit->least);
         put(builder, "at_most", limit->most);
     }
@@ -102,9 +102,9 @@ static void add_verdict(JsonBuilder *builder, const lab_limit *limit, const lab_
     if (limit->confidence > 0.0) {
         put(builder, "confidence", limit->confidence);
     }
-    cli_json_flag(builder, "pass", one->pass);
-    cli_json_whole(builder, "keep", one->keep);
-    cli_json_whole(builder, "without", one->without);
+    lab_json_flag(builder, "pass", one->pass);
+    lab_json_whole(builder, "keep", one->keep);
+    lab_json_whole(builder, "without", one->without);
     put(builder, "keep_low", one->low);
     put(builder, "keep_high", one->high);
     put(builder, "surely", one->surely);
@@ -117,10 +117,10 @@ static void print_json(const verdicts *v) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
     char *path = lab_printable(v->limits->path);
-    cli_json_text(builder, "limits_file", path);
-    cli_json_text(builder, "route", v->results->route);
-    cli_json_whole(builder, "trials", v->results->trials->len);
-    cli_json_whole(builder, "passed", v->passed);
+    lab_json_text(builder, "limits_file", path);
+    lab_json_text(builder, "route", v->results->route);
+    lab_json_whole(builder, "trials", v->results->trials->len);
+    lab_json_whole(builder, "passed", v->passed);
     json_builder_set_member_name(builder, "limits");
     json_builder_begin_array(builder);
     for (unsigned i = 0; i < v->limits->count; i++) {

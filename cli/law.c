@@ -1,8 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "law.h"
 
-#include "json.h"
-
+#include <cammino_lab/json.h>
 #include <math.h>
 
 void cli_print_law(const lab_law *law, bool known, unsigned leg) {
@@ -36,9 +35,9 @@ void cli_print_law(const lab_law *law, bool known, unsigned leg) {
 static void add_known(JsonBuilder *builder, const char *name, const lab_known *known) {
     json_builder_set_member_name(builder, name);
     json_builder_begin_object(builder);
-    cli_json_number(builder, "value", known->value, 3);
-    cli_json_number(builder, "low", known->low, 3);
-    cli_json_number(builder, "high", known->high, 3);
+    lab_json_number(builder, "value", known->value, 3);
+    lab_json_number(builder, "low", known->low, 3);
+    lab_json_number(builder, "high", known->high, 3);
     json_builder_end_object(builder);
 }
 
@@ -49,12 +48,12 @@ void cli_add_law(JsonBuilder *builder, const lab_law *law) {
         return;
     }
     json_builder_begin_object(builder);
-    cli_json_whole(builder, "halts", law->halts);
+    lab_json_whole(builder, "halts", law->halts);
     add_known(builder, "reaction_ms", &law->reaction_ms);
     if (law->brakes) {
         add_known(builder, "deceleration_mm_s2", &law->deceleration_mm_s2);
     }
     add_known(builder, "c_mm", &law->c_mm);
-    cli_json_number(builder, "off_mm", law->off_mm, 3);
+    lab_json_number(builder, "off_mm", law->off_mm, 3);
     json_builder_end_object(builder);
 }

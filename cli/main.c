@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "cli.h"
 
+#include <cammino_lab/json.h>
 #include <cammino_lab/series.h>
 
 #include <errno.h>
@@ -50,12 +51,9 @@ const char *cli_side(unsigned sensor) {
 }
 
 void cli_print_json(JsonBuilder *builder) {
-    JsonNode *root = json_builder_get_root(builder);
-    char *text = lab_json_tidy(json_to_string(root, TRUE));
+    char *text = lab_json_end(builder, true);
     puts(text);
     g_free(text);
-    json_node_unref(root);
-    g_object_unref(builder);
 }
 
 static lab_run *checked(const lab_route *route, lab_run *run) {

@@ -1,32 +1,32 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "reach.h"
 
-#include "json.h"
 #include "watch.h"
 
+#include <cammino_lab/json.h>
 #include <math.h>
 #include <string.h>
 
 static void print_json(const lab_reach_asked *asked, const lab_reach *found) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    cli_json_text(builder, "field", asked->field);
-    cli_json_number(builder, "value", found->none ? NAN : found->value, 6);
-    cli_json_number(builder, "surely", found->surely, 6);
-    cli_json_number(builder, "surely_not", found->surely_not, 6);
-    cli_json_flag(builder, "to_the_end", found->all);
+    lab_json_text(builder, "field", asked->field);
+    lab_json_number(builder, "value", found->none ? NAN : found->value, 6);
+    lab_json_number(builder, "surely", found->surely, 6);
+    lab_json_number(builder, "surely_not", found->surely_not, 6);
+    lab_json_flag(builder, "to_the_end", found->all);
     json_builder_set_member_name(builder, "tried");
     json_builder_begin_array(builder);
     for (unsigned i = 0; i < found->tried; i++) {
         json_builder_begin_object(builder);
-        cli_json_number(builder, "value", found->at[i].value, 6);
-        cli_json_flag(builder, "keeps", found->at[i].keeps);
+        lab_json_number(builder, "value", found->at[i].value, 6);
+        lab_json_flag(builder, "keeps", found->at[i].keeps);
         json_builder_end_object(builder);
     }
     json_builder_end_array(builder);
     if (found->refused != NULL) {
-        cli_json_number(builder, "refused_at", found->refused_at, 6);
-        cli_json_text(builder, "refused", found->refused);
+        lab_json_number(builder, "refused_at", found->refused_at, 6);
+        lab_json_text(builder, "refused", found->refused);
     }
     json_builder_end_object(builder);
     cli_print_json(builder);

@@ -3,9 +3,9 @@
 #define _XOPEN_SOURCE 700 // ftruncate
 #include "results_file.h"
 
-#include "json.h"
 #include "sections.h"
 
+#include <cammino_lab/json.h>
 #include <errno.h>
 #include <fcntl.h>
 #include <glib/gstdio.h>
@@ -22,33 +22,30 @@ static void begin_list(JsonBuilder *builder, const char *name) {
 
 // The document as one line.
 static void put_line(GString *out, JsonBuilder *builder) {
-    JsonNode *root = json_builder_get_root(builder);
-    char *text = lab_json_tidy(json_to_string(root, FALSE));
+    char *text = lab_json_end(builder, false);
     g_string_append(out, text);
     g_string_append_c(out, '\n');
     g_free(text);
-    json_node_unref(root);
-    g_object_unref(builder);
 }
 
 static void put_head(GString *out, const lab_results *results) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    labi_json_text(builder, "route", results->route);
-    labi_json_text(builder, "robot", results->robot);
-    labi_json_text(builder, "mat", results->mat);
-    labi_json_whole(builder, "seed", (gint64)results->first);
-    labi_json_whole(builder, "trials", results->of_all);
+    lab_json_text(builder, "route", results->route);
+    lab_json_text(builder, "robot", results->robot);
+    lab_json_text(builder, "mat", results->mat);
+    lab_json_whole(builder, "seed", (gint64)results->first);
+    lab_json_whole(builder, "trials", results->of_all);
     begin_list(builder, "legs");
     for (unsigned i = 0; i < results->legs; i++) {
         const lab_results_leg *leg = &results->leg[i];
         json_builder_begin_object(builder);
-        labi_json_text(builder, "routine", cmo_routine_name(leg->routine));
+        lab_json_text(builder, "routine", cmo_routine_name(leg->routine));
         if (leg->name != NULL) {
-            labi_json_text(builder, "name", leg->name);
+            lab_json_text(builder, "name", leg->name);
         }
         if (leg->judged != CMO_FIGURES) {
-            labi_json_text(builder, "judged", cmo_figure_name(leg->judged));
+            lab_json_text(builder, "judged", cmo_figure_name(leg->judged));
         }
         json_builder_end_object(builder);
     }
@@ -79,14 +76,14 @@ static void add_column(JsonBuilder *builder, const char *name, const lab_trial_l
 static void put_trial(GString *out, const lab_trial *trial) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    labi_json_whole(builder, "seed", (gint64)trial->seed);
-    labi_json_text(builder, "outcome", cmo_outcome_name(trial->outcome));
+    lab_json_whole(builder, "seed", (gint64)trial->seed);
+    lab_json_text(builder, "outcome", cmo_outcome_name(trial->outcome));
     begin_list(builder, "legs");
     for (unsigned i = 0; i < trial->legs; i++) {
         const lab_trial_leg *leg = &trial->leg[i];
         json_builder_begin_object(builder);
-        labi_json_whole(builder, "leg", leg->leg + 1);
-        labi_json_text(builder, "outcome", cmo_outcome_name((cmo_outcome)leg->outcome));
+        lab_json_whole(builder, "leg", leg->leg + 1);
+        lab_json_text(builder, "outcome", cmo_outcome_name((cmo_outcome)leg->outcome));
         add_column(builder, "robot", leg, false);
         add_column(builder, "truth", leg, true);
         if (leg->tells) {

@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "results_file.h"
 
-#include <json-glib/json-glib.h>
+#include <cammino_lab/json.h>
 #include <math.h>
 #include <string.h>
 
@@ -294,57 +294,14 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_end_object(builder);
 }
 
-// A number as short as it can be and still be the same.
-static void put_shortest(GString *out, const char *number) {
-    double value = g_ascii_strtod(number, NULL);
-    char text[G_ASCII_DTOSTR_BUF_SIZE];
-    for (unsigned digits = 15; digits <= 17; digits++) {
-        char format[8];
-        g_snprintf(format, sizeof format, "%%.%ug", digits);
-        g_ascii_formatd(text, sizeof text, format, value);
-        if (g_ascii_strtod(text, NULL) == value) {
-            break;
-        }
-    }
-    g_string_append(out, text);
-    if (strpbrk(text, ".eE") == NULL) { // json-glib keeps real numbers apart from whole ones
-        g_string_append(out, ".0");
-    }
-}
-
-char *lab_json_tidy(char *text) {
-    GString *out = g_string_new(NULL);
-    bool quoted = false;
-    for (const char *at = text; *at != '\0';) {
-        size_t digits = quoted ? 0 : strspn(at, "+-.0123456789eE");
-        char *number = g_strndup(at, digits);
-        if (digits > 0 && strpbrk(number, ".eE") != NULL && strpbrk(number, "0123456789") != NULL) {
-            put_shortest(out, number);
-            at += digits;
-        } else if (quoted && *at == '\\') {
-            g_string_append_len(out, at, 2);
-            at += 2;
-        } else {
-            quoted = quoted != (*at == '"');
-            g_string_append_c(out, *at++);
-        }
-        g_free(number);
-    }
-    g_free(text);
-    return g_string_free(out, FALSE);
-}
-
 char *lab_run_json(const lab_run *run, const char *route_name) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    json_builder_set_member_name(builder, "route");
     char *name = lab_printable(route_name); // a path need not be UTF-8
-    json_builder_add_string_value(builder, name);
+    lab_json_text(builder, "route", name);
     g_free(name);
-    json_builder_set_member_name(builder, "seed");
-    json_builder_add_int_value(builder, (gint64)run->seed);
-    json_builder_set_member_name(builder, "outcome");
-    json_builder_add_string_value(builder, cmo_outcome_name(run->outcome));
+    lab_json_whole(builder, "seed", (gint64)run->seed);
+    lab_json_text(builder, "outcome", cmo_outcome_name(run->outcome));
     json_builder_set_member_name(builder, "legs");
     json_builder_begin_array(builder);
     for (guint i = 0; i < run->legs->len; i++) {
@@ -352,9 +309,5 @@ char *lab_run_json(const lab_run *run, const char *route_name) {
     }
     json_builder_end_array(builder);
     json_builder_end_object(builder);
-    JsonNode *root = json_builder_get_root(builder);
-    char *text = lab_json_tidy(json_to_string(root, TRUE));
-    json_node_unref(root);
-    g_object_unref(builder);
-    return text;
+    return lab_json_end(builder, true);
 }

@@ -1,8 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // A series' results as one JSON document.
-#include "json.h"
-
 #include <cammino_lab/fleet.h>
+#include <cammino_lab/json.h>
 #include <cammino_lab/series.h>
 
 #include <math.h>
@@ -95,12 +94,12 @@ static void add_legs(JsonBuilder *builder, const lab_series *series, const lab_s
 static void add_worst(JsonBuilder *builder, const lab_series *series, const lab_fleet *fleet,
                       const lab_series_worst *worst) {
     json_builder_begin_object(builder);
-    labi_json_whole(builder, "seed", (gint64)worst->seed);
-    labi_json_whole(builder, "leg", worst->leg + 1);
-    labi_json_text(builder, "routine", cmo_routine_name(series->leg[worst->leg].routine));
-    labi_json_text(builder, "outcome", cmo_outcome_name(worst->outcome));
+    lab_json_whole(builder, "seed", (gint64)worst->seed);
+    lab_json_whole(builder, "leg", worst->leg + 1);
+    lab_json_text(builder, "routine", cmo_routine_name(series->leg[worst->leg].routine));
+    lab_json_text(builder, "outcome", cmo_outcome_name(worst->outcome));
     if (worst->figure != CMO_FIGURES) {
-        labi_json_text(builder, "figure", cmo_figure_name(worst->figure));
+        lab_json_text(builder, "figure", cmo_figure_name(worst->figure));
         json_builder_set_member_name(builder, "truth");
         json_builder_add_double_value(builder, rint(worst->truth * 1000.0) / 1000.0);
     }
@@ -112,7 +111,7 @@ static void add_worst(JsonBuilder *builder, const lab_series *series, const lab_
     json_builder_begin_object(builder);
     for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
         unsigned kind = lab_fleet_kind_of(fleet, part, worst->seed);
-        labi_json_text(builder, lab_fleet_part(fleet, part), lab_fleet_kind(fleet, part, kind));
+        lab_json_text(builder, lab_fleet_part(fleet, part), lab_fleet_kind(fleet, part, kind));
     }
     json_builder_end_object(builder);
     json_builder_end_object(builder);
@@ -124,10 +123,10 @@ static void add_kinds(JsonBuilder *builder, const lab_series *series) {
     for (unsigned i = 0; i < series->kinds; i++) {
         const lab_series_kind *kind = &series->kind[i];
         json_builder_begin_object(builder);
-        labi_json_text(builder, "part", kind->part);
-        labi_json_text(builder, "kind", kind->kind);
-        labi_json_whole(builder, "trials", kind->trials);
-        labi_json_whole(builder, "completed", kind->completed);
+        lab_json_text(builder, "part", kind->part);
+        lab_json_text(builder, "kind", kind->kind);
+        lab_json_whole(builder, "trials", kind->trials);
+        lab_json_whole(builder, "completed", kind->completed);
         add_legs(builder, series, kind->leg);
         json_builder_end_object(builder);
     }
@@ -142,11 +141,11 @@ static void add_share(JsonBuilder *builder, const char *name, double share) {
 char *lab_series_json(const lab_series *series, const lab_fleet *fleet) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
-    labi_json_whole(builder, "trials", series->trials);
+    lab_json_whole(builder, "trials", series->trials);
     if (series->trials < series->asked) {
-        labi_json_whole(builder, "stopped_before", series->asked);
+        lab_json_whole(builder, "stopped_before", series->asked);
     }
-    labi_json_whole(builder, "completed", series->completed);
+    lab_json_whole(builder, "completed", series->completed);
     add_share(builder, "completed_low", series->low);
     add_share(builder, "completed_high", series->high);
     add_legs(builder, series, series->leg);
@@ -160,9 +159,5 @@ char *lab_series_json(const lab_series *series, const lab_fleet *fleet) {
     }
     json_builder_end_array(builder);
     json_builder_end_object(builder);
-    JsonNode *root = json_builder_get_root(builder);
-    char *text = lab_json_tidy(json_to_string(root, TRUE));
-    json_node_unref(root);
-    g_object_unref(builder);
-    return text;
+    return lab_json_end(builder, true);
 }

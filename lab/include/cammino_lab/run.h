@@ -179,10 +179,6 @@ void lab_run_free(lab_run *run);
  */
 void lab_patrol_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result);
 
-/** A JSON document with each of its numbers as short as it can be. Takes the text; to be freed with
- *  g_free(). */
-char *lab_json_tidy(char *text);
-
 /** The run's results as JSON text, one document; free with g_free(). */
 char *lab_run_json(const lab_run *run, const char *route_name);
 
