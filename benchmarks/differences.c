@@ -14,15 +14,12 @@
 
 static lab_results *drive(unsigned trials, uint64_t seed, const lab_change *change) {
     GError *error = NULL;
-    lab_route *route = lab_route_load_changed(ROUTE, NULL, 1, change, &error);
-    if (route == NULL || !lab_check(route, &error)) {
+    lab_series_call call = {.route = ROUTE, .changes = change, .trials = trials, .seed = seed};
+    lab_results *results = lab_results_of(&call, &error);
+    if (results == NULL) {
         fprintf(stderr, "%s\n", error->message);
         exit(2);
     }
-    lab_part whole = {1, 1};
-    lab_results *results = lab_results_new(route, seed, trials, whole);
-    lab_results_drive(results, route, 0, NULL, NULL, NULL);
-    lab_route_free(route);
     return results;
 }
 

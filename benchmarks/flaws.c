@@ -96,11 +96,11 @@ static lab_route *load(const char *path, const lab_change *changes) {
     return route;
 }
 
-static lab_results *drive(const lab_route *route, uint64_t seed, unsigned trials) {
-    lab_part whole = {1, 1};
-    lab_results *results = lab_results_new(route, seed, trials, whole);
-    lab_results_drive(results, route, 0, NULL, NULL, NULL);
-    return results;
+static lab_results *drive(const char *path, const lab_change *changes, uint64_t seed,
+                          unsigned trials) {
+    lab_series_call call = {
+        .route = path, .robot = ROBOT, .changes = changes, .trials = trials, .seed = seed};
+    return lab_results_of(&call, NULL);
 }
 
 // The difference that the advice is about: of what completes, else the largest gain of a leg's.
@@ -139,10 +139,13 @@ static bool advise(const flaw *f, const char *path, unsigned trials, bool *holds
         changes[count] = (lab_change){.field = f->field[count], .value = f->value[count]};
         changes[count > 0 ? count - 1 : 0].next = count > 0 ? &changes[count] : NULL;
     }
-    lab_route *route = load(path, count > 0 ? changes : NULL);
-    lab_results *results = drive(route, 1, trials);
-    lab_advice *advice =
-        lab_advise(route, ROBOT, count > 0 ? changes : NULL, results, 0, NULL, NULL);
+    const lab_change *planted = count > 0 ? changes : NULL;
+    lab_route *route = load(path, planted);
+    lab_results *results = drive(path, planted, 1, trials);
+    lab_results *before = drive(path, planted, 100001, trials);
+    lab_series_call as = {
+        .route = path, .robot = ROBOT, .changes = planted, .trials = trials, .seed = 1};
+    lab_advice *advice = lab_advise(route, &as, results);
     const lab_advice_tried *first = &advice->tried[0];
     bool named = advice->count > 0 && first->gain >= 0.1 && strstr(first->text, f->named) != NULL;
     printf("%-22s %s\n", f->name,
@@ -156,9 +159,7 @@ static bool advise(const flaw *f, const char *path, unsigned trials, bool *holds
         for (unsigned i = 0; i + 1 < count; i++) {
             changes[i].next = &changes[i + 1];
         }
-        lab_route *changed = load(path, changes);
-        lab_results *before = drive(route, 100001, trials);
-        lab_results *after = drive(changed, 100001, trials);
+        lab_results *after = drive(path, changes, 100001, trials);
         lab_comparison *c = lab_compare(before, after, true);
         lab_difference came = same_one(c, &promised);
         *holds = fabs(came.shift - promised.shift) <= fabs(promised.shift) / 3.0;
@@ -168,11 +169,10 @@ static bool advise(const flaw *f, const char *path, unsigned trials, bool *holds
                promised.median[0], promised.median[1], came.median[0], came.median[1],
                *holds ? "" : ": not within a third");
         lab_comparison_free(c);
-        lab_results_free(before);
         lab_results_free(after);
-        lab_route_free(changed);
     }
     lab_advice_free(advice);
+    lab_results_free(before);
     lab_results_free(results);
     lab_route_free(route);
     return named;

@@ -6,13 +6,13 @@
 #include <math.h>
 #include <string.h>
 
-static cli_trials_call call = CLI_TRIALS_DEFAULT;
+static cli_trials_call call = CLI_TRIALS_DEFAULT(200);
 static gboolean json, quiet, all;
 static char *field, *picture;
 static double value = NAN;
 
 static const GOptionEntry options[] = {
-    CLI_TRIALS_OPTIONS(call),
+    CLI_TRIALS_OPTIONS(call, CLI_TRIALS_MANY),
     {"field", 0, 0, G_OPTION_ARG_STRING, &field,
      "Of one route: compare it with itself, but for this number, as in sweep,", "FIELD"},
     {"value", 0, 0, G_OPTION_ARG_DOUBLE, &value, "which is to be that", "X"},

@@ -7,12 +7,12 @@
 #include <math.h>
 #include <string.h>
 
-static cli_trials_call call = CLI_TRIALS_DEFAULT;
+static cli_trials_call call = CLI_TRIALS_DEFAULT(200);
 static gboolean json, quiet, tap;
 static char *junit;
 
 static const GOptionEntry options[] = {
-    CLI_TRIALS_OPTIONS(call),
+    CLI_TRIALS_OPTIONS(call, CLI_TRIALS_MANY),
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the verdicts as one JSON document", NULL},
     {"tap", 0, 0, G_OPTION_ARG_NONE, &tap, "Print them as TAP 13, for a test harness", NULL},
     {"junit", 0, 0, G_OPTION_ARG_FILENAME, &junit, "Write them as JUnit XML", "FILE"},

@@ -35,7 +35,7 @@ static void print_json(const lab_reach_asked *asked, const lab_reach *found) {
 static void print_text(const lab_reach_asked *asked, const lab_limits *limits,
                        const lab_reach *found) {
     cli_line("%s from %.6g to %.6g against %s", asked->field, asked->from, asked->to, limits->path);
-    printf("%u trials a value with the same seeds\n", asked->trials);
+    printf("%u trials a value with the same seeds\n", asked->series.trials);
     if (found->none) {
         printf("the limits are not kept even at %.6g\n", asked->from);
     } else if (found->all) {
@@ -87,7 +87,9 @@ int cli_reach(lab_reach_asked asked, const char *limits_path, bool json, bool qu
         return cli_error(error);
     }
     cli_watch w = cli_watch_begin(!quiet);
-    lab_reach *found = lab_reach_find(&asked, limits, cli_watch_trials, &w, &error);
+    asked.series.progress = cli_watch_trials;
+    asked.series.context = &w;
+    lab_reach *found = lab_reach_find(&asked, limits, &error);
     cli_watch_end(&w);
     int status = CLI_DONE;
     if (found == NULL) {

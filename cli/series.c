@@ -8,12 +8,12 @@
 #include <math.h>
 #include <string.h>
 
-static cli_trials_call asked = CLI_TRIALS_DEFAULT;
+static cli_trials_call asked = CLI_TRIALS_DEFAULT(200);
 static gboolean json, quiet, all, advises;
 static char *results_path, *part_text;
 
 static const GOptionEntry options[] = {
-    CLI_TRIALS_OPTIONS(asked),
+    CLI_TRIALS_OPTIONS(asked, CLI_TRIALS_MANY),
     {"results", 0, 0, G_OPTION_ARG_FILENAME, &results_path,
      "Keep what each trial comes to in a file; those that it has already are not driven again",
      "FILE"},
@@ -306,8 +306,8 @@ static void print_series(const lab_series *series, const lab_route *route) {
 
 static void give_advice(const lab_route *route, const lab_results *results) {
     cli_watch w = cli_watch_begin(!quiet);
-    lab_advice *advice = lab_advise(route, asked.robot, NULL, results, (unsigned)asked.threads,
-                                    cli_watch_trials, &w);
+    lab_series_call as = cli_series_call(&asked, route->path, &w);
+    lab_advice *advice = lab_advise(route, &as, results);
     cli_watch_end(&w);
     cli_print_advice(advice, results);
     lab_advice_free(advice);

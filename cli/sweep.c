@@ -1,9 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "law.h"
 #include "reach.h"
+#include "trials.h"
 #include "watch.h"
 
-#include <cammino_lab/fleet.h>
 #include <cammino_lab/series.h>
 #include <json-glib/json-glib.h>
 #include <math.h>
@@ -13,14 +13,14 @@
 #define POINTS_MOST 200U
 #define TICKS_MOST  12U // of a chart
 
-static gint64 seed = 1;
-static gint trials = 100, threads = 0, points = 6, leg = 0;
+static cli_trials_call call = CLI_TRIALS_DEFAULT(100);
+static gint points = 6, leg = 0;
 static gboolean json, quiet, even_in_log, by_law;
-static char *robot, *field, *values, *figure_name, *picture, *limits;
+static char *field, *values, *figure_name, *picture, *limits;
 static double from = NAN, to = NAN, within = NAN;
 
 static const GOptionEntry options[] = {
-    CLI_ROBOT_OPTION(&robot),
+    CLI_TRIALS_OPTIONS(call, "How many trials at each value, with the same seeds (default 100)"),
     {"field", 0, 0, G_OPTION_ARG_STRING, &field,
      "The number that is varied, as messages write it: legs[1].stop_on_line.cruise_mm_s; of the "
      "robot robot.plant.grip_m_s2",
@@ -36,16 +36,10 @@ static const GOptionEntry options[] = {
      "Or find how far it may go, from --from to --to, while limits are kept", "FILE"},
     {"within", 0, 0, G_OPTION_ARG_DOUBLE, &within,
      "to within this (default: a hundredth of the range)", "X"},
-    {"trials", 0, 0, G_OPTION_ARG_INT, &trials,
-     "How many trials at each value, with the same seeds (default 100)", "N"},
     {"leg", 0, 0, G_OPTION_ARG_INT, &leg,
      "Whose figure is shown (default: the first leg that is judged by one)", "N"},
     {"figure", 0, 0, G_OPTION_ARG_STRING, &figure_name,
      "Which true figure (default: the one that the leg is judged by)", "NAME"},
-    {"seed", 0, 0, G_OPTION_ARG_INT64, &seed,
-     "Seed of the first trial; each takes the next (default 1)", "S"},
-    {"threads", 0, 0, G_OPTION_ARG_INT, &threads,
-     "How many at once (default: one a processor); the results do not depend on it", "N"},
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture,
      "Write a chart of the figure and of what completes, .png or .svg", "FILE"},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
@@ -55,7 +49,7 @@ static const GOptionEntry options[] = {
 // One value: what came of it, or why nothing could.
 typedef struct point {
     double value;
-    lab_results *results;
+    lab_results *results; // kept for the law alone
     lab_series *series;
     char *refused;
 } point;
@@ -120,7 +114,7 @@ static int check(int count, sweep *s) {
     if (field == NULL) {
         return cli_wrong("--field must be given, as in: --field legs[1].stop_on_line.cruise_mm_s");
     }
-    if (cli_check_trials(trials, seed, threads) != CLI_DONE) {
+    if (cli_check_trials(call.trials, call.seed, call.threads) != CLI_DONE) {
         return CLI_WRONG;
     }
     s->figure = CMO_FIGURES;
@@ -164,41 +158,37 @@ static int choose(sweep *s, const lab_series *series) {
     return CLI_DONE;
 }
 
-static void set_head(sweep *s, const lab_route *route) {
-    if (s->head == NULL) {
-        const char *name = route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name;
-        s->head = g_strdup_printf("%s on %s, route %s", name, route->mat_path, route->path);
-    }
-}
-
 // False: it was stopped before it had driven a trial.
 static bool drive_point(sweep *s, const char *path, point *p) {
     GError *error = NULL;
+    cli_watch w = cli_watch_begin(!quiet);
     lab_change change = {.field = field, .value = p->value};
-    lab_route *route = lab_route_load_changed(path, robot, (uint64_t)seed, &change, &error);
-    bool good = route != NULL && lab_check(route, &error);
-    if (good) {
-        set_head(s, route);
-        cli_watch w = cli_watch_begin(!quiet);
-        lab_part whole = {1, 1};
-        p->results = lab_results_new(route, (uint64_t)seed, (unsigned)trials, whole);
-        lab_results_drive(p->results, route, (unsigned)threads, cli_watch_trials, &w, NULL);
-        cli_watch_end(&w);
-        p->series = lab_series_of(p->results, NULL);
-        if (p->series->diverged > 0 || p->series->undrawn > 0) {
-            p->refused = g_strdup("the simulated robot's values do not go together");
-            g_clear_pointer(&p->series, lab_series_free);
-        }
-    } else {
+    lab_series_call as = cli_series_call(&call, path, &w);
+    as.changes = &change;
+    lab_results *results = lab_results_of(&as, &error);
+    cli_watch_end(&w);
+    if (results == NULL) {
         p->refused = g_strdup(error->message);
         g_clear_error(&error);
+        return true;
     }
-    lab_route_free(route);
-    if (p->series != NULL && p->series->trials == 0) {
-        g_clear_pointer(&p->series, lab_series_free);
-        return false;
+    if (s->head == NULL) {
+        s->head =
+            g_strdup_printf("%s on %s, route %s", results->robot, results->mat, results->route);
     }
-    return true;
+    bool any = results->trials->len > 0;
+    if (results->diverged > 0 || results->undrawn > 0) {
+        p->refused = g_strdup("the simulated robot's values do not go together");
+        any = true;
+    } else if (any) {
+        p->series = lab_series_of(results, NULL);
+    }
+    if (p->series != NULL && by_law) {
+        p->results = results;
+    } else {
+        lab_results_free(results);
+    }
+    return any;
 }
 
 static int drive_all(sweep *s, const char *path) {
@@ -232,7 +222,7 @@ static double no_minus(double value) {
 
 static void print_table(const sweep *s) {
     cli_line("%s", s->head);
-    cli_line("%s, %d trials a value with the same seeds; leg %u, true %s", field, trials,
+    cli_line("%s, %d trials a value with the same seeds; leg %u, true %s", field, call.trials,
              s->leg + 1, cmo_figure_name(s->figure));
     printf("\n%11s%13s%16s%10s%9s%8s%9s%13s%9s\n", "value", "completed", "95 % sure", "time s",
            "mean", "sd", "p50", "95 % within", "worst");
@@ -352,7 +342,7 @@ static bool draw(const sweep *s, GError **error) {
     cli_plot_line(out,
                   "set origin 0,0.36; set size 1,0.64\nset title '%s, %d trials a value' font "
                   "'DejaVu Sans Bold,13'",
-                  head, trials);
+                  head, call.trials);
     cli_plot_line(out,
                   "set ylabel 'leg %u, true %s'\nset key outside bottom center horizontal "
                   "Left reverse\nset offsets graph 0.02, graph 0.02, graph 0.05, graph 0.05",
@@ -397,19 +387,15 @@ static int run(int count, char **arguments) {
     int status = check(count, &s);
     GError *error = NULL;
     if (status == CLI_DONE &&
-        !cli_spares(&error, "--picture", picture, arguments[0], robot, NULL)) {
+        !cli_spares(&error, "--picture", picture, arguments[0], call.robot, NULL)) {
         status = cli_error(error);
     }
     if (status == CLI_DONE && limits != NULL) {
-        lab_reach_asked asked = {.route = arguments[0],
-                                 .robot = robot,
+        lab_reach_asked asked = {.series = cli_series_call(&call, arguments[0], NULL),
                                  .field = field,
                                  .from = from,
                                  .to = to,
-                                 .within = within,
-                                 .trials = (unsigned)trials,
-                                 .seed = (uint64_t)seed,
-                                 .threads = (unsigned)threads};
+                                 .within = within};
         return cli_reach(asked, limits, json, quiet);
     }
     if (status == CLI_DONE) {

@@ -1,32 +1,31 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "trials.h"
 
-#include "watch.h"
-
 #include <cammino_lab/fleet.h>
 #include <cammino_lab/trace.h>
 #include <string.h>
 
-// Results begin with a brace, and no route does that is written as people write them.
-static bool holds_results(const char *path) {
+// A trace's first row names its columns; results begin with a brace, and no route does that is
+// written as people write them.
+static void read_first_line(const char *path, char line[1024]) {
     FILE *file = g_file_test(path, G_FILE_TEST_IS_REGULAR) ? fopen(path, "r") : NULL;
-    int first = file != NULL ? getc(file) : EOF;
+    *line = '\0';
     if (file != NULL) {
+        if (fgets(line, 1024, file) == NULL) {
+            *line = '\0';
+        }
         fclose(file);
     }
-    return first == '{';
 }
 
-// A trace's first row names its columns.
+static bool is_header(const char *line) {
+    return *line != '#' && strstr(line, "time_ms") != NULL && strchr(line, ',') != NULL;
+}
+
 bool cli_is_trace(const char *path) {
-    FILE *file = g_file_test(path, G_FILE_TEST_IS_REGULAR) ? fopen(path, "r") : NULL;
-    char line[1024] = "";
-    bool is = file != NULL && fgets(line, sizeof line, file) != NULL && *line != '#' &&
-              strstr(line, "time_ms") != NULL && strchr(line, ',') != NULL;
-    if (file != NULL) {
-        fclose(file);
-    }
-    return is;
+    char line[1024];
+    read_first_line(path, line);
+    return is_header(line);
 }
 
 static lab_results *of_trace(const char *path) {
@@ -41,6 +40,16 @@ static lab_results *of_trace(const char *path) {
     lab_trace_told_free(told);
     g_array_free(rows, TRUE);
     return results;
+}
+
+lab_series_call cli_series_call(const cli_trials_call *call, const char *route, cli_watch *watch) {
+    return (lab_series_call){.route = route,
+                             .robot = call->robot,
+                             .trials = (unsigned)call->trials,
+                             .seed = (uint64_t)call->seed,
+                             .threads = (unsigned)call->threads,
+                             .progress = watch != NULL ? cli_watch_trials : NULL,
+                             .context = watch};
 }
 
 static lab_results *drive(const cli_trials_call *call, const char *path, const lab_change *change,
@@ -67,8 +76,10 @@ static lab_results *drive(const cli_trials_call *call, const char *path, const l
 
 lab_results *cli_trials(const cli_trials_call *call, const char *path, const lab_change *change,
                         bool quiet) {
-    bool is_trace = cli_is_trace(path);
-    if (!is_trace && !holds_results(path)) {
+    char line[1024];
+    read_first_line(path, line);
+    bool is_trace = is_header(line);
+    if (!is_trace && *line != '{') {
         return drive(call, path, change, quiet);
     }
     if (change != NULL) {

@@ -3,9 +3,7 @@
 #ifndef CAMMINO_CLI_TRIALS_H
 #define CAMMINO_CLI_TRIALS_H
 
-#include "cli.h"
-
-#include <cammino_lab/results.h>
+#include "watch.h"
 
 typedef struct cli_trials_call {
     char *robot;
@@ -13,11 +11,11 @@ typedef struct cli_trials_call {
     gint64 seed;
 } cli_trials_call;
 
-#define CLI_TRIALS_DEFAULT                                                                         \
-    { NULL, 200, 0, 1 }
-#define CLI_TRIALS_OPTIONS(call)                                                                   \
+#define CLI_TRIALS_DEFAULT(trials)                                                                 \
+    { NULL, trials, 0, 1 }
+#define CLI_TRIALS_OPTIONS(call, how_many)                                                         \
     CLI_ROBOT_OPTION(&call.robot),                                                                 \
-        {"trials", 0, 0, G_OPTION_ARG_INT, &call.trials, "How many trials (default 200)", "N"},    \
+        {"trials", 0, 0, G_OPTION_ARG_INT, &call.trials, how_many, "N"},                           \
         {"seed",     0,                                                                            \
          0,          G_OPTION_ARG_INT64,                                                           \
          &call.seed, "Seed of the first trial; each takes the next (default 1)",                   \
@@ -26,6 +24,10 @@ typedef struct cli_trials_call {
         "threads", 0, 0, G_OPTION_ARG_INT, &call.threads,                                          \
             "How many at once (default: one a processor); the results do not depend on it", "N"    \
     }
+#define CLI_TRIALS_MANY "How many trials (default 200)"
+
+// The same for the lab; `watch` NULL: nobody watches.
+lab_series_call cli_series_call(const cli_trials_call *call, const char *route, cli_watch *watch);
 
 // What they have come to, of a route with a change, or NULL: none. NULL: what is wrong has been
 // said.

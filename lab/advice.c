@@ -269,30 +269,22 @@ static bool chain(lab_change *changes, const lab_change *made, const lab_advice_
     return made == NULL;
 }
 
-static bool try_one(lab_advice *advice, lab_advice_tried *tried, const lab_route *route,
-                    const char *robot_path, const lab_change *made, const lab_results *results,
-                    unsigned threads, lab_progress progress, void *context) {
+// False: it was stopped.
+static bool try_one(lab_advice *advice, lab_advice_tried *tried, const lab_series_call *as,
+                    const lab_results *results) {
     lab_change changes[CHAIN_MOST];
-    if (!chain(changes, made, tried)) {
+    if (!chain(changes, as->changes, tried)) {
         return true;
     }
-    uint64_t seed = g_array_index(results->trials, lab_trial, 0).seed;
-    lab_route *changed = lab_route_load_changed(route->path, robot_path, seed, changes, NULL);
-    if (changed == NULL || !lab_check(changed, NULL)) {
-        lab_route_free(changed);
-        return true;
-    }
-    lab_part whole = {1, 1};
-    lab_results *with = lab_results_new(changed, seed, advice->trials, whole);
-    lab_results_drive(with, changed, threads, progress, context, NULL);
-    bool whole_series = with->trials->len == advice->trials;
-    advice->stopped = !whole_series && with->diverged == 0;
-    if (whole_series) {
+    lab_series_call call = *as;
+    call.changes = changes;
+    lab_results *with = lab_results_of(&call, NULL);
+    advice->stopped = with != NULL && !lab_results_ended(with);
+    if (with != NULL && with->trials->len == with->asked) {
         tried->comparison = lab_compare(results, with, true);
         tried->gain = gain_of(results, tried->comparison);
     }
     lab_results_free(with);
-    lab_route_free(changed);
     return !advice->stopped;
 }
 
@@ -302,9 +294,8 @@ static int by_gain(const void *a, const void *b) {
     return (first < second) - (first > second);
 }
 
-lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab_change *made,
-                       const lab_results *results, unsigned threads, lab_progress progress,
-                       void *context) {
+lab_advice *lab_advise(const lab_route *route, const lab_series_call *as,
+                       const lab_results *results) {
     lab_advice *advice = g_new0(lab_advice, 1);
     advice->trials = results->trials->len;
     for (unsigned leg = 0; leg < route->legs; leg++) {
@@ -314,11 +305,8 @@ lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab
         add_robot(advice, route->robot);
         add_levels(advice, route);
     }
-    for (unsigned i = 0; i < advice->count && advice->trials > 0; i++) {
-        if (!try_one(advice, &advice->tried[i], route, robot_path, made, results, threads, progress,
-                     context)) {
-            break;
-        }
+    for (unsigned i = 0; i < advice->count && try_one(advice, &advice->tried[i], as, results);
+         i++) {
     }
     qsort(advice->tried, advice->count, sizeof *advice->tried, by_gain);
     return advice;

@@ -8,8 +8,6 @@
 typedef struct search {
     const lab_reach_asked *asked;
     const lab_limits *limits;
-    lab_progress progress;
-    void *context;
     GError **error;
     int steps; // a power of two
     lab_reach *found;
@@ -25,27 +23,6 @@ static double value_at(const search *s, int place) {
     return g_ascii_strtod(text, NULL);
 }
 
-static lab_route *route_at(search *s, int place) {
-    lab_change change = {.field = s->asked->field, .value = value_at(s, place)};
-    GError *error = NULL;
-    lab_route *route =
-        lab_route_load_changed(s->asked->route, s->asked->robot, s->asked->seed, &change, &error);
-    if (route != NULL && !lab_check(route, &error)) {
-        lab_route_free(route);
-        route = NULL;
-    }
-    if (route == NULL && place == 0) { // where it begins it must make sense
-        g_propagate_error(s->error, error);
-        s->wrong = true;
-    } else if (route == NULL) {
-        g_free(s->found->refused);
-        s->found->refused = g_strdup(error->message);
-        s->found->refused_at = change.value;
-        g_clear_error(&error);
-    }
-    return route;
-}
-
 static void judge(search *s, const lab_results *results, lab_reach_tried *to) {
     to->keeps = to->surely = true;
     for (unsigned i = 0; i < s->limits->count && !s->wrong; i++) {
@@ -59,15 +36,25 @@ static void judge(search *s, const lab_results *results, lab_reach_tried *to) {
     }
 }
 
-static void drive_there(search *s, const lab_route *route, lab_reach_tried *to) {
-    lab_part whole = {1, 1};
-    lab_results *results = lab_results_new(route, s->asked->seed, s->asked->trials, whole);
-    lab_results_drive(results, route, s->asked->threads, s->progress, s->context, NULL);
-    s->found->stopped =
-        results->trials->len + results->diverged + results->undrawn < results->asked;
-    // A robot whose motion runs away keeps to nothing.
-    to->surely_not = results->trials->len < results->asked;
-    if (!s->found->stopped && !to->surely_not) {
+static void drive_there(search *s, int place, lab_reach_tried *to) {
+    lab_change change = {.field = s->asked->field, .value = to->value};
+    lab_series_call call = s->asked->series;
+    GError *error = NULL;
+    call.changes = &change;
+    lab_results *results = lab_results_of(&call, &error);
+    // What is refused keeps to nothing, and a robot whose motion runs away neither.
+    to->surely_not = results == NULL || results->trials->len < results->asked;
+    if (results == NULL && place == 0) { // where it begins it must make sense
+        g_propagate_error(s->error, error);
+        s->wrong = true;
+    } else if (results == NULL) {
+        g_free(s->found->refused);
+        s->found->refused = g_strdup(error->message);
+        s->found->refused_at = to->value;
+        g_clear_error(&error);
+    } else if (!lab_results_ended(results)) {
+        s->found->stopped = true;
+    } else if (!to->surely_not) {
         judge(s, results, to);
     }
     lab_results_free(results);
@@ -85,13 +72,7 @@ static const lab_reach_tried *try_at(search *s, int place) {
         return NULL;
     }
     lab_reach_tried one = {.value = value_at(s, place)};
-    lab_route *route = route_at(s, place);
-    if (route != NULL) {
-        drive_there(s, route, &one);
-    } else {
-        one.surely_not = true;
-    }
-    lab_route_free(route);
+    drive_there(s, place, &one);
     if (s->wrong || found->stopped) {
         return NULL;
     }
@@ -168,12 +149,9 @@ static void find_all(search *s) {
     sort_tried(s);
 }
 
-lab_reach *lab_reach_find(const lab_reach_asked *asked, const lab_limits *limits,
-                          lab_progress progress, void *context, GError **error) {
+lab_reach *lab_reach_find(const lab_reach_asked *asked, const lab_limits *limits, GError **error) {
     search s = {.asked = asked,
                 .limits = limits,
-                .progress = progress,
-                .context = context,
                 .error = error,
                 .steps = 1,
                 .found = g_new0(lab_reach, 1)};

@@ -50,6 +50,26 @@ void labi_trial_make(lab_trial *trial, const labi_leg_staged *staged, unsigned l
     }
 }
 
+bool labi_trials_same(const lab_trial *a, const lab_trial *b) {
+    bool same = a->seed == b->seed && a->outcome == b->outcome && a->legs == b->legs;
+    for (unsigned i = 0; same && i < a->legs; i++) {
+        const lab_trial_leg *first = &a->leg[i];
+        const lab_trial_leg *second = &b->leg[i];
+        same = first->leg == second->leg && first->outcome == second->outcome &&
+               first->tells == second->tells && first->robot == second->robot &&
+               first->truth == second->truth &&
+               memcmp(first->tally, second->tally, sizeof first->tally) == 0;
+        for (unsigned f = 0; same && f < 2 * CMO_FIGURES; f++) {
+            double x = 0.0;
+            double y = 0.0;
+            lab_trial_figure(first, (cmo_figure)(f / 2), f % 2 != 0, &x);
+            lab_trial_figure(second, (cmo_figure)(f / 2), f % 2 != 0, &y);
+            same = x == y;
+        }
+    }
+    return same;
+}
+
 static lab_trial trial_of(const lab_run *run) {
     lab_trial trial = {.seed = run->seed, .outcome = run->outcome};
     labi_leg_staged *staged = g_new0(labi_leg_staged, run->legs->len);
@@ -318,4 +338,21 @@ bool lab_results_drive(lab_results *results, const lab_route *route, unsigned th
     g_free(w.trial);
     g_free(w.state);
     return good;
+}
+
+lab_results *lab_results_of(const lab_series_call *call, GError **error) {
+    lab_route *route =
+        lab_route_load_changed(call->route, call->robot, call->seed, call->changes, error);
+    lab_results *results = NULL;
+    if (route != NULL && lab_check(route, error)) {
+        lab_part whole = {1, 1};
+        results = lab_results_new(route, call->seed, call->trials, whole);
+        lab_results_drive(results, route, call->threads, call->progress, call->context, NULL);
+    }
+    lab_route_free(route);
+    return results;
+}
+
+bool lab_results_ended(const lab_results *results) {
+    return results->trials->len + results->diverged + results->undrawn == results->asked;
 }

@@ -186,26 +186,6 @@ static bool read_trial(reader *r, JsonObject *object) {
     return true;
 }
 
-bool labi_trials_same(const lab_trial *a, const lab_trial *b) {
-    bool same = a->seed == b->seed && a->outcome == b->outcome && a->legs == b->legs;
-    for (unsigned i = 0; same && i < a->legs; i++) {
-        const lab_trial_leg *first = &a->leg[i];
-        const lab_trial_leg *second = &b->leg[i];
-        same = first->leg == second->leg && first->outcome == second->outcome &&
-               first->tells == second->tells && first->robot == second->robot &&
-               first->truth == second->truth &&
-               memcmp(first->tally, second->tally, sizeof first->tally) == 0;
-        for (unsigned f = 0; same && f < 2 * CMO_FIGURES; f++) {
-            double x = 0.0;
-            double y = 0.0;
-            lab_trial_figure(first, (cmo_figure)(f / 2), f % 2 != 0, &x);
-            lab_trial_figure(second, (cmo_figure)(f / 2), f % 2 != 0, &y);
-            same = x == y;
-        }
-    }
-    return same;
-}
-
 // Parts may overlap, where they say the same.
 static bool drop_twice(const reader *r) {
     GArray *trials = r->results->trials;

@@ -28,18 +28,16 @@ typedef struct lab_advice {
     unsigned trials;
     unsigned count;
     lab_advice_tried tried[LAB_ADVICE_MOST]; /**< the one that helps most first */
-    bool stopped;                            /**< by `progress` */
+    bool stopped;                            /**< by its progress */
 } lab_advice;
 
 /**
  * Tries changes that somebody with experience would think of: lines met slower, looked for later,
  * braked for more gently; and where the simulated robot is not as it is described, or not as it
- * should be, that put right. `results` are those of the route as it is, of as many trials as are
- * to be driven of each change; `made` are changes that the route was loaded with, or NULL.
+ * should be, that put right. The route was loaded and driven `as` that says, and came to `results`.
  */
-lab_advice *lab_advise(const lab_route *route, const char *robot_path, const lab_change *made,
-                       const lab_results *results, unsigned threads, lab_progress progress,
-                       void *context);
+lab_advice *lab_advise(const lab_route *route, const lab_series_call *as,
+                       const lab_results *results);
 void lab_advice_free(lab_advice *advice);
 
 /** Of a difference, by how much less the error is as a share; NAN: that is no more than chance, or

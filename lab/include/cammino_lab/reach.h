@@ -13,13 +13,10 @@ G_BEGIN_DECLS
 /** What is asked. A series with the same seeds is driven at one value after the other, each halving
  *  what is left between one that is good and one that is not. */
 typedef struct lab_reach_asked {
-    const char *route, *robot; /**< files; robot NULL: the route's */
-    const char *field;         /**< as in lab_change */
-    double from, to;           /**< from where it is good to where it may not be, up or down */
-    double within;             /**< as fine as this */
-    unsigned trials;           /**< at each value */
-    uint64_t seed;
-    unsigned threads;
+    lab_series_call series; /**< at each value; without changes of its own */
+    const char *field;      /**< as in lab_change */
+    double from, to;        /**< from where it is good to where it may not be, up or down */
+    double within;          /**< as fine as this */
 } lab_reach_asked;
 
 /** Most values at which a series is driven. */
@@ -43,12 +40,11 @@ typedef struct lab_reach {
     lab_reach_tried at[LAB_REACH_MAX]; /**< in the order from begin to end */
     char *refused;     /**< what the route says of a value; NULL: none was refused */
     double refused_at; /**< the nearest such */
-    bool stopped;      /**< by `progress`: only what was tried is true */
+    bool stopped;      /**< by its progress: only what was tried is true */
 } lab_reach;
 
 /** NULL: the call makes no sense, by `error`. */
-lab_reach *lab_reach_find(const lab_reach_asked *asked, const lab_limits *limits,
-                          lab_progress progress, void *context, GError **error);
+lab_reach *lab_reach_find(const lab_reach_asked *asked, const lab_limits *limits, GError **error);
 void lab_reach_free(lab_reach *reach);
 
 G_END_DECLS

@@ -92,6 +92,24 @@ typedef bool (*lab_progress)(void *context, unsigned done, unsigned trials);
 bool lab_results_drive(lab_results *results, const lab_route *route, unsigned threads,
                        lab_progress progress, void *context, GError **error);
 
+/** How a series is driven: of which route, how often. */
+typedef struct lab_series_call {
+    const char *route, *robot; /**< files; robot NULL: the route's */
+    const lab_change *changes; /**< NULL: none */
+    unsigned trials;
+    uint64_t seed;
+    unsigned threads;
+    lab_progress progress; /**< NULL: none */
+    void *context;
+} lab_series_call;
+
+/** Loads the route with its changes, checks it and drives it. NULL: it is refused, by `error`. */
+lab_results *lab_results_of(const lab_series_call *call, GError **error);
+
+/** Whether all were driven that are asked for, but for those that ran away or were not drawn; else
+ * it was stopped. */
+bool lab_results_ended(const lab_results *results);
+
 /** One trial's run, with a trace or without: another robot out of the plant's spread, and start and
  * conditions drawn evenly from the route's spread. NULL: its robot cannot be drawn. */
 lab_run *lab_drive_trial(const lab_route *route, uint64_t seed, bool traces);
