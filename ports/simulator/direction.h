@@ -16,8 +16,8 @@ static inline double off_whole(double number, uint64_t *whole) {
 }
 
 // Of so many whole turns. The nearest quarter turn is taken off; within the eighth that is left on
-// either side the series need terms up to the 16th power for a double's precision. No division: it
-// takes as long as ten multiplications.
+// either side the series need terms up to the 16th power for a double's precision. There is no
+// division: it would take as long as several multiplications.
 static inline void direction_of_turns(double turns, double *cosine, double *sine) {
     uint64_t quadrant;
     double a = off_whole(4.0 * turns, &quadrant) * 1.5707963267948966;
