@@ -369,8 +369,40 @@ START_TEST(a_png_without_scale_cut_short_or_damaged_is_refused) {
 }
 END_TEST
 
+static double half_dark(void *data, double x_mm, double y_mm, unsigned *marks) {
+    (void)y_mm;
+    bool dark = x_mm > *(const double *)data;
+    *marks = dark ? 1U << CMO_SIM_LINE : 0;
+    return dark ? 0.0 : 1.0;
+}
+
+// Share of a disc that lies to the left of its middle plus `off`.
+static double share_left(double off, double radius) {
+    double d = fmax(-1.0, fmin(1.0, off / radius));
+    return 0.5 + (asin(d) + d * sqrt(1.0 - d * d)) / 3.141592653589793;
+}
+
+// Wherever the edge lies to the map's tiles, plain floor ends where the spot meets it.
+START_TEST(a_spot_sees_an_edge_from_its_rim_on) {
+    for (unsigned place = 0; place < 9; place++) {
+        double edge = 60.0 + 0.5 * place;
+        cmo_sim_mat *mat = cmo_sim_mat_from_function(120.0, 60.0, 2.0, half_dark, &edge);
+        for (double spot = 3.0; spot <= 16.0; spot += 3.25) {
+            for (double x = edge - 14.0; x <= edge + 14.0; x += 0.2) {
+                ck_assert_double_eq_tol(cmo_sim_mat_light(mat, x, 30.0, spot),
+                                        share_left(edge - x, 0.5 * spot), 0.03);
+                bool inside = cmo_sim_mat_inside(mat, x, 30.0) >> CMO_SIM_LINE & 1U;
+                ck_assert(fabs(x - edge) < 0.05 || inside == (x > edge));
+            }
+        }
+        cmo_sim_mat_free(mat);
+    }
+}
+END_TEST
+
 int main(void) {
-    const TTest *const tests[] = {luminance_is_taken_in_linear_light,
+    const TTest *const tests[] = {a_spot_sees_an_edge_from_its_rim_on,
+                                  luminance_is_taken_in_linear_light,
                                   x_goes_right_and_y_goes_up,
                                   marks_come_from_classes_of_elements_and_groups,
                                   a_mat_as_wide_as_the_docs_allow_is_drawn_in_tiles,
