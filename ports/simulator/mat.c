@@ -43,8 +43,13 @@ void cmi_sim_mat_keep_colours(cmo_sim_mat *mat) {
     }
 }
 
+cmo_sim_mat *cmo_sim_mat_share(cmo_sim_mat *mat) {
+    g_atomic_int_inc(&mat->shared);
+    return mat;
+}
+
 void cmo_sim_mat_free(cmo_sim_mat *mat) {
-    if (mat == NULL) {
+    if (mat == NULL || g_atomic_int_add(&mat->shared, -1) > 0) {
         return;
     }
     for (int mark = 0; mark < CMO_SIM_MARKS; mark++) {

@@ -108,85 +108,115 @@ static bool is_inside(const cmo_sim_mat *mat, cmo_sim_mark mark, double x_mm, do
     return cmo_sim_mat_inside(mat, x_mm, y_mm) >> mark & 1U;
 }
 
-// Which pixels of a field lie within the mark.
-typedef struct insides {
+// Work on a field; each row, or column, by one thread.
+typedef struct measuring {
     const cmo_sim_mat *mat;
     cmo_sim_mark mark;
-    const edge_field *field;
-    bool *inside;
-} insides;
+    edge_field *field;
+    bool *inside; // of each pixel: within the mark
+    int *first;   // of each row: its first piece; and the number of all behind the last one
+    int *own;     // of each pixel: the piece that is there, -1: none
+    int *row;     // the row of the nearest piece in the same column, -1: none
+} measuring;
+
+static size_t at_of(const edge_field *field, int column, int row) {
+    return (size_t)row * (size_t)field->columns + (size_t)column;
+}
 
 static void find_inside(void *data, int first, int end) {
-    const insides *to = data;
+    const measuring *to = data;
     for (int row = first; row < end; row++) {
         for (int column = 0; column < to->field->columns; column++) {
             double x = column - RIM + 0.5;
             double y = to->mat->height_mm - (row - RIM + 0.5);
-            to->inside[(size_t)row * (size_t)to->field->columns + (size_t)column] =
-                is_inside(to->mat, to->mark, x, y);
+            to->inside[at_of(to->field, column, row)] = is_inside(to->mat, to->mark, x, y);
         }
     }
 }
 
-static void find_pieces(cmo_sim_mat *mat, cmo_sim_mark mark, edge_field *field) {
-    bool *inside = g_new(bool, field->count);
-    insides to = {mat, mark, field, inside};
-    cmi_sim_in_bands(field->rows, find_inside, &to);
-    GArray *pieces = g_array_new(FALSE, FALSE, sizeof(edge_piece));
-    for (int row = 0; row < field->rows; row++) {
+// Where a piece is to be; and how many a row has.
+static void find_edges(void *data, int first, int end) {
+    const measuring *to = data;
+    const edge_field *field = to->field;
+    for (int row = first; row < end; row++) {
+        int count = 0;
         for (int column = 0; column < field->columns; column++) {
-            size_t at = (size_t)row * (size_t)field->columns + (size_t)column;
-            field->nearest[at] = -1;
-            if (differs(inside, field->columns, field->rows, column, row)) {
-                edge_piece piece =
-                    find_piece(mat, mark, column - RIM + 0.5, mat->height_mm - (row - RIM + 0.5));
-                field->nearest[at] = (int)pieces->len;
-                g_array_append_val(pieces, piece);
+            bool edge = differs(to->inside, field->columns, field->rows, column, row);
+            to->own[at_of(field, column, row)] = edge ? count++ : -1;
+        }
+        to->first[row + 1] = count;
+    }
+}
+
+static void find_pieces(void *data, int first, int end) {
+    const measuring *to = data;
+    const edge_field *field = to->field;
+    for (int row = first; row < end; row++) {
+        for (int column = 0; column < field->columns; column++) {
+            int *own = &to->own[at_of(field, column, row)];
+            if (*own >= 0) {
+                *own += to->first[row];
+                field->pieces[*own] = find_piece(to->mat, to->mark, column - RIM + 0.5,
+                                                 to->mat->height_mm - (row - RIM + 0.5));
             }
         }
     }
-    g_free(inside);
-    field->pieces = (edge_piece *)(void *)g_array_free(pieces, FALSE);
 }
 
-// Down each column, then along each row; the second pass takes the first one's answers.
-static void spread_pieces(edge_field *field) {
-    int longest = MAX(field->columns, field->rows);
-    int *hull = g_new(int, longest);
-    int *from = g_new(int, longest);
-    int *answer = g_new(int, longest);
-    double *limit = g_new(double, longest);
-    double *line = g_new(double, longest);
-    double *square = g_new(double, field->count);
-    size_t columns = (size_t)field->columns;
-    for (size_t column = 0; column < columns; column++) {
-        for (int row = 0; row < field->rows; row++) {
-            line[row] = field->nearest[(size_t)row * columns + column] >= 0 ? 0.0 : INFINITY;
-        }
-        cmi_sim_mat_nearest(line, from, field->rows, hull, limit);
-        for (int row = 0; row < field->rows; row++) {
-            int p = from[row];
-            answer[row] = p < 0 ? -1 : field->nearest[(size_t)p * columns + column];
-            square[(size_t)row * columns + column] =
-                p < 0 ? INFINITY : (double)(row - p) * (row - p);
-        }
-        for (int row = 0; row < field->rows; row++) {
-            field->nearest[(size_t)row * columns + column] = answer[row];
-        }
+// The nearer of the last one above and the next one below; of two as near the one above.
+static void spread_down(void *data, int first, int end) {
+    const measuring *to = data;
+    const edge_field *field = to->field;
+    int *last = g_new(int, end - first);
+    for (int column = first; column < end; column++) {
+        last[column - first] = -1;
     }
     for (int row = 0; row < field->rows; row++) {
-        int *pieces = field->nearest + (size_t)row * columns;
-        cmi_sim_mat_nearest(square + (size_t)row * columns, from, field->columns, hull, limit);
-        for (size_t column = 0; column < columns; column++) {
-            answer[column] = from[column] < 0 ? -1 : pieces[from[column]];
+        for (int column = first; column < end; column++) {
+            size_t at = at_of(field, column, row);
+            last[column - first] = to->own[at] >= 0 ? row : last[column - first];
+            to->row[at] = last[column - first];
         }
-        memcpy(pieces, answer, columns * sizeof *pieces);
+    }
+    for (int column = first; column < end; column++) {
+        last[column - first] = -1;
+    }
+    for (int row = field->rows - 1; row >= 0; row--) {
+        for (int column = first; column < end; column++) {
+            size_t at = at_of(field, column, row);
+            last[column - first] = to->own[at] >= 0 ? row : last[column - first];
+            int above = to->row[at];
+            int below = last[column - first];
+            to->row[at] = below >= 0 && (above < 0 || below - row < row - above) ? below : above;
+        }
+    }
+    g_free(last);
+}
+
+// Along each row, with what the columns have answered.
+static void spread_along(void *data, int first, int end) {
+    const measuring *to = data;
+    const edge_field *field = to->field;
+    int *hull = g_new(int, field->columns);
+    int *from = g_new(int, field->columns);
+    double *limit = g_new(double, field->columns);
+    double *square = g_new(double, field->columns);
+    for (int row = first; row < end; row++) {
+        const int *rows = to->row + at_of(field, 0, row);
+        for (int column = 0; column < field->columns; column++) {
+            double down = row - rows[column];
+            square[column] = rows[column] < 0 ? INFINITY : down * down;
+        }
+        cmi_sim_mat_nearest(square, from, field->columns, hull, limit);
+        for (int column = 0; column < field->columns; column++) {
+            int of = from[column];
+            field->nearest[at_of(field, column, row)] =
+                of < 0 ? -1 : to->own[at_of(field, of, rows[of])];
+        }
     }
     g_free(hull);
     g_free(from);
-    g_free(answer);
     g_free(limit);
-    g_free(line);
     g_free(square);
 }
 
@@ -199,8 +229,26 @@ void cmo_sim_mat_measure(cmo_sim_mat *mat, cmo_sim_mark mark) {
     field->rows = (int)ceil(mat->height_mm) + 2 * RIM;
     field->count = (size_t)field->columns * (size_t)field->rows;
     field->nearest = g_new(int, field->count);
-    find_pieces(mat, mark, field);
-    spread_pieces(field);
+    measuring work = {mat,
+                      mark,
+                      field,
+                      g_new(bool, field->count),
+                      g_new0(int, field->rows + 1),
+                      g_new(int, field->count),
+                      g_new(int, field->count)};
+    cmi_sim_in_bands(field->rows, find_inside, &work);
+    cmi_sim_in_bands(field->rows, find_edges, &work);
+    for (int row = 0; row < field->rows; row++) {
+        work.first[row + 1] += work.first[row];
+    }
+    field->pieces = g_new(edge_piece, work.first[field->rows]);
+    cmi_sim_in_bands(field->rows, find_pieces, &work);
+    cmi_sim_in_bands(field->columns, spread_down, &work);
+    cmi_sim_in_bands(field->rows, spread_along, &work);
+    g_free(work.inside);
+    g_free(work.first);
+    g_free(work.own);
+    g_free(work.row);
 }
 
 static double piece_distance(const edge_piece *piece, double x_mm, double y_mm) {

@@ -38,6 +38,7 @@ struct cmo_sim_mat {
     uint32_t *cover;     // per pixel one byte a mark: how much of it is covered
     mat_tile *tile;
     int tile_columns, tile_rows;
+    gint shared; // how often more it is to be freed
     bool has[CMO_SIM_MARKS];
     edge_field field[CMO_SIM_MARKS];
 };

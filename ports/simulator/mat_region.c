@@ -13,6 +13,7 @@
 
 struct cmo_sim_region {
     const cmo_sim_mat *mat;
+    gint shared;       // how often more it is to be freed
     int columns, rows; // one pixel a millimetre, row 0 on top
     float *margin;
     double area;
@@ -163,8 +164,13 @@ cmo_sim_region *cmo_sim_region_new(cmo_sim_mat *mat, double x_mm, double y_mm) {
     return region;
 }
 
+cmo_sim_region *cmo_sim_region_share(cmo_sim_region *region) {
+    g_atomic_int_inc(&region->shared);
+    return region;
+}
+
 void cmo_sim_region_free(cmo_sim_region *region) {
-    if (region != NULL) {
+    if (region != NULL && g_atomic_int_add(&region->shared, -1) == 0) {
         g_free(region->margin);
         g_free(region);
     }

@@ -69,6 +69,9 @@ cmo_sim_mat *cmo_sim_mat_from_function(double width_mm, double height_mm, double
 
 void cmo_sim_mat_free(cmo_sim_mat *mat);
 
+/** The same mat for another owner; each of them frees it, and the last one ends it. */
+cmo_sim_mat *cmo_sim_mat_share(cmo_sim_mat *mat);
+
 double cmo_sim_mat_width_mm(const cmo_sim_mat *mat);
 double cmo_sim_mat_height_mm(const cmo_sim_mat *mat);
 
@@ -112,6 +115,9 @@ typedef struct cmo_sim_region cmo_sim_region;
  */
 cmo_sim_region *cmo_sim_region_new(cmo_sim_mat *mat, double x_mm, double y_mm);
 void cmo_sim_region_free(cmo_sim_region *region);
+
+/** The same region for another owner, as a mat is shared; it needs its mat. */
+cmo_sim_region *cmo_sim_region_share(cmo_sim_region *region);
 
 /** Distance from a point to the near edge of the boundary around the region, mm; negative beyond
  *  it, on the paint and behind it too. Good to 0.1 mm within 4 mm of the edge, to 1 mm elsewhere.
