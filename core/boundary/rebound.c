@@ -34,6 +34,8 @@
 // there is little to be won by more.
 #define BACK_MM_S 300.0F
 #define TURN_MM_S 400.0F
+// So slow it stands, or will before it has turned far.
+#define STANDS_MM_S 20.0F
 // A heading is settled to an encoder's step or this share of the track, half a degree or so; and
 // what does not settle in this time goes on all the same, for it looks all the while.
 #define SETTLED_SHARE 0.008F
@@ -128,18 +130,21 @@ static void answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_rebound_turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
 }
 
-// Backs off along the course just come.
+// Backs off along the course just come, until it stands there.
 static bool goes_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_stay_inside_parameters *p = &state->parameters;
+    const cmo_robot_description *d = robot->description;
+    float sure = cmi_sure_mm_s2(d);
+    float acceleration = fminf(p->acceleration_mm_s2, sure);
+    float braking = fminf(p->braking_mm_s2, sure);
     float left = cmi_course_way(&state->course, robot) - state->back_to_mm;
-    float slow = sqrtf(2.0F * p->braking_mm_s2 * fmaxf(left, 0.0F));
-    float top = fminf(robot->description->top_speed_mm_s, BACK_MM_S);
+    float slow = sqrtf(2.0F * braking * fmaxf(left, 0.0F));
+    float top = fminf(d->top_speed_mm_s, BACK_MM_S);
     if (state->course.sway_rad > 0.0F) { // tyres that turn as hard as they drive slide
         top = fminf(top, BACK_SHARE * state->cruise_mm_s);
     }
-    cmi_course_follow(&state->course, robot, -fminf(slow, top), p->acceleration_mm_s2,
-                      p->braking_mm_s2);
-    return left > 0.5F;
+    cmi_course_follow(&state->course, robot, -fminf(slow, top), acceleration, braking);
+    return left > 0.5F || cmo_speed_mm_s(robot) < -(d->slowest_mm_s + STANDS_MM_S);
 }
 
 // Backs off by so much from here, which is taken from the way that it has come.
@@ -220,8 +225,20 @@ void cmi_rebound_begin(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_rebound_brake(robot, state);
 }
 
+// Wheels that set off count more than the robot goes, and as they stop less: on short ways the
+// more. A robot that backed off as far as they say it has come would work its way backward, from
+// rebound to rebound between two sides, over a third one.
+#define SPIN_SHARE   0.15F
+#define SPIN_MOST_MM 10.0F
+
+static float surely_come_mm(const cmo_stay_inside_state *state) {
+    float come = fmaxf(state->come_mm, 0.0F);
+    return come - fminf(SPIN_SHARE * come, SPIN_MOST_MM);
+}
+
 void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->felt = false;
+    state->come_mm = surely_come_mm(state);
     state->back_rad = cmi_course_heading(&state->course, robot);
     state->last.back_mm = 0.0F;
     state->last.crossed = state->boundary.met == 3;
@@ -344,14 +361,14 @@ bool cmi_rebound_blocked(cmo_robot *robot) {
     return blocked;
 }
 
-// To the same heading, the other way round.
+// To the same heading, the other way round than it turns now: that need not be the shorter one.
 static void turn_other_way(cmo_robot *robot, cmo_stay_inside_state *state) {
     float heading = robot->odometer.pose.heading_rad;
-    float left = cmi_wrap(state->heading_rad - heading);
-    float other = left > 0.0F ? left - 2.0F * CMI_PI : left + 2.0F * CMI_PI;
+    float other = state->heading_rad - heading - state->motion.right_sign * 2.0F * CMI_PI;
     state->blocked = true;
     state->heading_rad = heading + other;
     cmi_rebound_turn_by(robot, state, other, CMO_STAGE_TURN);
+    state->motion.speed_mm_s = 0.0F; // it stands, whatever its wheels have been told
 }
 
 bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_inside_state *state) {

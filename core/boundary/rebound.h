@@ -39,8 +39,8 @@ void cmi_rebound_learn(cmo_stay_inside_state *state);
 // What is done about it, once the robot stands: back off, or first feel for the boundary.
 void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state);
 
-// What turning and odometry may take of the margin.
-#define CMI_MARGIN_LEFT_MM 2.0F
+// What turning and odometry may take of the margin: three degrees at a body's corner.
+#define CMI_MARGIN_LEFT_MM 4.0F
 
 // How it leaves (rebound_leave.c). The heading to leave on, and which way round: radians to turn
 // from here.

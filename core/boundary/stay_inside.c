@@ -415,8 +415,10 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_inside_state *state
     state->course.sway_mm = state->budget.sway_mm;
     state->braking_mm_s2 =
         p->braking_mm_s2 * (state->budget.sway_deg > 0.0F ? CMI_SWAY_BRAKING : 1.0F);
-    state->motion.acceleration_mm_s2 = CMI_TURN_SHARE * p->acceleration_mm_s2; // it turns
-    state->motion.braking_mm_s2 = CMI_TURN_SHARE * p->braking_mm_s2;
+    // It turns.
+    float most = cmi_sure_mm_s2(robot->description);
+    state->motion.acceleration_mm_s2 = fminf(CMI_TURN_SHARE * p->acceleration_mm_s2, most);
+    state->motion.braking_mm_s2 = fminf(CMI_TURN_SHARE * p->braking_mm_s2, most);
     bool ends = p->for_ms < CMO_NO_END - GRACE_MS;
     cmi_begin(robot, &state->routine, step, CMO_ROUTINE_STAY_INSIDE,
               ends ? p->for_ms + GRACE_MS : CMO_NO_END);

@@ -7,6 +7,7 @@
 #include "../tick/light_input.h"
 #include "../tick/surfaces.h"
 #include "line_candidates.h"
+#include "line_halt.h"
 #include "line_rest.h"
 
 #include <math.h>
@@ -119,10 +120,9 @@ static void look_again(cmo_line_state *state, uint8_t sensor, const cmo_crossing
         candidate->corrected = true;
         state->furthest_mm -= by;
     }
-    if (!is_far && candidate->doubted) {
+    if (!is_far && !candidate->accepted) {
         candidate->near.way_mm = crossing->way_mm;
         candidate->doubted = false; // what lies between its edges can be judged now
-        candidate->known = true;
     }
 }
 
@@ -137,7 +137,7 @@ void cmi_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor
             look_again(state, sensor, crossing, far);
         }
     } else if (crossing->entering && far && candidate->accepted && candidate->passed &&
-               robot->stage == CMO_STAGE_RETURN) {
+               (robot->stage == CMO_STAGE_RETURN || robot->stage == CMO_STAGE_SETTLE)) {
         correct(robot, state, sensor, crossing->way_mm);
     } else if (CMO_SLIDING && !crossing->entering && !far && candidate->accepted &&
                robot->stage == CMO_STAGE_RETURN && state->motion.left_sign < 0.0F &&
@@ -179,13 +179,15 @@ bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
     int least = 1;
     int most = -1;
     bool all = true;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX && !centre; i++) {
+        if (cmi_line_tells(&state->candidate[i]) && has_slid_across(robot, state, i)) {
+            return true;
+        }
+    }
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];
         all = all && !(CMO_TWO_SIDED && candidate->worn);
         if (cmi_line_tells(candidate)) {
-            if (!centre && has_slid_across(robot, state, i)) {
-                return true;
-            }
             // A floor that is a little darker here than where the levels were taken is no edge.
             if (!centre &&
                 cmo_edge_sees(&robot->light[i].edge, cmi_light_signal(&robot->light[i]))) {

@@ -81,16 +81,25 @@ static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, f
 
 // By the wheels it is too narrow. But braking they may have slid: no robot is faster then than it
 // was at the crossing, nor does it slide on for longer than it may; and as wide as that it may be.
-// Of looks without times of their own it knows the time to a tick.
-static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state,
-                        const cmo_candidate *candidate, const cmo_crossing *crossing) {
-    float within_s = (float)(crossing->time_us - candidate->near.time_us) * 1e-6F;
+// Of looks without times of their own it knows the time to a tick. From speed, it has left the line
+// by its newest look, for sure: when between two looks that was, wheels that slide do not tell; and
+// where two looks lie further apart than a spot is wide, it may have entered it anywhere in what no
+// spot has covered between them.
+static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                        const cmo_crossing *crossing) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    const cmo_light_description *light = &robot->description->light[sensor];
+    bool fast = candidate->speed_mm_s > 1.25F * cmi_line_again_mm_s(robot);
+    uint32_t left_us = fast ? robot->light[sensor].look_us : crossing->time_us;
+    float within_s = (float)(int32_t)(left_us - candidate->near.time_us) * 1e-6F;
     float slides_s =
         candidate->speed_mm_s / (CMI_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
     bool braked = robot->stage == CMO_STAGE_BRAKE || robot->stage == CMO_STAGE_HALT ||
                   (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
     bool timed = robot->port->traits & CMO_TRAIT_LOOK_TIMES;
     within_s += timed ? 0.0F : 1e-6F * (float)robot->description->tick_us;
+    float covered_s = light->spot_mm / fmaxf(candidate->speed_mm_s, 1.0F);
+    within_s += fast ? fmaxf(1e-6F * (float)light->interval_us - covered_s, 0.0F) : 0.0F;
     return CMO_SLIDING && braked && state->parameters.rest != CMO_REST_HALTED &&
            candidate->speed_mm_s * within_s >= CMO_PROOF_SHARE * least_mm(state);
 }
@@ -130,10 +139,13 @@ static void count_in(const cmo_robot *robot, cmo_line_state *state, uint8_t sens
 }
 
 // It has been looked at again, and is met once more.
-static bool is_known(const cmo_robot *robot, const cmo_candidate *candidate, uint8_t sensor,
-                     const cmo_crossing *crossing) {
-    float from = fabsf(crossing->way_mm - candidate->near.way_mm);
-    return candidate->known && from < cmi_line_slack_mm(robot, sensor);
+static bool is_known(const cmo_line_state *state, const cmo_crossing *crossing) {
+#if CMO_SLIDING
+    return crossing->way_mm < state->known_mm;
+#else
+    (void)state, (void)crossing;
+    return false;
+#endif
 }
 
 // It has gone over an edge out of its candidate, which may be that of a hole.
@@ -154,7 +166,7 @@ void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_c
     cmo_moment moment = cmi_odometer_at(&robot->odometer, crossing->time_us);
     candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
     candidate->met = candidate->open = true;
-    candidate->known = candidate->passed = candidate->corrected = candidate->doubted = false;
+    candidate->passed = candidate->corrected = candidate->doubted = false;
     candidate->accepted = candidate->worn = candidate->held = false;
 #if CMO_SURFACES_MAX > 0
     candidate->surface = 0;
@@ -165,7 +177,7 @@ static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                   const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
     bool blind = crossing->way_mm - cmi_start_way(robot, sensor) < state->parameters.blind_mm;
-    if (candidate->accepted || (CMO_SLIDING && is_known(robot, candidate, sensor, crossing))) {
+    if (candidate->accepted || is_known(state, crossing)) {
         return;
     }
     float on = crossing->way_mm - candidate->near.way_mm;
@@ -198,16 +210,20 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     }
     float width = fabsf(crossing->way_mm - candidate->near.way_mm);
     candidate->doubted = !candidate->accepted && width < CMO_PROOF_SHARE * least_mm(state) &&
-                         may_be_wide(robot, state, candidate, crossing);
+                         may_be_wide(robot, state, sensor, crossing);
 }
 
 // Which edge it leaves the line by: as it moves; slowly, by the one that is nearer, for since the
-// look it may have turned back.
-static bool leaves_ahead(const cmo_robot *robot, const cmo_candidate *candidate, float way_mm) {
+// look it may have turned back. Where it has not seen the far one yet, that is no nearer than the
+// least width.
+static bool leaves_ahead(const cmo_robot *robot, const cmo_line_state *state,
+                         const cmo_candidate *candidate, float way_mm) {
     float speed = cmo_speed_mm_s(robot);
     float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 60.0F);
-    if (fabsf(speed) < slow && candidate->passed) {
-        return fabsf(way_mm - candidate->far_mm) < fabsf(way_mm - candidate->near.way_mm);
+    if (fabsf(speed) < slow && (candidate->passed || CMO_SLIDING)) {
+        float near_mm = candidate->near.way_mm;
+        float far_mm = candidate->passed ? candidate->far_mm : near_mm + least_mm(state);
+        return fabsf(way_mm - far_mm) < fabsf(way_mm - near_mm);
     }
     return speed > 0.0F;
 }
@@ -216,8 +232,9 @@ void cmi_line_take(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                    const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
     bool settles = cmi_line_settles(robot);
-    bool far = crossing->entering ? candidate->side > 0
-                                  : !settles || leaves_ahead(robot, candidate, crossing->way_mm);
+    bool far = crossing->entering
+                   ? candidate->side > 0
+                   : !settles || leaves_ahead(robot, state, candidate, crossing->way_mm);
     candidate->side = (int8_t)(crossing->entering ? 0 : far ? 1 : -1);
     if (settles) { // edges are met again, and nothing new is
         if (state->again != NULL) {

@@ -23,6 +23,12 @@ static inline float cmi_line_slack_mm(const cmo_robot *robot, uint8_t sensor) {
     return robot->description->light[sensor].spot_mm + 5.0F;
 }
 
+// So fast is looked again for a line that may be none, or that has been lost: nothing slides.
+static inline float cmi_line_again_mm_s(const cmo_robot *robot) {
+    float six = 6.0F * robot->description->slowest_mm_s;
+    return six > 120.0F ? six : 120.0F;
+}
+
 // A sensor's way where the routine started, and now.
 static inline float cmi_start_way(const cmo_robot *robot, uint8_t sensor) {
     return cmi_sensor_way(robot->description, sensor, robot->start_left_mm, robot->start_right_mm);

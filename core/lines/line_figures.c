@@ -7,6 +7,7 @@
 #include "../shared/trig.h"
 #include "last_line.h"
 #include "line_candidates.h"
+#include "line_halt.h"
 
 #include <math.h>
 #include <stddef.h>
@@ -65,7 +66,7 @@ void cmi_line_write_settling(cmo_robot *robot, const cmo_line_state *state) {
     }
 }
 
-void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_target target_of) {
+void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_off_rest off_rest) {
     uint8_t sensor = cmi_line_first(robot, state);
     const cmo_candidate *candidate = &state->candidate[sensor];
     cmi_line_write_settling(robot, state);
@@ -83,11 +84,15 @@ void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_target target_
             both = 0.5F * (cmi_way_now(robot, 0) - state->candidate[0].near.way_mm +
                            cmi_way_now(robot, 1) - state->candidate[1].near.way_mm);
         }
-        // Of a rest, errors count from there; else from the near edge.
-        float target = target_of != NULL ? target_of(robot, state, both) : 0.0F;
-        float rolled = fmaxf(state->furthest_mm - beyond, 0.0F); // came back by itself
-        cmi_set_figure(robot, CMO_REST_ERROR_MM, (both - target) * cosine);
-        cmi_set_figure(robot, CMO_OVERSHOOT_MM, (both + rolled - target) * cosine);
+        float back = fmaxf(state->furthest_mm - beyond, 0.0F); // came back by itself
+        if (CMO_SLIDING) {
+            float stands = cmi_line_stands_mm(robot, state);
+            both += stands;
+            back += cmi_line_ran_mm(robot, state) - stands;
+        }
+        float off = off_rest != NULL ? off_rest(robot, state, both) : both;
+        cmi_set_figure(robot, CMO_REST_ERROR_MM, off * cosine);
+        cmi_set_figure(robot, CMO_OVERSHOOT_MM, (off + back) * cosine);
         if (angled) {
             float turned = cmo_turned_rad(robot) - candidate->turn_rad;
             cmi_set_figure(robot, CMO_RESIDUAL_ANGLE_DEG, cmi_degrees(angle + turned));

@@ -15,11 +15,12 @@ void cmi_line_write_looks(cmo_robot *robot, const cmo_line_state *state);
 // The same, the crossing speed, and the time to settle.
 void cmi_line_write_settling(cmo_robot *robot, const cmo_line_state *state);
 
-// Where the rest is, beyond the near edge, when the sensors stand so far beyond it.
-typedef float (*cmi_target)(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm);
+// How far beyond its rest a robot stands whose sensors are so far beyond the near edge by its
+// encoders.
+typedef float (*cmi_off_rest)(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm);
 
 // Writes the figures of the crossing, and of the rest if the robot stands; then ends with done.
-// Without a target, figures count from the near edge.
-void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_target target_of);
+// Without a rest of its own, figures count from the near edge.
+void cmi_line_finish(cmo_robot *robot, cmo_line_state *state, cmi_off_rest off_rest);
 
 #endif

@@ -6,6 +6,7 @@
 #include "../moves/motion.h"
 #include "../shared/routine.h"
 #include "line_candidates.h"
+#include "line_search.h"
 
 #include <math.h>
 
@@ -19,13 +20,32 @@ bool cmi_line_brakes_now(const cmo_robot *robot, const cmo_line_state *state) {
     return stopping >= CMO_PROOF_SHARE * p->least_width_mm - shown;
 }
 
-static void note_reaction(cmo_robot *robot, const cmo_line_state *state) {
+// Its first answer counts; but one from before this crossing was to another candidate, which this
+// one has taken the place of.
+static bool has_answered(const cmo_robot *robot, const cmo_line_state *state,
+                         const cmo_candidate *candidate) {
+    bool noted = robot->report.present & CMO_FIGURE_BIT(CMO_REACTION_MS);
+#if CMO_TWO_SIDED
+    int32_t before_us = (int32_t)(candidate->near.time_us - state->answered_us);
+    return noted && before_us <= 2 * (int32_t)robot->description->tick_us;
+#else
+    (void)state, (void)candidate;
+    return noted;
+#endif
+}
+
+static void note_reaction(cmo_robot *robot, cmo_line_state *state) {
     const cmo_candidate *candidate = &state->candidate[cmi_line_first(robot, state)];
-    if (!(robot->report.present & CMO_FIGURE_BIT(CMO_REACTION_MS))) {
-        // A crossing may be placed a little beyond the newest look.
-        int32_t since_us = (int32_t)(robot->clock_us - candidate->near.time_us);
-        cmi_set_figure(robot, CMO_REACTION_MS, fmaxf((float)since_us * 1e-3F, 0.0F));
+    if (has_answered(robot, state, candidate)) {
+        return;
     }
+#if CMO_TWO_SIDED
+    cmi_line_forget_stop(robot, state);
+    state->answered_us = robot->clock_us;
+#endif
+    // A crossing may be placed a little beyond the newest look.
+    int32_t since_us = (int32_t)(robot->clock_us - candidate->near.time_us);
+    cmi_set_figure(robot, CMO_REACTION_MS, fmaxf((float)since_us * 1e-3F, 0.0F));
 }
 
 static float beyond_now(const cmo_robot *robot, const cmo_line_state *state) {
@@ -99,6 +119,26 @@ void cmi_line_brake(cmo_robot *robot, cmo_line_state *state) {
     cmi_motion_follow(motion, robot);
 }
 
+float cmi_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    float speed = state->candidate[cmi_line_first(robot, state)].speed_mm_s;
+    return robot->description->gear_play_mm + CMI_TYRE_CREEP * speed * speed;
+}
+
+// Halted, it has rolled through the play; a profile ends with the motors pushing or not.
+static float rolled_but(const cmo_robot *robot, const cmo_line_state *state, float share) {
+    bool halted = state->parameters.rest == CMO_REST_HALTED;
+    float play = halted ? 0.0F : share * robot->description->gear_play_mm;
+    return cmi_line_rolled_mm(robot, state) - play;
+}
+
+float cmi_line_ran_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    return rolled_but(robot, state, 0.5F);
+}
+
+float cmi_line_stands_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    return rolled_but(robot, state, 1.0F);
+}
+
 void cmi_line_track(cmo_robot *robot, cmo_line_state *state) {
     uint8_t sensor = cmi_line_first(robot, state);
     float beyond = cmi_way_now(robot, sensor) - state->candidate[sensor].near.way_mm;
@@ -112,7 +152,9 @@ void cmi_line_track(cmo_robot *robot, cmo_line_state *state) {
             learn(robot, state);
         }
         state->stood_us = robot->clock_us - (reversed ? 0 : robot->still_us);
-        cmi_set_figure(robot, CMO_STOPPING_DISTANCE_MM, reversed ? state->furthest_mm : beyond);
+        float stopped = reversed ? state->furthest_mm : beyond;
+        stopped += CMO_SLIDING ? cmi_line_ran_mm(robot, state) : 0.0F;
+        cmi_set_figure(robot, CMO_STOPPING_DISTANCE_MM, stopped);
     }
 }
 

@@ -24,4 +24,16 @@ float cmi_line_braking(const cmo_line_state *state);
 // While halted: follows the roll-out. True: the robot stands.
 bool cmi_line_come_to_rest(cmo_robot *robot, cmo_line_state *state);
 
+// How far the robot stands beyond what its encoders say, once it has stopped after a crossing: it
+// was met with the motors pushing, and at rest the robot has rolled on within the gear play; and
+// braking, further than its wheels.
+float cmi_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state);
+
+// The same of its first standstill, or of where it came the furthest: halted, it has rolled through
+// the play; a profile ends with the motors pushing or not, so it is in the midst of it on the mean.
+float cmi_line_ran_mm(const cmo_robot *robot, const cmo_line_state *state);
+
+// And of where it stands in the end: small moves take the play out.
+float cmi_line_stands_mm(const cmo_robot *robot, const cmo_line_state *state);
+
 #endif

@@ -7,6 +7,7 @@
 #include "../shared/routine.h"
 #include "../tick/surfaces.h"
 #include "line_candidates.h"
+#include "line_halt.h"
 
 #include <math.h>
 #include <stddef.h>
@@ -90,6 +91,8 @@ static float edge_off(const cmo_robot *robot, const cmo_line_state *state, bool 
     const cmo_line_parameters *p = &state->parameters;
     float missed[2] = {0.0F, 0.0F}; // by sensors that see the edge; by others
     uint8_t counts[2] = {0, 0};
+    float beside = NAN; // how far the one that does not see it is off at least, and which way
+    float sign = 0.0F;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         if (!cmi_line_tells(&state->candidate[i])) {
             continue;
@@ -106,16 +109,27 @@ static float edge_off(const cmo_robot *robot, const cmo_line_state *state, bool 
                         ((place > 0.0F && counted < place) || (place < 0.0F && counted > place));
         // A spot that reads as if it hardly touched the edge may well not do so, where the line or
         // the floor is not quite as its level: further off it is read the same.
-        bool agrees = !cmo_edge_sees(&light->edge, cmi_light_signal(light)) &&
-                      (place > 0.0F ? counted >= place : counted <= place);
+        bool clear = !cmo_edge_sees(&light->edge, cmi_light_signal(light));
+        bool agrees = clear && (place > 0.0F ? counted >= place : counted <= place);
         if (contrary || (sees && !agrees)) {
             missed[!sees] += place - counted;
         }
         counts[!sees]++;
+        if (CMO_TWO_SIDED && clear && !sees && !is_across(robot, state, i)) {
+            beside = place - counted;
+            sign = place;
+        }
     }
     uint8_t which = counts[0] == 0;
     *seen = counts[0] > 0;
-    return counts[which] > 0 ? missed[which] / (float)counts[which] : 0.0F;
+    float off = counts[which] > 0 ? missed[which] / (float)counts[which] : 0.0F;
+    if (CMO_TWO_SIDED && *seen && isfinite(beside)) {
+        // Where by what one sees the other one would stand on the other side of the edge than it
+        // does, the line was not met at the angle that it was taken for: the middle lies between.
+        float more = beside - off;
+        off += sign * more > 0.0F ? 0.5F * more : 0.0F;
+    }
+    return off;
 }
 
 bool cmi_line_rests_on_edge(const cmo_robot *robot, const cmo_line_state *state) {
@@ -186,21 +200,18 @@ bool cmi_line_look_at_rest(cmo_robot *robot, cmo_line_state *state, float slow_m
     return looked;
 }
 
-float cmi_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state) {
-    float speed = state->candidate[cmi_line_first(robot, state)].speed_mm_s;
-    return robot->description->gear_play_mm + CMI_TYRE_CREEP * speed * speed;
-}
-
-float cmi_line_target(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm) {
+float cmi_line_off_rest(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm) {
     if (state->parameters.rest == CMO_REST_HALTED) {
-        return 0.0F;
+        return beyond_mm;
     }
     // Where the sensors stand over an edge, its reading says it better than the encoders. A quick
     // stop may well stand over the other one.
     float error;
-    bool sees =
-        state->parameters.effort != CMO_EFFORT_QUICK && cmi_line_edge_error(robot, state, &error);
-    return beyond_mm + (sees ? -error : cmi_line_to_rest(robot, state));
+    if (state->parameters.effort != CMO_EFFORT_QUICK && cmi_line_edge_error(robot, state, &error)) {
+        return error;
+    }
+    float to_go = cmi_line_to_rest(robot, state);
+    return CMO_SLIDING ? cmi_line_stands_mm(robot, state) - to_go : -to_go;
 }
 
 void cmi_line_write_slip(cmo_robot *robot, const cmo_line_state *state) {

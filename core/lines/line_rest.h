@@ -45,16 +45,11 @@ void cmi_line_learn_move(float *share, float goal_mm, float left_mm);
 // for long enough.
 bool cmi_line_look_at_rest(cmo_robot *robot, cmo_line_state *state, float slow_mm_s);
 
-// How far the robot stands beyond what its encoders say, once it has stopped after a crossing: it
-// was met with the motors pushing, and at rest the robot has rolled on within the gear play; and
-// braking, further than its wheels.
-float cmi_line_rolled_mm(const cmo_robot *robot, const cmo_line_state *state);
-
 // By how much further than its wheels turned the robot went: the edge has not moved, so by as much
 // as the encoders have it elsewhere than where it was crossed.
 void cmi_line_write_slip(cmo_robot *robot, const cmo_line_state *state);
 
-// Of a rest.
-float cmi_line_target(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm);
+// How far beyond its rest it stands, halted so far beyond the near edge by its encoders.
+float cmi_line_off_rest(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm);
 
 #endif

@@ -205,6 +205,9 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     cmi_begin(robot, &state->routine, step, id, p->longest_ms);
     begin_look(robot, state);
     state->window_mm = window_mm(robot, state);
+#if CMO_SLIDING
+    state->known_mm = -INFINITY;
+#endif
     cmi_set_figure(robot, CMO_PASSED_OVER, 0.0F);
     if (p->off_line) {
         cmi_set_figure(robot, CMO_CLEAR_MM, clear);
@@ -285,11 +288,16 @@ void cmi_line_approach(cmo_robot *robot, cmo_line_state *state) {
     cmi_motion_follow(motion, robot);
 }
 
-void cmi_line_refute(cmo_robot *robot, cmo_line_state *state) {
+void cmi_line_forget_stop(cmo_robot *robot, cmo_line_state *state) {
     state->stood = false;
     state->furthest_mm = 0.0F;
     robot->report.present &=
-        ~(CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM));
+        ~(CMO_FIGURE_BIT(CMO_REACTION_MS) | CMO_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM) |
+          CMO_FIGURE_BIT(CMO_PREDICTED_OVERSHOOT_MM));
+}
+
+void cmi_line_refute(cmo_robot *robot, cmo_line_state *state) {
+    cmi_line_forget_stop(robot, state);
     cmi_enter(robot, CMO_STAGE_SEARCH);
 }
 

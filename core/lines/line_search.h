@@ -29,6 +29,9 @@ bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state);
 // Drives on: blind at cruise, down to creep at the end of the blind distance, then creep.
 void cmi_line_approach(cmo_robot *robot, cmo_line_state *state);
 
+// What it was answered to was no line: its answer and its stop are none of the next one's.
+void cmi_line_forget_stop(cmo_robot *robot, cmo_line_state *state);
+
 // The candidate was no line: back to the search, without its figures.
 void cmi_line_refute(cmo_robot *robot, cmo_line_state *state);
 

@@ -64,12 +64,19 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         state->candidate[i].corrected = false;
     }
-    move_by(robot, state, cmi_line_to_search(robot, state), CMO_STAGE_RETURN);
+    float way = cmi_line_to_search(robot, state);
+#if CMO_SLIDING
+    if (way < 0.0F) { // it sees all that lies behind it
+        float here = cmi_way_now(robot, cmi_line_first(robot, state));
+        state->known_mm = fmaxf(state->known_mm, here);
+    }
+#endif
+    move_by(robot, state, way, CMO_STAGE_RETURN);
     // As slowly as a line is proved that may be none; and it has to stop where it meets it.
     state->motion.braking_mm_s2 = state->parameters.braking_mm_s2;
     float slowest = robot->description->slowest_mm_s;
     state->motion.top_mm_s =
-        fminf(fmaxf(6.0F * slowest, 120.0F), fmaxf(state->parameters.creep_mm_s, 2.0F * slowest));
+        fminf(cmi_line_again_mm_s(robot), fmaxf(state->parameters.creep_mm_s, 2.0F * slowest));
 }
 
 // At a standstill: on to the rest, or on to show what has to be known, or on to the next candidate.
@@ -82,14 +89,17 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmi_line_resume(robot, state);
         cmi_line_approach(robot, state);
     } else if (halts_at_once(state)) {
-        cmi_line_finish(robot, state, cmi_line_target);
+        cmi_line_finish(robot, state, cmi_line_off_rest);
     } else if (state->parameters.effort == CMO_EFFORT_QUICK) {
         cmi_line_accept_open(robot, state);
         cmi_line_halt(robot, state);
     } else {
         cmi_line_accept_open(robot, state);
-        float way = cmi_line_to_rest(robot, state) - cmi_line_rolled_mm(robot, state);
-        move_by(robot, state, way, CMO_STAGE_RETURN);
+        // On the way back to an edge it has rolled on by the play; where that ends, moves on from
+        // the edge have taken it out.
+        float on = cmi_line_rests_on_edge(robot, state) ? cmi_line_rolled_mm(robot, state)
+                                                        : cmi_line_stands_mm(robot, state);
+        move_by(robot, state, cmi_line_to_rest(robot, state) - on, CMO_STAGE_RETURN);
         if (state->parameters.rest == CMO_REST_CENTRE) {
             state->motion.top_mm_s = fminf(state->motion.top_mm_s, CENTRE_MM_S);
         }
@@ -259,7 +269,7 @@ static void end(cmo_robot *robot, cmo_line_state *state) {
     if (state->parameters.effort != CMO_EFFORT_QUICK) {
         cmi_line_write_slip(robot, state);
     }
-    cmi_line_finish(robot, state, cmi_line_target);
+    cmi_line_finish(robot, state, cmi_line_off_rest);
 }
 
 void cmi_stop_step(cmo_robot *robot, cmo_routine *routine) {

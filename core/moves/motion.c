@@ -136,6 +136,9 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
                             : 10.0F + 0.1F * motion->speed_mm_s;
     if (behind > most_behind && !motion->arrived) {
         motion->place_mm -= behind - most_behind;
+        if (CMO_SLIDING && !rolls) {
+            next = fmaxf(next, before); // nor does it brake for what has yet to be started
+        }
     }
     float now_mm = motion->place_mm - motion->speed_mm_s * cmi_held_s(robot);
     // What it is held back by is no braking, and nothing leads for it.
@@ -151,6 +154,9 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
 
 // What is left after a profile is little; from further away than that, nothing is to dash.
 #define SETTLE_MOST_MM_S 100.0F
+// A wheel that has not moved for so long, although it is driven, needs more to start than is
+// stated.
+#define STICKS_US 150000U
 
 // One wheel's small move: drives at no less than the slowest speed, and lets go when the roll-out
 // will carry it to its place. On its way there it goes for the place itself: let go as soon as that
@@ -170,6 +176,9 @@ static float settle_wheel(const cmo_robot *robot, const cmo_wheel *wheel, float 
     }
     float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
     speed = fmaxf(speed, 1.3F * description->slowest_mm_s + 2.0F);
+    if (CMO_SLIDING && robot->still_us > STICKS_US) { // the longer it sticks, the more it is asked
+        speed = fminf(speed * (float)robot->still_us / (float)STICKS_US, SETTLE_MOST_MM_S);
+    }
     return left_over < 0.0F ? -speed : speed;
 }
 

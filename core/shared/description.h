@@ -5,6 +5,8 @@
 
 #include <cammino/robot.h>
 
+#include <math.h>
+
 // As many sensors as routines go by at most. Those that need two are refused on a build for one,
 // but must still compile.
 #if CMO_LIGHTS_MAX > 1
@@ -25,6 +27,14 @@ bool cmi_check_description(cmo_robot *robot, const cmo_robot_description *descri
 // How long the wheels take to answer, as budgets count it.
 static inline float cmi_budget_lag_s(const cmo_robot_description *d) {
     return 1e-3F * (d->lag_ms > d->stated_lag_ms ? d->lag_ms : d->stated_lag_ms);
+}
+
+// What a drive of this lag surely passes on, mm/s2. A lag that nobody but its user has measured
+// says how long a step takes and not what that is made of: some regulators ramp up to it, however
+// much more they are told. A fifth of the top speed in a lag is less than such a step shows.
+static inline float cmi_sure_mm_s2(const cmo_robot_description *d) {
+    float lag_s = 1e-3F * d->lag_ms;
+    return d->lag_measured || lag_s <= 0.0F ? INFINITY : 0.2F * d->top_speed_mm_s / lag_s;
 }
 
 // How far the left sensor stands to the left of the right one; 0: there is only one.

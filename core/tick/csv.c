@@ -50,10 +50,11 @@ static size_t finish(char *buffer, char *at) {
 }
 
 // A column for each light sensor.
-static char *put_columns(char *at, const char *name) {
+static char *put_columns(char *at, const char *name, const char *unit) {
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         at = put_text(at, name);
         at = i < 2 ? put_text(at, i == 0 ? "left" : "right") : put_whole(at, i, 1);
+        at = put_text(at, unit);
     }
     return at;
 }
@@ -65,8 +66,9 @@ size_t cmo_csv_header(char *buffer, size_t size) {
     char *at = put_text(buffer, "time_ms,routine,stage,halt,x_mm,y_mm,heading_deg,way_mm,left_mm_s,"
                                 "right_mm_s,left_command_mm_s,right_command_mm_s,band_low,"
                                 "band_high,crossing_mm");
-    at = put_columns(at, ",reflectance_");
-    at = put_columns(at, ",counts_");
+    at = put_columns(at, ",reflectance_", "");
+    at = put_columns(at, ",counts_", "");
+    at = put_columns(at, ",look_", "_mm");
     return finish(buffer, at);
 }
 
@@ -99,6 +101,9 @@ size_t cmo_csv_row(char *buffer, size_t size, const cmo_trace_row *row) {
         if (row->counts[i] >= 0.0F && row->counts[i] < 65536.0F) {
             at = put_whole(at, (uint32_t)row->counts[i], 1);
         }
+    }
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        at = put_field(at, row->look_mm[i]);
     }
     return finish(buffer, at);
 }

@@ -3,6 +3,7 @@
 #include <cammino/trace.h>
 
 #include "../shared/trig.h"
+#include "odometer.h"
 #include "surfaces.h"
 
 #include <math.h>
@@ -41,13 +42,18 @@ static void write_row(const cmo_robot *robot) {
         .band_high = band.high,
         .crossing_mm = NAN,
     };
+    float start_mm = 0.5F * (robot->start_left_mm + robot->start_right_mm);
     if (report->sensor >= 0) {
-        row.crossing_mm =
-            report->crossing_mm + 0.5F * (robot->start_left_mm + robot->start_right_mm);
+        row.crossing_mm = report->crossing_mm + start_mm;
     }
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         row.reflectance[i] = robot->light[i].seen ? robot->light[i].reflectance : NAN;
         row.counts[i] = robot->light[i].seen ? (float)robot->light[i].counts : NAN;
+        float look_mm =
+            robot->light[i].way_mm -
+            cmi_sensor_way(robot->description, i, robot->start_left_mm, robot->start_right_mm) +
+            start_mm;
+        row.look_mm[i] = robot->light[i].seen ? look_mm : NAN;
     }
     robot->trace(robot->trace_context, &row);
 }

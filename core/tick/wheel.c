@@ -31,6 +31,24 @@ bool cmi_wheel_trails(const cmo_wheel *wheel, float *behind_mm, float *gained_mm
 // until the speed is right.
 #define SPEED_GAIN 20.0F
 
+// By the model it has gone on by so many steps, and by what it goes in so many lags, and no count
+// has come: the wheel sticks, or something blocks it. Left to the gain above, a wheel of the lag T
+// would be believed to turn at 1 / (1 + 20 T) of what it is told for as long as it stood.
+#define STUCK_STEPS 2.0F
+#define STUCK_LAGS  1.0F
+
+static bool is_stuck(cmo_wheel *wheel, const cmi_counted *counted, float error_mm, float lag_s) {
+#if CMO_SLIDING
+    bool goes = counted->way_mm != 0.0F || error_mm == 0.0F;
+    wheel->overdue_mm = goes ? 0.0F : wheel->overdue_mm + fabsf(error_mm);
+    return wheel->overdue_mm >
+           STUCK_STEPS * counted->step_mm + STUCK_LAGS * lag_s * fabsf(wheel->speed_mm_s);
+#else
+    (void)wheel, (void)counted, (void)error_mm, (void)lag_s;
+    return false;
+#endif
+}
+
 float cmi_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *description,
                         const cmi_counted *counted, float dt_s, float lag_s) {
     float command =
@@ -54,7 +72,7 @@ float cmi_wheel_observe(cmo_wheel *wheel, const cmo_robot_description *descripti
     bool lost = fabsf(error) > 50.0F; // pushed by hand, or started anew
     wheel->within_mm = within + error;
     way += error;
-    if (lost) {
+    if (lost || is_stuck(wheel, counted, error, lag_s)) {
         wheel->speed_mm_s = wheel->behind_mm = wheel->gained_mm_s = 0.0F;
         return way;
     }

@@ -117,7 +117,6 @@ typedef struct cmo_candidate {
     bool passed;    /**< the far edge has been crossed */
     bool held;      /**< or what may be one, or the edge of a hole: that is at `far_mm` then */
     bool corrected; /**< and crossed again on the way back, which takes out what has slid */
-    bool known;     /**< looked at again: what is met there once more is the same */
     bool doubted;   /**< by the wheels too narrow for a line, but they may have slid */
     bool worn; /**< what it has met of the edge to rest on is not where that lies: no word on it */
 #if CMO_SURFACES_MAX > 0
@@ -160,7 +159,13 @@ typedef struct cmo_line_state {
     float halt_speed_mm_s; /**< and how fast it was */
     float furthest_mm;     /**< the furthest beyond the near edge since the crossing */
     uint32_t waited_us;    /**< for small moves to settle, or for looks at rest */
-    uint32_t stood_us;     /**< time of first standstill, port clock */
+#if CMO_SLIDING
+    float known_mm; /**< looked at again up to there: what is met before that is no line */
+#endif
+    uint32_t stood_us; /**< time of the first standstill, port clock */
+#if CMO_TWO_SIDED
+    uint32_t answered_us; /**< and of the first answer to the crossing */
+#endif
 } cmo_line_state;
 
 #ifdef __cplusplus

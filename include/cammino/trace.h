@@ -29,8 +29,10 @@ typedef struct cmo_trace_row {
     float left_command_mm_s;
     float right_command_mm_s;
     float reflectance[CMO_LIGHTS_MAX];
-    float counts[CMO_LIGHTS_MAX]; /**< raw */
-    float band_low;               /**< detection band in use; NAN: none */
+    float counts[CMO_LIGHTS_MAX];  /**< raw */
+    float look_mm[CMO_LIGHTS_MAX]; /**< way of the sensor where that was read, since the start of
+                                      the robot: a look comes in after it was taken */
+    float band_low;                /**< detection band in use; NAN: none */
     float band_high;
     float crossing_mm; /**< way of the sensor at the latched crossing, since the start of the
                             robot; NAN: none in this routine yet */

@@ -122,6 +122,9 @@ typedef struct cmo_wheel {
     float integral;      /**< duty */
     float behind_mm;     /**< way commanded but not driven, and */
     float gained_mm_s;   /**< speed gained, both of the last half second */
+#if CMO_SLIDING
+    float overdue_mm; /**< way by the model since the last count, beyond its step */
+#endif
 } cmo_wheel;
 
 /** One turn of a routine. */
