@@ -24,12 +24,18 @@ static void print_difference(const lab_results *results, const lab_difference *d
     }
 }
 
-void cli_print_advice(const lab_advice *advice, const lab_results *results) {
+// Whether it is worth a word: by its gain, or by limits that are kept with it only.
+static bool helps(const lab_advice_tried *tried, const lab_limits *limits, unsigned kept) {
+    return tried->gain >= LEAST_GAIN || (limits != NULL && tried->kept > kept);
+}
+
+static void print_advice(const lab_advice *advice, const lab_results *results,
+                         const lab_limits *limits, unsigned kept) {
     if (advice->stopped) {
         printf("\nadvice: stopped before all changes were tried\n");
         return;
     }
-    if (advice->count == 0 || advice->tried[0].gain < LEAST_GAIN) {
+    if (advice->count == 0 || !helps(&advice->tried[0], limits, kept)) {
         printf("\nadvice: of %u changes that were tried none helps by a tenth\n", advice->count);
         return;
     }
@@ -38,13 +44,27 @@ void cli_print_advice(const lab_advice *advice, const lab_results *results) {
         advice->count, advice->trials);
     for (unsigned i = 0; i < MIN(advice->count, SHOWN); i++) {
         const lab_advice_tried *tried = &advice->tried[i];
-        if (tried->gain < LEAST_GAIN) {
+        if (!helps(tried, limits, kept)) {
             break;
         }
         cli_line("  %s", tried->text);
+        if (limits != NULL && tried->kept != kept) {
+            printf("      keeps %u of %u limits instead of %u\n", tried->kept, limits->count, kept);
+        }
         for (guint n = 0; n < tried->comparison->differences->len; n++) {
             print_difference(results,
                              &g_array_index(tried->comparison->differences, lab_difference, n));
         }
     }
+}
+
+void cli_give_advice(const lab_route *route, const cli_trials_call *call,
+                     const lab_results *results, const lab_limits *limits, unsigned kept,
+                     bool quiet) {
+    cli_watch w = cli_watch_begin(!quiet);
+    lab_series_call as = cli_series_call(call, route->path, &w);
+    lab_advice *advice = lab_advise(route, &as, results, limits);
+    cli_watch_end(&w);
+    print_advice(advice, results, limits, kept);
+    lab_advice_free(advice);
 }

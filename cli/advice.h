@@ -3,10 +3,14 @@
 #ifndef CAMMINO_CLI_ADVICE_H
 #define CAMMINO_CLI_ADVICE_H
 
-#include "cli.h"
+#include "trials.h"
 
 #include <cammino_lab/advice.h>
 
-void cli_print_advice(const lab_advice *advice, const lab_results *results);
+// Tries changes of a route that was driven so, and prints what helps most. `limits` that were asked
+// for, of which so many are kept as it is; NULL: none.
+void cli_give_advice(const lab_route *route, const cli_trials_call *call,
+                     const lab_results *results, const lab_limits *limits, unsigned kept,
+                     bool quiet);
 
 #endif

@@ -63,6 +63,17 @@ lab_route *cli_load_changed(const char *path, const char *robot, gint64 seed,
             "This robot, or fleet, instead of the route's", "FILE"                                 \
     }
 
+#define CLI_CALIBRATED_OPTION(routes)                                                              \
+    {                                                                                              \
+        "calibrated", 0, 0, G_OPTION_ARG_FILENAME_ARRAY, routes,                                   \
+            "Each trial's robot drives this route first and goes by the levels, the geometry or "  \
+            "the drive that it finds; may be given several times",                                 \
+            "FILE"                                                                                 \
+    }
+
+// Takes routes for that; false: what is wrong has been said.
+bool cli_calibrate(lab_route *route, char *const *routes);
+
 // Whether a file can be written to that must be one robot's.
 bool cli_one_robot(const lab_route *route, const char *option);
 

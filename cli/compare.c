@@ -196,7 +196,7 @@ static bool draw(const pair *p, GError **error) {
     g_string_append(out, names->str);
     char *a = cli_plot_quoted(p->head[0]);
     char *b = cli_plot_quoted(p->head[1]);
-    cli_plot_line(out, "set title \"A  %s\\nB  %s\" noenhanced font 'DejaVu Sans,12'", a, b);
+    cli_plot_line(out, "set title 'A  %s'.\"\\n\".'B  %s' noenhanced font 'DejaVu Sans,12'", a, b);
     cli_plot_line(out,
                   "set yrange [%g:0.5]; set lmargin 28; set rmargin 4; set bmargin 5; unset mytics",
                   0.5 - rows);

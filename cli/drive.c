@@ -3,6 +3,7 @@
 
 static gint64 seed = 1;
 static gboolean json, quiet, all, varied;
+static char **calibrated;
 static char *robot, *trace_path, *picture_path, *view, *over;
 static int leg;
 
@@ -14,6 +15,7 @@ static const GOptionEntry options[] = {
      "N"},
     {"varied", 0, 0, G_OPTION_ARG_NONE, &varied,
      "As a series drives the trial of that seed: from another start, on another battery...", NULL},
+    CLI_CALIBRATED_OPTION(&calibrated),
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
     {"trace", 0, 0, G_OPTION_ARG_FILENAME, &trace_path, "Write one CSV row per tick", "FILE"},
     {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture_path, "Write a picture, .png or .svg",
@@ -42,7 +44,8 @@ static int write_files(const lab_route *route, const lab_run *run) {
 
 static int drive(const char *path) {
     lab_route *route = cli_load_route(path, robot, seed);
-    if (route == NULL) {
+    if (route == NULL || !cli_calibrate(route, calibrated)) {
+        lab_route_free(route);
         return CLI_WRONG;
     }
     GError *error = NULL;
@@ -77,6 +80,9 @@ static int run(int count, char **arguments) {
     }
     if (seed < 0) {
         return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
+    }
+    if (calibrated != NULL && !varied) {
+        return cli_wrong("--calibrated goes with --varied");
     }
     GError *error = NULL;
     cli_picture picture;

@@ -1,4 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
+#include "advice.h"
+#include "judge_chart.h"
 #include "trace.h"
 #include "trials.h"
 
@@ -8,14 +10,19 @@
 #include <string.h>
 
 static cli_trials_call call = CLI_TRIALS_DEFAULT(200);
-static gboolean json, quiet, tap;
-static char *junit;
+static gboolean json, quiet, tap, advises;
+static char *junit, *picture;
 
 static const GOptionEntry options[] = {
     CLI_TRIALS_OPTIONS(call, CLI_TRIALS_MANY),
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the verdicts as one JSON document", NULL},
     {"tap", 0, 0, G_OPTION_ARG_NONE, &tap, "Print them as TAP 13, for a test harness", NULL},
     {"junit", 0, 0, G_OPTION_ARG_FILENAME, &junit, "Write them as JUnit XML", "FILE"},
+    {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture,
+     "Draw how far each limit is kept, .png or .svg", "FILE"},
+    {"advice", 0, 0, G_OPTION_ARG_NONE, &advises,
+     "Of a route: try changes on the same trials, and say with which ones more limits are kept",
+     NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
 
@@ -207,7 +214,17 @@ static bool write_junit(const verdicts *v, GError **error) {
 
 // ---------------------------------------------------------------------------------------- call --
 
-static int judge(verdicts *v) {
+static int give_advice(const verdicts *v, const char *path) {
+    lab_route *route = cli_load_route(path, call.robot, call.seed);
+    if (route == NULL) {
+        return CLI_WRONG;
+    }
+    cli_give_advice(route, &call, v->results, v->limits, v->passed, quiet);
+    lab_route_free(route);
+    return CLI_DONE;
+}
+
+static int judge(verdicts *v, const char *path) {
     GError *error = NULL;
     for (unsigned i = 0; i < v->limits->count; i++) {
         if (!lab_judge(v->limits, i, v->results, &v->of[i], &error)) {
@@ -218,31 +235,48 @@ static int judge(verdicts *v) {
     if (junit != NULL && !write_junit(v, &error)) {
         return cli_error(error);
     }
+    if (picture != NULL &&
+        !cli_draw_verdicts(v->limits, v->of, cli_trials_head(v->results), picture, &error)) {
+        return cli_error(error);
+    }
     if (tap) {
         print_tap(v);
     } else if (json) {
         print_json(v);
     } else if (!quiet) {
         print_table(v);
+        if (advises && give_advice(v, path) != CLI_DONE) {
+            return CLI_WRONG;
+        }
     }
     return v->passed == v->limits->count ? CLI_DONE : CLI_FAILED;
 }
 
 static int run(int count, char **arguments) {
     if (count == 1 && cli_is_trace(arguments[0])) {
-        return cli_tell_trace(arguments[0], quiet);
+        if (picture != NULL || advises) {
+            return cli_wrong("--picture and --advice go with limits; a trace alone has none");
+        }
+        return cli_tell_trace(arguments[0], call.robot, quiet);
     }
     if (count != 2) {
         return cli_wrong(
             "judge takes a file of limits and a route, results or a trace, as in: cammino judge "
             "data/ferry/limits.yaml data/ferry/first-round.yaml");
     }
+    if (advises && (json || tap || cli_is_results(arguments[1]))) {
+        return cli_wrong("--advice goes with a route that is driven, and with the table");
+    }
     if (json && tap) {
         return cli_wrong("--json and --tap: one of them can be printed");
     }
     GError *error = NULL;
+    if (!cli_picture_name(picture, &error)) {
+        return cli_error(error);
+    }
     lab_limits *limits = lab_limits_load(arguments[0], &error);
-    if (limits == NULL || !cli_spares(&error, "--junit", junit, arguments[0], arguments[1], NULL)) {
+    if (limits == NULL || !cli_spares(&error, "--junit", junit, arguments[0], arguments[1], NULL) ||
+        !cli_spares(&error, "--picture", picture, arguments[0], arguments[1], junit, NULL)) {
         lab_limits_free(limits);
         return cli_error(error);
     }
@@ -252,7 +286,7 @@ static int run(int count, char **arguments) {
         static verdicts v;
         v.limits = limits;
         v.results = results;
-        status = judge(&v);
+        status = judge(&v, arguments[1]);
     }
     lab_results_free(results);
     lab_limits_free(limits);
@@ -264,14 +298,11 @@ const cli_command cli_judge = {
     "LIMITS WHAT",
     "Say which limits the figures keep to, and by how much",
     "WHAT is a route, which is driven as a series, results that cammino series --results has kept, "
-    "or "
-    "what cammino drive --json has printed, or a trace. The file of limits says for figures of "
-    "legs what they "
-    "must "
-    "keep to, and in what share of the trials; docs/formats.md lists its keys. The value is the "
-    "worst "
-    "one in the share of the trials that are best, the margin how far that is from the limit. Exit "
-    "status 1: a limit is not kept.",
+    "or what cammino drive --json has printed, or a trace, of the robot that --robot names. The "
+    "file of limits says for figures of legs what they must keep to, and in what share of the "
+    "trials; docs/formats.md lists its keys. The value is the worst one in the share of the trials "
+    "that are best, the margin how far that is from the limit. Without limits, a trace is told leg "
+    "by leg. Exit status 1: a limit is not kept.",
     "cammino judge data/ferry/limits.yaml data/ferry/first-round.yaml --trials 100",
     options,
     run};

@@ -4,6 +4,11 @@
 #include <cammino_lab/json.h>
 #include <math.h>
 
+static void print_known(const char *name, const char *unit, int digits, const lab_known *known) {
+    printf("  %-28s %8.*f %-6s 95 %% sure: %.*f to %.*f\n", name, digits, known->value, unit,
+           digits, known->low, digits, known->high);
+}
+
 void cli_print_law(const lab_law *law, bool known, unsigned leg) {
     if (!known) {
         printf("\nno law by %u halts of leg %u", law->halts, leg + 1);
@@ -14,17 +19,19 @@ void cli_print_law(const lab_law *law, bool known, unsigned leg) {
                LAB_LAW_RANGE);
         return;
     }
-    printf("\n%u halts of leg %u at %.0f to %.0f mm/s: stopping distance = c + v t%s\n", law->halts,
-           leg + 1, law->slowest_mm_s, law->fastest_mm_s, law->brakes ? " + v^2 / 2 a" : "");
-    printf("  t  reaction      %7.1f ms       95 %% sure: %.1f to %.1f\n", law->reaction_ms.value,
-           law->reaction_ms.low, law->reaction_ms.high);
-    if (law->brakes) {
-        const lab_known *a = &law->deceleration_mm_s2;
-        printf("  a  deceleration  %7.0f mm/s2    95 %% sure: %.0f to %.0f\n", a->value, a->low,
-               a->high);
+    printf("\n%u halts of leg %u at %.0f to %.0f mm/s: stopping distance = c + v (t + b)%s\n",
+           law->halts, leg + 1, law->slowest_mm_s, law->fastest_mm_s,
+           law->brakes ? " + e + v^2 / 2 a" : "");
+    print_known("c  way until it is sure", "mm", 2, &law->c_mm);
+    print_known("t  time until it answers", "ms", 1, &law->reaction_ms);
+    if (!law->brakes) {
+        print_known("b  time of braking", "ms", 1, &law->braking_ms);
+    } else {
+        print_known("b  time until it brakes", "ms", 1, &law->braking_ms);
+        print_known("a  deceleration", "mm/s2", 0, &law->deceleration_mm_s2);
+        printf("  e  %-25s %8.2f %-6s below %.0f mm/s it brakes the less the slower it is\n",
+               "end of the braking", law->end_mm, "mm", law->from_mm_s);
     }
-    printf("  c                %7.2f mm       95 %% sure: %.2f to %.2f\n", law->c_mm.value,
-           law->c_mm.low, law->c_mm.high);
     printf("  halts lie off it by %.2f mm (standard deviation)\n", law->off_mm);
     if (!law->brakes) {
         printf("  braking at a steady rate cannot be told from a lag here; faster halts would "
@@ -49,11 +56,14 @@ void cli_add_law(JsonBuilder *builder, const lab_law *law) {
     }
     json_builder_begin_object(builder);
     lab_json_whole(builder, "halts", law->halts);
+    add_known(builder, "c_mm", &law->c_mm);
     add_known(builder, "reaction_ms", &law->reaction_ms);
+    add_known(builder, "braking_ms", &law->braking_ms);
     if (law->brakes) {
         add_known(builder, "deceleration_mm_s2", &law->deceleration_mm_s2);
+        lab_json_number(builder, "from_mm_s", law->from_mm_s, 1);
+        lab_json_number(builder, "end_mm", law->end_mm, 3);
     }
-    add_known(builder, "c_mm", &law->c_mm);
     lab_json_number(builder, "off_mm", law->off_mm, 3);
     json_builder_end_object(builder);
 }

@@ -82,7 +82,7 @@ lab_route *cli_load_route(const char *path, const char *robot, gint64 seed) {
 lab_route *cli_load_changed(const char *path, const char *robot, gint64 seed,
                             const lab_change *change) {
     GError *error = NULL;
-    lab_route *route = lab_route_load_changed(path, robot, (uint64_t)seed, change, &error);
+    lab_route *route = lab_route_load_changed(path, robot, (uint64_t)seed, change, NULL, &error);
     if (route != NULL && !lab_check(route, &error)) {
         lab_route_free(route);
         route = NULL;
@@ -91,6 +91,15 @@ lab_route *cli_load_changed(const char *path, const char *robot, gint64 seed,
         cli_error(error);
     }
     return route;
+}
+
+bool cli_calibrate(lab_route *route, char *const *routes) {
+    GError *error = NULL;
+    bool good = lab_route_calibrate(route, (const char *const *)routes, NULL, &error);
+    if (!good) {
+        cli_error(error);
+    }
+    return good;
 }
 
 bool cli_one_robot(const lab_route *route, const char *option) {

@@ -21,6 +21,10 @@ static void print_json(const lab_reach_asked *asked, const lab_reach *found) {
         json_builder_begin_object(builder);
         lab_json_number(builder, "value", found->at[i].value, 6);
         lab_json_flag(builder, "keeps", found->at[i].keeps);
+        if (!found->at[i].refused) {
+            lab_json_whole(builder, "tightest", found->at[i].tightest + 1);
+            lab_json_number(builder, "share", found->at[i].share, 4);
+        }
         json_builder_end_object(builder);
     }
     json_builder_end_array(builder);
@@ -71,7 +75,65 @@ static void print_text(const lab_reach_asked *asked, const lab_limits *limits,
     }
 }
 
-int cli_reach(lab_reach_asked asked, const char *limits_path, bool json, bool quiet) {
+// A line over the whole height at a value, where there is one.
+static void draw_value(GString *out, double value, const char *colour, const char *text) {
+    if (isfinite(value)) {
+        cli_plot_line(
+            out,
+            "set arrow from first %.6g, graph 0 to first %.6g, graph 1 nohead linecolor rgb "
+            "'%s' linewidth 1.5\nset label '%s %.6g ' at first %.6g, graph 0.03 rotate "
+            "left offset -0.8,0 textcolor rgb '%s'",
+            value, value, colour, text, value, value, colour);
+    }
+}
+
+// In what share of trials the tightest limit is kept at each value, and what that is asked for.
+static bool draw(const lab_reach_asked *asked, const lab_limits *limits, const lab_reach *found,
+                 const char *picture, GError **error) {
+    GString *out = g_string_new("$tried << EOD\n");
+    for (unsigned i = 0; i < found->tried; i++) {
+        const lab_reach_tried *t = &found->at[i];
+        if (t->refused) {
+            continue;
+        }
+        const double cells[] = {t->value,         100.0 * t->share,
+                                100.0 * t->low,   100.0 * t->high,
+                                (double)t->keeps, 100.0 * limits->limit[t->tightest].share};
+        for (size_t n = 0; n < G_N_ELEMENTS(cells); n++) {
+            cli_plot_cell(out, cells[n]);
+        }
+        g_string_append_c(out, '\n');
+    }
+    char *name = cli_plot_quoted(asked->field);
+    char *path = cli_plot_quoted(limits->path);
+    char *route = cli_plot_quoted(asked->series.route);
+    cli_plot_line(out,
+                  "EOD\nset title '%s against %s, %u trials a value' font 'DejaVu Sans Bold,12'\n"
+                  "set xlabel '%s'; set ylabel 'trials that keep to the tightest limit, %%'",
+                  route, path, asked->series.trials, name);
+    cli_plot_line(out,
+                  "set yrange [0<*:101]; set offsets graph 0.04, graph 0.04, 0, 0; set bmargin 6\n"
+                  "set key outside bottom center horizontal Left reverse");
+    draw_value(out, found->surely, "#2c6e49", "surely kept up to");
+    draw_value(out, found->none ? NAN : found->value, "#111111", "kept up to");
+    draw_value(out, found->surely_not, "#b00020", "surely not from");
+    cli_plot_line(
+        out,
+        "plot $tried using ($5 > 0 ? $1 : NaN):2:3:4 with yerrorbars pointtype 7 linewidth 2 "
+        "linecolor rgb '#2c6e49' title 'all limits are kept', $tried using ($5 > 0 ? NaN : "
+        "$1):2:3:4 with yerrorbars pointtype 5 linewidth 2 linecolor rgb '#b00020' title 'one is "
+        "not', $tried using 1:6 with points pointtype 2 linewidth 2 linecolor rgb '#111111' title "
+        "'share that it asks for'");
+    bool good = cli_plot(out->str, picture, error);
+    g_free(name);
+    g_free(path);
+    g_free(route);
+    g_string_free(out, TRUE);
+    return good;
+}
+
+int cli_reach(lab_reach_asked asked, const char *limits_path, const char *picture, bool json,
+              bool quiet) {
     if (!isfinite(asked.from) || !isfinite(asked.to) || asked.from == asked.to) {
         return cli_wrong("--limits needs --from, a value at which they are kept, and --to, the "
                          "furthest that is tried");
@@ -97,6 +159,8 @@ int cli_reach(lab_reach_asked asked, const char *limits_path, bool json, bool qu
     } else if (found->stopped) {
         cli_wrong("stopped after %u values; nothing is known yet", found->tried);
         status = CLI_FAILED;
+    } else if (picture != NULL && !draw(&asked, limits, found, picture, &error)) {
+        status = cli_error(error);
     } else if (json) {
         print_json(&asked, found);
     } else if (!quiet) {

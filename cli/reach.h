@@ -5,7 +5,8 @@
 
 #include <cammino_lab/reach.h>
 
-// Finds and prints it; the status. `within` NAN: a hundredth of the range.
-int cli_reach(lab_reach_asked asked, const char *limits_path, bool json, bool quiet);
+// Finds and prints it; the status. `within` NAN: a hundredth of the range; `picture` NULL: none.
+int cli_reach(lab_reach_asked asked, const char *limits_path, const char *picture, bool json,
+              bool quiet);
 
 #endif

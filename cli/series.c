@@ -1,16 +1,16 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "advice.h"
+#include "series_chart.h"
 #include "trials.h"
 #include "watch.h"
 
 #include <cammino_lab/fleet.h>
-#include <cammino_lab/series.h>
 #include <math.h>
 #include <string.h>
 
 static cli_trials_call asked = CLI_TRIALS_DEFAULT(200);
 static gboolean json, quiet, all, advises;
-static char *results_path, *part_text;
+static char *results_path, *part_text, *picture;
 
 static const GOptionEntry options[] = {
     CLI_TRIALS_OPTIONS(asked, CLI_TRIALS_MANY),
@@ -22,6 +22,8 @@ static const GOptionEntry options[] = {
     {"all", 0, 0, G_OPTION_ARG_NONE, &all, "Print every figure of every leg", NULL},
     {"advice", 0, 0, G_OPTION_ARG_NONE, &advises,
      "Try changes on the same trials, and say which ones help most", NULL},
+    {"picture", 0, 0, G_OPTION_ARG_FILENAME, &picture,
+     "Draw how far off each leg was, .png or .svg", "FILE"},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
     {"quiet", 0, 0, G_OPTION_ARG_NONE, &quiet, "Print nothing but what is wrong", NULL},
     {NULL, 0, 0, 0, NULL, NULL, NULL}};
@@ -78,20 +80,6 @@ static void print_leg(const lab_series *series, unsigned number) {
     }
 }
 
-// What a leg is shown by: the figure that it is judged by, or what a move has come to.
-static cmo_figure shown_by(const lab_series_leg *leg) {
-    switch (leg->routine) {
-    case CMO_ROUTINE_ADVANCE:
-        return CMO_TRAVELLED_MM;
-    case CMO_ROUTINE_TURN:
-        return CMO_TURNED_DEG;
-    case CMO_ROUTINE_DRIVE_UNTIL_LINE:
-        return CMO_OVERSHOOT_MM;
-    default:
-        return leg->judged;
-    }
-}
-
 // "     of them 2 red, 1 blue in 39 of 40"; the most frequent ones.
 static void print_tallies(const lab_series *series, const lab_series_leg *leg) {
     unsigned counts = 0;
@@ -125,7 +113,7 @@ static void print_line(const lab_series *series, unsigned number) {
     if (time->n > 0) {
         printf("%6.2f%6.2f", time->p50 / 1000.0, time->p95 / 1000.0);
     }
-    cmo_figure figure = shown_by(leg);
+    cmo_figure figure = cli_shown_by(leg);
     const lab_statistics *s = figure != CMO_FIGURES ? &leg->figure[figure].truth : NULL;
     if (s != NULL && s->n > 0) {
         printf(" %-18s%8.2f%6.2f%8.2f%8.2f%8.2f", cmo_figure_name(figure), s->mean, s->sd, s->p05,
@@ -231,10 +219,13 @@ static void print_parts(const lab_fleet *fleet, uint64_t of) {
 }
 
 // A path as a shell takes it.
-static char *for_shell(const char *path) {
+static void add_word(GString *call, const char *before, const char *path) {
     static const char plain[] =
         "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789/._-";
-    return strspn(path, plain) == strlen(path) ? g_strdup(path) : g_shell_quote(path);
+    char *quoted = g_shell_quote(path);
+    g_string_append_printf(call, "%s%s", before,
+                           strspn(path, plain) == strlen(path) ? path : quoted);
+    g_free(quoted);
 }
 
 // And how to look at one.
@@ -242,13 +233,18 @@ static void print_worst(const lab_series *series, const lab_fleet *fleet, const 
     if (series->worsts == 0) {
         return;
     }
-    char *route = for_shell(path);
-    char *other = for_shell(asked.robot != NULL ? asked.robot : "");
+    GString *call = g_string_new("cammino drive ");
+    add_word(call, "", path);
+    if (asked.robot != NULL) {
+        add_word(call, " --robot ", asked.robot);
+    }
+    for (char **by = asked.calibrated; by != NULL && *by != NULL; by++) {
+        add_word(call, " --calibrated ", *by);
+    }
     printf("\nworst trials; to look at the first:\n");
-    cli_line("  cammino drive %s%s%s --varied --seed %" G_GUINT64_FORMAT " --picture worst.png",
-             route, asked.robot != NULL ? " --robot " : "", other, series->worst[0].seed);
-    g_free(route);
-    g_free(other);
+    cli_line("  %s --varied --seed %" G_GUINT64_FORMAT " --picture worst.png", call->str,
+             series->worst[0].seed);
+    g_string_free(call, TRUE);
     for (unsigned i = 0; i < (fleet != NULL ? series->worsts : MIN(series->worsts, WORST_SHOWN));
          i++) {
         const lab_series_worst *worst = &series->worst[i];
@@ -285,6 +281,13 @@ static void print_series(const lab_series *series, const lab_route *route) {
     cli_line("%s on %s, route %s",
              route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name,
              route->mat_path, route->path);
+    for (unsigned i = 0; i < route->calibrations; i++) {
+        cli_line("%s%s", i == 0 ? "calibrated by " : "              ", route->calibration[i]->path);
+    }
+    if (series->uncalibrated > 0) {
+        printf("%u of %u robots could not find out all of that; they drove as stated\n",
+               series->uncalibrated, series->trials);
+    }
     printf("%u of %u trials completed (%.1f %%); with 95 %% confidence %.1f to %.1f %% of all do",
            series->completed, series->trials, share_completed(series), 100.0 * series->low,
            100.0 * series->high);
@@ -304,50 +307,56 @@ static void print_series(const lab_series *series, const lab_route *route) {
     print_worst(series, route->fleet, route->path);
 }
 
-static void give_advice(const lab_route *route, const lab_results *results) {
-    cli_watch w = cli_watch_begin(!quiet);
-    lab_series_call as = cli_series_call(&asked, route->path, &w);
-    lab_advice *advice = lab_advise(route, &as, results);
-    cli_watch_end(&w);
-    cli_print_advice(advice, results);
-    lab_advice_free(advice);
-}
-
 // What came of the trials; the status.
-static int show(const lab_route *route, const lab_results *results) {
+static int show(const lab_route *route, const lab_results *results, const lab_series *series) {
     if (cli_check_results(route, results) != CLI_DONE) {
         return CLI_WRONG;
     }
-    lab_series *series = lab_series_of(results, route->fleet);
     int status = series->completed == series->asked ? CLI_DONE : CLI_FAILED;
-    if (json) {
+    GError *error = NULL;
+    if (picture != NULL && !cli_draw_series(series, cli_trials_head(results), picture, &error)) {
+        status = cli_error(error);
+    } else if (json) {
         char *text = lab_series_json(series, route->fleet);
         puts(text);
         g_free(text);
     } else if (!quiet) {
         print_series(series, route);
         if (advises) {
-            give_advice(route, results);
+            cli_give_advice(route, &asked, results, NULL, 0, quiet);
         }
     }
-    lab_series_free(series);
     return status;
+}
+
+// Trials stay in memory only where the advice goes by each of them.
+static lab_series *drive_trials(const lab_route *route, lab_results *results, GError **error) {
+    unsigned threads = (unsigned)asked.threads;
+    cli_watch w = cli_watch_begin(!quiet);
+    lab_series *series = NULL;
+    if (!advises) {
+        series = lab_series_drive(results, route, threads, cli_watch_trials, &w, error);
+    } else if (lab_results_drive(results, route, threads, cli_watch_trials, &w, error)) {
+        series = lab_series_of(results, route->fleet);
+    }
+    cli_watch_end(&w);
+    return series;
 }
 
 static int drive(const lab_route *route, lab_part part) {
     GError *error = NULL;
     lab_results *results =
         lab_results_new(route, (uint64_t)asked.seed, (unsigned)asked.trials, part);
-    bool good = results_path == NULL || (cli_spares(&error, "--results", results_path, route->path,
-                                                    route->robot_path, route->mat_path, NULL) &&
-                                         lab_results_keep(results, route, results_path, &error));
-    if (good) {
-        cli_watch w = cli_watch_begin(!quiet);
-        good = lab_results_drive(results, route, (unsigned)asked.threads, cli_watch_trials, &w,
-                                 &error);
-        cli_watch_end(&w);
+    bool good = cli_spares(&error, "--picture", picture, route->path, route->robot_path,
+                           route->mat_path, results_path, NULL);
+    if (good && results_path != NULL) {
+        good = cli_spares(&error, "--results", results_path, route->path, route->robot_path,
+                          route->mat_path, NULL) &&
+               lab_results_keep(results, route, results_path, &error);
     }
-    int status = good ? show(route, results) : cli_error(error);
+    lab_series *series = good ? drive_trials(route, results, &error) : NULL;
+    int status = series != NULL ? show(route, results, series) : cli_error(error);
+    lab_series_free(series);
     lab_results_free(results);
     return status;
 }
@@ -357,6 +366,10 @@ static int run(int count, char **arguments) {
         return cli_wrong(
             "series takes one route, as in: cammino series data/ferry/first-round.yaml "
             "--trials 100");
+    }
+    GError *error = NULL;
+    if (!cli_picture_name(picture, &error)) {
+        return cli_error(error);
     }
     if (advises && json) {
         return cli_wrong("--advice goes with the table, not with --json");
@@ -370,7 +383,7 @@ static int run(int count, char **arguments) {
     if (route == NULL) {
         return CLI_WRONG;
     }
-    int status = drive(route, part);
+    int status = cli_calibrate(route, asked.calibrated) ? drive(route, part) : CLI_WRONG;
     lab_route_free(route);
     return status;
 }

@@ -165,7 +165,7 @@ static void add_cell(GString *row, const lab_figures *figures, cmo_figure figure
 static void add_pair(GString *row, const lab_leg_result *leg, cmo_figure figure, int digits) {
     add_cell(row, &leg->robot, figure, digits, leg->estimated & LAB_FIGURE_BIT(figure));
     add_cell(row, &leg->truth, figure, digits, false);
-    g_string_append(row, "  ");
+    g_string_append(row, " ");
 }
 
 static void print_row(const lab_route *route, const lab_leg_result *leg) {
@@ -174,7 +174,7 @@ static void print_row(const lab_route *route, const lab_leg_result *leg) {
     print_outcome(leg, 14);
     if (leg->robot.applies != 0) {
         GString *row = g_string_new(NULL);
-        g_string_append_printf(row, "%7.2f", leg->robot.value[CMO_ELAPSED_MS] / 1000.0);
+        g_string_append_printf(row, "%6.2f", leg->robot.value[CMO_ELAPSED_MS] / 1000.0);
         add_cell(row, &leg->robot, CMO_CROSSING_SPEED_MM_S, 0,
                  leg->estimated & LAB_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S));
         add_pair(row, leg, CMO_OVERSHOOT_MM, 1);
@@ -201,8 +201,8 @@ static void print_head(const lab_run *run) {
     bool lines = applies & LAB_FIGURE_BIT(CMO_REST_ERROR_MM);
     bool speeds = applies & LAB_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S);
     bool moves = lines || applies & LAB_FIGURE_BIT(CMO_OVERSHOOT_MM);
-    const char *both = "   robot   truth  ";
-    char *first = g_strdup_printf("%-36s%6s%8s%16s%18s%18s", "leg", "time", speeds ? "speed" : "",
+    const char *both = "   robot   truth ";
+    char *first = g_strdup_printf("%-36s%6s%8s%16s%17s%17s", "leg", "time", speeds ? "speed" : "",
                                   moves ? "overshoot mm" : "", lines ? "rest error mm" : "",
                                   lines ? "angle deg" : "");
     char *second = g_strdup_printf("%36s%6s%8s%s%s%s", "", "s", speeds ? "mm/s" : "",

@@ -106,7 +106,7 @@ static void print_passed_over(const lab_leg_result *leg) {
            cli_side(report->passed_sensor), (double)report->passed_width_mm,
            report->passed_reason == CMO_PASSED_ONE_SIDED      ? "met by that sensor alone"
            : report->passed_reason == CMO_PASSED_OUT_OF_PLACE ? "where none is due"
-                                                              : "narrower than a line");
+                                                              : "too narrow");
 }
 
 void table_counted(const lab_leg_result *leg) {
@@ -197,7 +197,22 @@ static void print_surface(const lab_leg_result *leg, const cmo_robot_description
     printf(" counts\n");
 }
 
+// What its way from the edge to its first standstill was made of.
+static void print_halt(const lab_halt_ways *halt) {
+    if (!halt->known) {
+        return;
+    }
+    printf("     halts in %.1f mm: delay %.1f, looks %.1f, lag %.1f, braking %.1f",
+           halt->delay_mm + halt->looks_mm + halt->lag_mm + halt->braking_mm, halt->delay_mm,
+           halt->looks_mm, halt->lag_mm, halt->braking_mm);
+    if (isfinite(halt->deceleration_mm_s2)) {
+        printf(" at %.0f mm/s2", halt->deceleration_mm_s2);
+    }
+    printf("\n");
+}
+
 void table_leg(const lab_route *route, const lab_leg_result *leg) {
+    print_halt(&leg->halt);
     const lab_leg *asked = &route->leg[leg->number - 1];
     if (leg->routine == CMO_ROUTINE_ADVANCE || leg->routine == CMO_ROUTINE_TURN) {
         print_move(asked, leg);

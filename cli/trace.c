@@ -1,7 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "trace.h"
 
-#include <cammino_lab/trace.h>
 #include <math.h>
 
 static void print_looks(const lab_trace_told *told) {
@@ -41,15 +40,35 @@ static void print_leg(const lab_trace_leg_told *leg) {
     printf("\n");
 }
 
-int cli_tell_trace(const char *path, bool quiet) {
+lab_trace_told *cli_trace_told(const char *path, const char *robot) {
     GError *error = NULL;
+    double play_mm = 0.0;
+    if (robot != NULL) {
+        lab_robot *described = lab_robot_load(robot, &error);
+        if (described == NULL) {
+            cli_error(error);
+            return NULL;
+        }
+        play_mm = (double)described->description.gear_play_mm;
+        lab_robot_free(described);
+    }
     GArray *rows = lab_trace_read(path, &error);
     if (rows == NULL) {
-        return cli_error(error);
+        cli_error(error);
+        return NULL;
     }
-    lab_trace_told *told = lab_trace_tell(rows);
+    lab_trace_told *told = lab_trace_tell(rows, play_mm);
+    g_array_free(rows, TRUE);
+    return told;
+}
+
+int cli_tell_trace(const char *path, const char *robot, bool quiet) {
+    lab_trace_told *told = cli_trace_told(path, robot);
+    if (told == NULL) {
+        return CLI_WRONG;
+    }
     if (!quiet) {
-        cli_line("trace %s: %u rows, %u legs", path, rows->len, told->legs->len);
+        cli_line("trace %s: %u rows, %u legs", path, told->rows, told->legs->len);
         printf("ticks  each %.1f ms, the latest by %.1f ms", told->period_ms, told->latest_ms);
         if (told->gaps > 0) {
             printf("; %u after a gap, the first at %.0f ms: late, or rows lost", told->gaps,
@@ -64,11 +83,12 @@ int cli_tell_trace(const char *path, bool quiet) {
         for (guint i = 0; i < told->legs->len; i++) {
             print_leg(&g_array_index(told->legs, lab_trace_leg_told, i));
         }
-        printf("\nover and rest are from the line's near edge, by the middle between the spots\n"
-               "not to be known from a trace: what is true, how legs ended, what they were to rest "
-               "at,\nthe sensors' delay, tyres that slid\n");
+        printf(
+            "\nover and rest are from the line's near edge, by the middle between the spots\n"
+            "not to be known from a trace: what is true, how legs ended, what they were to rest "
+            "at,\nthe sensors' delay, what tyres slid where it did not come back over the edge%s\n",
+            robot != NULL ? "" : ",\nand the gears' play, which --robot tells");
     }
     lab_trace_told_free(told);
-    g_array_free(rows, TRUE);
     return CLI_DONE;
 }

@@ -1,8 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "trials.h"
 
+#include "trace.h"
+
 #include <cammino_lab/fleet.h>
-#include <cammino_lab/trace.h>
 #include <string.h>
 
 // A trace's first row names its columns; results begin with a brace, and no route does that is
@@ -28,23 +29,23 @@ bool cli_is_trace(const char *path) {
     return is_header(line);
 }
 
-static lab_results *of_trace(const char *path) {
-    GError *error = NULL;
-    GArray *rows = lab_trace_read(path, &error);
-    if (rows == NULL) {
-        cli_error(error);
-        return NULL;
-    }
-    lab_trace_told *told = lab_trace_tell(rows);
-    lab_results *results = lab_trace_results(told, path);
+bool cli_is_results(const char *path) {
+    char line[1024];
+    read_first_line(path, line);
+    return is_header(line) || *line == '{';
+}
+
+static lab_results *of_trace(const char *path, const char *robot) {
+    lab_trace_told *told = cli_trace_told(path, robot);
+    lab_results *results = told != NULL ? lab_trace_results(told, path) : NULL;
     lab_trace_told_free(told);
-    g_array_free(rows, TRUE);
     return results;
 }
 
 lab_series_call cli_series_call(const cli_trials_call *call, const char *route, cli_watch *watch) {
     return (lab_series_call){.route = route,
                              .robot = call->robot,
+                             .calibrated = (const char *const *)call->calibrated,
                              .trials = (unsigned)call->trials,
                              .seed = (uint64_t)call->seed,
                              .threads = (unsigned)call->threads,
@@ -58,7 +59,8 @@ static lab_results *drive(const cli_trials_call *call, const char *path, const l
         return NULL;
     }
     lab_route *route = cli_load_changed(path, call->robot, call->seed, change);
-    if (route == NULL) {
+    if (route == NULL || !cli_calibrate(route, call->calibrated)) {
+        lab_route_free(route);
         return NULL;
     }
     lab_part whole = {1, 1};
@@ -87,7 +89,7 @@ lab_results *cli_trials(const cli_trials_call *call, const char *path, const lab
         return NULL;
     }
     if (is_trace) {
-        return of_trace(path);
+        return of_trace(path, call->robot);
     }
     GError *error = NULL;
     lab_results *results = lab_results_load(path, &error);
@@ -106,10 +108,11 @@ const char *cli_trials_head(const lab_results *results) {
     if (results->of_trace) {
         return head = g_strdup_printf("trace %s", results->route);
     }
-    unsigned trials = results->trials->len;
+    unsigned trials = lab_results_count(results);
     char *of = trials < results->asked ? g_strdup_printf(" of %u", results->asked) : g_strdup("");
-    head = g_strdup_printf("%s%sroute %s: %u%s trial%s", results->robot,
-                           *results->robot != '\0' ? ", " : "", results->route, trials, of,
+    head = g_strdup_printf("%s%s%sroute %s: %u%s trial%s", results->robot,
+                           *results->robot != '\0' ? ", " : "",
+                           results->calibrated ? "calibrated, " : "", results->route, trials, of,
                            trials == 1 ? "" : "s");
     g_free(of);
     return head;
@@ -120,14 +123,14 @@ int cli_check_results(const lab_route *route, const lab_results *results) {
         return cli_wrong("%s: plant: its values do not go together: the simulated robot's motion "
                          "ran away in %u of %u trials",
                          route->robot_path, results->diverged,
-                         results->trials->len + results->diverged);
+                         lab_results_count(results) + results->diverged);
     }
     if (results->undrawn > 0) {
         GError *error = NULL;
         lab_robot_free(lab_fleet_robot(route->fleet, results->undrawn_seed, &error));
         return cli_error(error);
     }
-    if (results->trials->len == 0) {
+    if (lab_results_count(results) == 0) {
         return cli_wrong("%s: stopped before a trial was driven", route->path);
     }
     return CLI_DONE;

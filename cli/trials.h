@@ -7,14 +7,15 @@
 
 typedef struct cli_trials_call {
     char *robot;
+    char **calibrated;
     gint trials, threads;
     gint64 seed;
 } cli_trials_call;
 
 #define CLI_TRIALS_DEFAULT(trials)                                                                 \
-    { NULL, trials, 0, 1 }
+    { NULL, NULL, trials, 0, 1 }
 #define CLI_TRIALS_OPTIONS(call, how_many)                                                         \
-    CLI_ROBOT_OPTION(&call.robot),                                                                 \
+    CLI_ROBOT_OPTION(&call.robot), CLI_CALIBRATED_OPTION(&call.calibrated),                        \
         {"trials", 0, 0, G_OPTION_ARG_INT, &call.trials, how_many, "N"},                           \
         {"seed",     0,                                                                            \
          0,          G_OPTION_ARG_INT64,                                                           \
@@ -34,8 +35,9 @@ lab_series_call cli_series_call(const cli_trials_call *call, const char *route, 
 lab_results *cli_trials(const cli_trials_call *call, const char *path, const lab_change *change,
                         bool quiet);
 
-// Whether a file is a trace.
+// Whether a file is a trace; and whether it is results, or a trace, and no route.
 bool cli_is_trace(const char *path);
+bool cli_is_results(const char *path);
 
 // Whether anything is true of them; if not, that has been said.
 int cli_check_results(const lab_route *route, const lab_results *results);

@@ -247,6 +247,9 @@ static double gain_of(const lab_results *results, const lab_comparison *c) {
         if (isfinite(gain)) {
             sum += CLAMP(gain, -1.0, 1.0);
         }
+        if (d->leg == LAB_RUN && d->figure == CMO_ELAPSED_MS && (d->low > 0.0 || d->high < 0.0)) {
+            sum -= d->shift / d->median[0];
+        }
         if (d->leg == LAB_RUN && d->figure == LAB_COMPLETED && d->chance < 0.5) {
             sum += 10.0 * d->shift;
         }
@@ -269,33 +272,53 @@ static bool chain(lab_change *changes, const lab_change *made, const lab_advice_
     return made == NULL;
 }
 
+// What changes are tried on.
+typedef struct trial_of {
+    const lab_series_call *as;
+    const lab_results *results;
+    const lab_limits *limits;
+    lab_route *like;
+} trial_of;
+
+static unsigned kept_of(const lab_limits *limits, const lab_results *results) {
+    unsigned kept = 0;
+    for (unsigned i = 0; limits != NULL && i < limits->count; i++) {
+        lab_verdict verdict;
+        kept += lab_judge(limits, i, results, &verdict, NULL) && verdict.pass;
+    }
+    return kept;
+}
+
 // False: it was stopped.
-static bool try_one(lab_advice *advice, lab_advice_tried *tried, const lab_series_call *as,
-                    const lab_results *results) {
+static bool try_one(lab_advice *advice, lab_advice_tried *tried, trial_of *on) {
     lab_change changes[CHAIN_MOST];
-    if (!chain(changes, as->changes, tried)) {
+    if (!chain(changes, on->as->changes, tried)) {
         return true;
     }
-    lab_series_call call = *as;
+    lab_series_call call = *on->as;
     call.changes = changes;
+    call.like = &on->like;
     lab_results *with = lab_results_of(&call, NULL);
     advice->stopped = with != NULL && !lab_results_ended(with);
     if (with != NULL && with->trials->len == with->asked) {
-        tried->comparison = lab_compare(results, with, true);
-        tried->gain = gain_of(results, tried->comparison);
+        tried->comparison = lab_compare(on->results, with, true);
+        tried->gain = gain_of(on->results, tried->comparison);
+        tried->kept = kept_of(on->limits, with);
     }
     lab_results_free(with);
     return !advice->stopped;
 }
 
 static int by_gain(const void *a, const void *b) {
-    double first = ((const lab_advice_tried *)a)->gain;
-    double second = ((const lab_advice_tried *)b)->gain;
-    return (first < second) - (first > second);
+    const lab_advice_tried *first = a;
+    const lab_advice_tried *second = b;
+    int order = (first->kept < second->kept) - (first->kept > second->kept);
+    return order != 0 ? order : (first->gain < second->gain) - (first->gain > second->gain);
 }
 
 lab_advice *lab_advise(const lab_route *route, const lab_series_call *as,
-                       const lab_results *results) {
+                       const lab_results *results, const lab_limits *limits) {
+    trial_of on = {as, results, limits, (lab_route *)(uintptr_t)route};
     lab_advice *advice = g_new0(lab_advice, 1);
     advice->trials = results->trials->len;
     for (unsigned leg = 0; leg < route->legs; leg++) {
@@ -305,8 +328,7 @@ lab_advice *lab_advise(const lab_route *route, const lab_series_call *as,
         add_robot(advice, route->robot);
         add_levels(advice, route);
     }
-    for (unsigned i = 0; i < advice->count && try_one(advice, &advice->tried[i], as, results);
-         i++) {
+    for (unsigned i = 0; i < advice->count && try_one(advice, &advice->tried[i], &on); i++) {
     }
     qsort(advice->tried, advice->count, sizeof *advice->tried, by_gain);
     return advice;

@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "describe.h"
 
+#include "calibrate.h"
+
 #include <cammino_lab/run.h>
 
 #include <math.h>
@@ -271,12 +273,8 @@ static void take_levels(lab_robot *robot, const cmo_sim_mat *sheet, uint64_t see
     lab_run *run = lab_drive_from(route, robot, &start, seed, false);
     const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, 0);
     for (unsigned i = 0; run->legs->len > 0 && i < robot->description.lights; i++) {
-        if (!robot->has_levels[i] && leg->levels_fault[i] == CMO_LEVELS_GOOD &&
-            leg->levels[i].dark != CMO_LEVEL_UNKNOWN) {
-            uint16_t void_counts = robot->levels[i].void_counts;
-            robot->levels[i] = leg->levels[i];
-            robot->levels[i].void_counts = void_counts;
-            robot->has_levels[i] = true;
+        if (!robot->has_levels[i]) {
+            labi_take_levels(robot, i, leg);
         }
     }
     lab_run_free(run);

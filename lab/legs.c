@@ -325,6 +325,7 @@ bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line) {
     case CMO_ROUTINE_SQUARE_ON_LINE:
         *line = cmo_square_on_line_search(&leg->parameters.square_on_line);
         line->sensor = CMO_SENSOR_EITHER; // whose crossing comes first is where the line begins
+        line->largest_entry_deg = 90.0F;  // it turns until the other one meets it
         return true;
     case CMO_ROUTINE_FOLLOW_EDGE:
         *line = cmo_follow_edge_across(&leg->parameters.follow_edge);

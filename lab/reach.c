@@ -13,6 +13,7 @@ typedef struct search {
     lab_reach *found;
     int place[LAB_REACH_MAX]; // of what was tried
     bool wrong;
+    lab_route *like; // the first one, for its mat
 } search;
 
 static double value_at(const search *s, int place) {
@@ -24,11 +25,23 @@ static double value_at(const search *s, int place) {
 }
 
 static void judge(search *s, const lab_results *results, lab_reach_tried *to) {
+    double least = INFINITY;
     to->keeps = to->surely = true;
-    for (unsigned i = 0; i < s->limits->count && !s->wrong; i++) {
+    for (unsigned i = 0; i < s->limits->count; i++) {
         lab_verdict verdict;
         double share = s->limits->limit[i].share;
-        s->wrong = !lab_judge(s->limits, i, results, &verdict, s->error);
+        if (!lab_judge(s->limits, i, results, &verdict, s->error)) {
+            s->wrong = true;
+            return;
+        }
+        double kept = (double)verdict.keep / MAX(verdict.trials, 1U);
+        if (kept - share < least) {
+            least = kept - share;
+            to->tightest = i;
+            to->share = kept;
+            to->low = verdict.low;
+            to->high = verdict.high;
+        }
         to->keeps = to->keeps && verdict.pass;
         // That all of them do is never sure.
         to->surely = to->surely && verdict.pass && (share >= 1.0 || verdict.low >= share);
@@ -41,9 +54,11 @@ static void drive_there(search *s, int place, lab_reach_tried *to) {
     lab_series_call call = s->asked->series;
     GError *error = NULL;
     call.changes = &change;
+    call.like = &s->like;
     lab_results *results = lab_results_of(&call, &error);
     // What is refused keeps to nothing, and a robot whose motion runs away neither.
-    to->surely_not = results == NULL || results->trials->len < results->asked;
+    to->refused = results == NULL || results->trials->len < results->asked;
+    to->surely_not = to->refused;
     if (results == NULL && place == 0) { // where it begins it must make sense
         g_propagate_error(s->error, error);
         s->wrong = true;
@@ -159,6 +174,7 @@ lab_reach *lab_reach_find(const lab_reach_asked *asked, const lab_limits *limits
         s.steps *= 2;
     }
     find_all(&s);
+    lab_route_free(s.like);
     if (s.wrong) {
         lab_reach_free(s.found);
         return NULL;

@@ -1,9 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "results_file.h"
 
+#include "calibrate.h"
+
 #include <cammino_lab/fleet.h>
 
-#include <gsl/gsl_rng.h>
 #include <math.h>
 #include <string.h>
 #include <unistd.h>
@@ -51,7 +52,8 @@ void labi_trial_make(lab_trial *trial, const labi_leg_staged *staged, unsigned l
 }
 
 bool labi_trials_same(const lab_trial *a, const lab_trial *b) {
-    bool same = a->seed == b->seed && a->outcome == b->outcome && a->legs == b->legs;
+    bool same = a->seed == b->seed && a->outcome == b->outcome &&
+                a->uncalibrated == b->uncalibrated && a->legs == b->legs;
     for (unsigned i = 0; same && i < a->legs; i++) {
         const lab_trial_leg *first = &a->leg[i];
         const lab_trial_leg *second = &b->leg[i];
@@ -71,7 +73,8 @@ bool labi_trials_same(const lab_trial *a, const lab_trial *b) {
 }
 
 static lab_trial trial_of(const lab_run *run) {
-    lab_trial trial = {.seed = run->seed, .outcome = run->outcome};
+    lab_trial trial = {
+        .seed = run->seed, .outcome = run->outcome, .uncalibrated = run->uncalibrated};
     labi_leg_staged *staged = g_new0(labi_leg_staged, run->legs->len);
     for (guint i = 0; i < run->legs->len; i++) {
         const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
@@ -132,6 +135,7 @@ lab_results *lab_results_new(const lab_route *route, uint64_t seed, unsigned tri
     results->robot =
         lab_printable(route->fleet != NULL ? lab_fleet_name(route->fleet) : route->robot->name);
     results->mat = lab_printable(route->mat_path != NULL ? route->mat_path : "");
+    results->calibrated = route->calibrations > 0;
     for (unsigned i = 0; i < route->legs; i++) {
         const lab_leg *leg = &route->leg[i];
         results->leg[i] = (lab_results_leg){leg->routine, g_strdup(leg->name), judged_by(leg)};
@@ -183,15 +187,10 @@ void labi_results_sort(lab_results *results) {
 
 // -------------------------------------------------------------------------------------- trials --
 
-// Evenly from minus to plus.
-static double spread(gsl_rng *rng, double most) {
-    return most * (2.0 * gsl_rng_uniform(rng) - 1.0);
-}
-
 // Light, where the sensors sit, and what the loop and the bus do.
 static void vary_senses(lab_robot *robot, const lab_spread *s, gsl_rng *rng) {
-    robot->plant.ambient *= 1.0 + spread(rng, s->ambient);
-    double height = 1.0 + spread(rng, s->height);
+    robot->plant.ambient *= 1.0 + labi_spread(rng, s->ambient);
+    double height = 1.0 + labi_spread(rng, s->height);
     for (unsigned i = 0; i < robot->plant.sensors; i++) {
         robot->plant.sensor[i].height_mm *= height;
     }
@@ -216,15 +215,16 @@ lab_run *lab_drive_trial(const lab_route *route, uint64_t seed, bool traces) {
     gsl_rng_set(rng, (unsigned long)(seed * 2654435761U % 4294967291U + 1U));
     const lab_spread *s = &route->spread;
     lab_robot robot = own != NULL ? *own : *route->robot;
-    lab_start start = {route->x_mm + spread(rng, s->x_mm), route->y_mm + spread(rng, s->y_mm),
-                       route->heading_deg + spread(rng, s->heading_deg)};
-    robot.plant.battery *= 1.0 + spread(rng, s->battery);
-    robot.plant.grip_m_s2 *= 1.0 + spread(rng, s->grip);
+    lab_start start = labi_spread_start(route, rng);
+    robot.plant.battery *= 1.0 + labi_spread(rng, s->battery);
+    robot.plant.grip_m_s2 *= 1.0 + labi_spread(rng, s->grip);
     robot.plant.wheel_spread = fmax(robot.plant.wheel_spread, s->wheel);
     robot.plant.gain_spread = fmax(robot.plant.gain_spread, s->gain);
     vary_senses(&robot, s, rng);
     gsl_rng_free(rng);
+    bool calibrated = labi_calibrate(route, &robot, seed);
     lab_run *run = lab_drive_from(route, &robot, &start, seed, traces);
+    run->uncalibrated = !calibrated;
     lab_robot_free(own);
     return run;
 }
@@ -266,9 +266,32 @@ static gpointer run_thread(gpointer data) {
     return NULL;
 }
 
+// Hands over those that were there from before, up to a trial that is not.
+static void hand_over(lab_results *results, uint64_t seed) {
+    const GArray *trials = results->trials;
+    while (results->take != NULL && results->handed < trials->len &&
+           g_array_index(trials, lab_trial, results->handed).seed <= seed) {
+        results->take(results->taker, &g_array_index(trials, lab_trial, results->handed++));
+    }
+}
+
+static void keep(lab_results *results, lab_trial *trial, GString *lines) {
+    if (results->file >= 0) {
+        labi_results_put(lines, trial);
+    }
+    if (results->take == NULL) {
+        g_array_append_val(results->trials, *trial);
+        return;
+    }
+    hand_over(results, trial->seed);
+    results->take(results->taker, trial);
+    results->taken++;
+    g_free(trial->leg);
+}
+
 // Takes the trials that are there up to the first one that is not; `at` is where it goes on.
 static bool collect(lab_results *results, work *w, unsigned *at, GError **error) {
-    guint first = results->trials->len;
+    GString *lines = g_string_new(NULL);
     for (; *at < w->count && g_atomic_int_get(&w->state[*at]) != WAITS; ++*at) {
         switch (g_atomic_int_get(&w->state[*at])) {
         case UNDRAWN:
@@ -280,10 +303,12 @@ static bool collect(lab_results *results, work *w, unsigned *at, GError **error)
             g_free(w->trial[*at].leg);
             break;
         default:
-            g_array_append_val(results->trials, w->trial[*at]);
+            keep(results, &w->trial[*at], lines);
         }
     }
-    return results->file < 0 || labi_results_add(results, first, error);
+    bool good = results->file < 0 || labi_results_write(results, lines, error);
+    g_string_free(lines, TRUE);
+    return good;
 }
 
 static void find_missing(const lab_results *results, work *w) {
@@ -332,6 +357,7 @@ bool lab_results_drive(lab_results *results, const lab_route *route, unsigned th
     for (; at < w.count; at++) {
         g_free(w.trial[at].leg);
     }
+    hand_over(results, UINT64_MAX);
     labi_results_sort(results);
     g_free(population);
     g_free(w.seed);
@@ -341,18 +367,28 @@ bool lab_results_drive(lab_results *results, const lab_route *route, unsigned th
 }
 
 lab_results *lab_results_of(const lab_series_call *call, GError **error) {
+    const lab_route *like = call->like != NULL ? *call->like : NULL;
     lab_route *route =
-        lab_route_load_changed(call->route, call->robot, call->seed, call->changes, error);
+        lab_route_load_changed(call->route, call->robot, call->seed, call->changes, like, error);
     lab_results *results = NULL;
-    if (route != NULL && lab_check(route, error)) {
+    if (route != NULL && lab_check(route, error) &&
+        lab_route_calibrate(route, call->calibrated, like, error)) {
         lab_part whole = {1, 1};
         results = lab_results_new(route, call->seed, call->trials, whole);
         lab_results_drive(results, route, call->threads, call->progress, call->context, NULL);
     }
-    lab_route_free(route);
+    if (call->like != NULL && *call->like == NULL) {
+        *call->like = route;
+    } else {
+        lab_route_free(route);
+    }
     return results;
 }
 
+unsigned lab_results_count(const lab_results *results) {
+    return results->trials->len + results->taken;
+}
+
 bool lab_results_ended(const lab_results *results) {
-    return results->trials->len + results->diverged + results->undrawn == results->asked;
+    return lab_results_count(results) + results->diverged + results->undrawn == results->asked;
 }

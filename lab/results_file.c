@@ -36,6 +36,9 @@ static void put_head(GString *out, const lab_results *results) {
     lab_json_text(builder, "mat", results->mat);
     lab_json_whole(builder, "seed", (gint64)results->first);
     lab_json_whole(builder, "trials", results->of_all);
+    if (results->calibrated) {
+        lab_json_flag(builder, "calibrated", true);
+    }
     begin_list(builder, "legs");
     for (unsigned i = 0; i < results->legs; i++) {
         const lab_results_leg *leg = &results->leg[i];
@@ -73,11 +76,14 @@ static void add_column(JsonBuilder *builder, const char *name, const lab_trial_l
     json_builder_end_object(builder);
 }
 
-static void put_trial(GString *out, const lab_trial *trial) {
+void labi_results_put(GString *lines, const lab_trial *trial) {
     JsonBuilder *builder = json_builder_new();
     json_builder_begin_object(builder);
     lab_json_whole(builder, "seed", (gint64)trial->seed);
     lab_json_text(builder, "outcome", cmo_outcome_name(trial->outcome));
+    if (trial->uncalibrated) {
+        lab_json_flag(builder, "uncalibrated", true);
+    }
     begin_list(builder, "legs");
     for (unsigned i = 0; i < trial->legs; i++) {
         const lab_trial_leg *leg = &trial->leg[i];
@@ -97,7 +103,7 @@ static void put_trial(GString *out, const lab_trial *trial) {
     }
     json_builder_end_array(builder);
     json_builder_end_object(builder);
-    put_line(out, builder);
+    put_line(lines, builder);
 }
 
 static bool cannot_keep(const char *path, const char *why, GError **error) {
@@ -106,25 +112,15 @@ static bool cannot_keep(const char *path, const char *why, GError **error) {
     return false;
 }
 
-static bool put(const lab_results *results, const GString *text, GError **error) {
-    for (gsize at = 0; at < text->len;) {
-        ssize_t done = write(results->file, text->str + at, text->len - at);
+bool labi_results_write(const lab_results *results, const GString *lines, GError **error) {
+    for (gsize at = 0; at < lines->len;) {
+        ssize_t done = write(results->file, lines->str + at, lines->len - at);
         if (done < 0 && errno != EINTR) {
             return cannot_keep(results->path, g_strerror(errno), error);
         }
         at += (gsize)MAX(done, 0);
     }
     return true;
-}
-
-bool labi_results_add(lab_results *results, guint first, GError **error) {
-    GString *text = g_string_new(NULL);
-    for (guint i = first; i < results->trials->len; i++) {
-        put_trial(text, &g_array_index(results->trials, lab_trial, i));
-    }
-    bool good = put(results, text, error);
-    g_string_free(text, TRUE);
-    return good;
 }
 
 // ---------------------------------------------------------------------------------------- keep --
@@ -193,7 +189,8 @@ static bool take_file(lab_results *results, const lab_route *route, const char *
         good = there != NULL;
         if (good && !(same_legs(results, there) && is_of(there, route))) {
             g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
-                        "%s: results of another route, robot, mat or version (%s, %s); another "
+                        "%s: results of another route, robot, mat, calibration or version (%s, "
+                        "%s); another "
                         "name would do",
                         path, there->route, there->robot);
             good = false;
@@ -229,7 +226,7 @@ bool lab_results_keep(lab_results *results, const lab_route *route, const char *
     if (!headed) {
         put_head(head, results);
     }
-    bool good = put(results, head, error);
+    bool good = labi_results_write(results, head, error);
     g_string_free(head, TRUE);
     return good;
 }

@@ -27,7 +27,8 @@ bool labi_trials_same(const lab_trial *a, const lab_trial *b);
 lab_results *labi_results_empty(unsigned legs);
 void labi_results_sort(lab_results *results);
 
-// Adds the trials from `first` on to the file.
-bool labi_results_add(lab_results *results, guint first, GError **error);
+// A trial's line, and such lines added to the file.
+void labi_results_put(GString *lines, const lab_trial *trial);
+bool labi_results_write(const lab_results *results, const GString *lines, GError **error);
 
 #endif

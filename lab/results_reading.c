@@ -49,6 +49,11 @@ static const char *find_text(JsonObject *object, const char *key) {
     return text_of(find(object, key, JSON_NODE_VALUE));
 }
 
+static bool find_flag(JsonObject *object, const char *key) {
+    JsonNode *node = find(object, key, JSON_NODE_VALUE);
+    return node != NULL && json_node_get_boolean(node);
+}
+
 static bool find_whole(const reader *r, JsonObject *object, const char *key, gint64 low,
                        gint64 high, gint64 *value) {
     JsonNode *node = find(object, key, JSON_NODE_VALUE);
@@ -179,6 +184,7 @@ static bool read_trial(reader *r, JsonObject *object) {
             return false;
         }
     }
+    trial.uncalibrated = find_flag(object, "uncalibrated");
     trial.seed = (uint64_t)seed;
     trial.outcome = (cmo_outcome)outcome;
     labi_trial_make(&trial, (labi_leg_staged *)(void *)r->staged->data, r->staged->len);
@@ -253,6 +259,7 @@ static bool read_head(const reader *r, JsonObject *object, lab_results *to) {
     to->route = g_strdup(route != NULL ? route : "");
     to->robot = g_strdup(robot != NULL ? robot : "");
     to->mat = g_strdup(mat != NULL ? mat : "");
+    to->calibrated = find_flag(object, "calibrated");
     to->first = (uint64_t)seed;
     to->of_all = to->asked = (unsigned)trials;
     return good;

@@ -113,11 +113,37 @@ static bool sees_colour(const lab_robot *robot) {
 }
 
 lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t seed, GError **error) {
-    return lab_route_load_changed(path, robot_path, seed, NULL, error);
+    return lab_route_load_changed(path, robot_path, seed, NULL, NULL, error);
+}
+
+// It takes some time to draw one: of another route with the same it is taken over.
+static cmo_sim_mat *mat_of(const lab_route *route, const lab_route *like, GError **error) {
+    const cmo_sim_mat_options *as = &route->mat_options;
+    const cmo_sim_mat_options *there = like != NULL ? &like->mat_options : NULL;
+    if (there != NULL && strcmp(route->mat_path, like->mat_path) == 0 &&
+        as->px_per_mm == there->px_per_mm && as->width_mm == there->width_mm &&
+        as->soft_mm == there->soft_mm && as->colour == there->colour) {
+        return cmo_sim_mat_share(like->mat);
+    }
+    return cmo_sim_mat_load(route->mat_path, as, error);
+}
+
+// And a region, where it starts from the same place.
+static void enclose(lab_route *route, const lab_route *like) {
+    for (unsigned i = 0; i < route->legs; i++) {
+        if (route->leg[i].routine == CMO_ROUTINE_STAY_INSIDE && route->region == NULL) {
+            bool same = like != NULL && like->region != NULL && like->mat == route->mat &&
+                        like->x_mm == route->x_mm && like->y_mm == route->y_mm;
+            route->region = same ? cmo_sim_region_share(like->region)
+                                 : cmo_sim_region_new(route->mat, route->x_mm, route->y_mm);
+        } else if (route->leg[i].routine == CMO_ROUTINE_FOLLOW_EDGE) {
+            cmo_sim_mat_measure(route->mat, CMO_SIM_LINE);
+        }
+    }
 }
 
 lab_route *lab_route_load_changed(const char *path, const char *robot_path, uint64_t seed,
-                                  const lab_change *change, GError **error) {
+                                  const lab_change *change, const lab_route *like, GError **error) {
     char *bytes;
     size_t size;
     if (!labi_read_changed(path, "route", change, false, &bytes, &size, error)) {
@@ -136,7 +162,7 @@ lab_route *lab_route_load_changed(const char *path, const char *robot_path, uint
     if (good) {
         route->mat_options.colour = route->fleet != NULL ? lab_fleet_may_see_colour(route->fleet)
                                                          : sees_colour(route->robot);
-        route->mat = cmo_sim_mat_load(route->mat_path, &route->mat_options, error);
+        route->mat = mat_of(route, like, error);
         good = route->mat != NULL;
     }
     if (good && route->fleet != NULL) {
@@ -148,7 +174,7 @@ lab_route *lab_route_load_changed(const char *path, const char *robot_path, uint
         lab_route_free(route);
         return NULL;
     }
-    lab_route_enclose(route);
+    enclose(route, like);
     return route;
 }
 
@@ -167,13 +193,7 @@ bool lab_route_draw(lab_route *route, uint64_t seed, GError **error) {
 void lab_route_enclose(lab_route *route) {
     cmo_sim_region_free(route->region);
     route->region = NULL;
-    for (unsigned i = 0; i < route->legs; i++) {
-        if (route->leg[i].routine == CMO_ROUTINE_STAY_INSIDE && route->region == NULL) {
-            route->region = cmo_sim_region_new(route->mat, route->x_mm, route->y_mm);
-        } else if (route->leg[i].routine == CMO_ROUTINE_FOLLOW_EDGE) {
-            cmo_sim_mat_measure(route->mat, CMO_SIM_LINE);
-        }
-    }
+    enclose(route, NULL);
 }
 
 void lab_route_free(lab_route *route) {
@@ -185,6 +205,9 @@ void lab_route_free(lab_route *route) {
         lab_fleet_free(route->fleet);
         cmo_sim_region_free(route->region);
         cmo_sim_mat_free(route->mat);
+        for (unsigned i = 0; i < route->calibrations; i++) {
+            lab_route_free(route->calibration[i]);
+        }
         for (unsigned i = 0; i < route->legs; i++) {
             g_free(route->leg[i].name);
             g_free(route->leg[i].file);

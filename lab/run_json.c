@@ -110,6 +110,17 @@ static void add_drive(JsonBuilder *builder, const cmo_drive *d) {
     json_builder_end_object(builder);
 }
 
+static void add_halt(JsonBuilder *builder, const lab_halt_ways *halt) {
+    json_builder_set_member_name(builder, "halt");
+    json_builder_begin_object(builder);
+    add_number(builder, "delay_mm", halt->delay_mm);
+    add_number(builder, "looks_mm", halt->looks_mm);
+    add_number(builder, "lag_mm", halt->lag_mm);
+    add_number(builder, "braking_mm", halt->braking_mm);
+    add_number(builder, "deceleration_mm_s2", halt->deceleration_mm_s2);
+    json_builder_end_object(builder);
+}
+
 // A patrol: how it was driven, and each rebound, the robot's word beside the truth.
 static void add_patrol(JsonBuilder *builder, const lab_leg_result *leg) {
     const cmo_patrol_budget *b = &leg->budget;
@@ -275,6 +286,9 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
     json_builder_end_array(builder);
     if (leg->report.passed_reason != CMO_PASSED_NONE) {
         add_passed(builder, &leg->report);
+    }
+    if (leg->halt.known) {
+        add_halt(builder, &leg->halt);
     }
     if (leg->counted != NULL) {
         add_counted(builder, leg->counted, leg->tells);

@@ -1,77 +1,80 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include <cammino_lab/series.h>
 
+#include "sketch.h"
+
 #include <cammino_lab/fleet.h>
 #include <cammino_lab/limits.h>
 
-#include <gsl/gsl_sort.h>
-#include <gsl/gsl_statistics_double.h>
 #include <math.h>
-#include <stdlib.h>
 #include <string.h>
 
-// ----------------------------------------------------------------------------------- statistics --
+// ---------------------------------------------------------------------------------------- draft --
 
-static int by_size(const void *a, const void *b) {
-    double first = fabs(*(const double *)a);
-    double second = fabs(*(const double *)b);
-    return (first > second) - (first < second);
-}
-
-static lab_statistics sum_up(double *values, unsigned n) {
-    lab_statistics s = {.n = n};
-    if (n == 0) {
-        return s;
-    }
-    gsl_sort(values, 1, n);
-    s.mean = gsl_stats_mean(values, 1, n);
-    s.sd = n > 1 ? gsl_stats_sd(values, 1, n) : 0.0;
-    s.p05 = gsl_stats_quantile_from_sorted_data(values, 1, n, 0.05);
-    s.p50 = gsl_stats_quantile_from_sorted_data(values, 1, n, 0.50);
-    s.p95 = gsl_stats_quantile_from_sorted_data(values, 1, n, 0.95);
-    s.p99 = gsl_stats_quantile_from_sorted_data(values, 1, n, 0.99);
-    s.worst = fabs(values[0]) > fabs(values[n - 1]) ? values[0] : values[n - 1];
-    qsort(values, n, sizeof(double), by_size);
-    s.within = fabs(values[(unsigned)ceil(0.95 * n) - 1]);
-    return s;
-}
-
-// A part of the trials: those whose robot is of a kind in a part; a part of NONE is all of them.
-typedef struct choice {
-    unsigned part, kind;
-} choice;
+// Trials that are summed up together: all of them, or those of a kind in a part of the fleet's.
+typedef struct group {
+    unsigned part, kind; // a part of NONE is all of them
+    unsigned trials, completed;
+    lab_series_leg *leg;
+    labi_sketch **sketch; // of each leg, figure and column; NULL: no such value yet
+} group;
 #define NONE LAB_PARTS_MAX
 
-typedef struct work {
-    const lab_results *results;
+// The worst trials by a leg's figure; in the order of their seeds where they are as bad.
+typedef struct worst_of {
+    unsigned count;
+    lab_series_worst trial[LAB_SERIES_WORST];
+} worst_of;
+
+struct lab_series_draft {
+    lab_series *series;
     const lab_fleet *fleet;
-} work;
+    unsigned groups;
+    group *group;    // the first is of all
+    worst_of *worst; // by leg, and behind them of those that were not completed
+};
 
-static const lab_trial *trial_of(const work *w, unsigned i) {
-    return &g_array_index(w->results->trials, lab_trial, i);
+static labi_sketch **sketch_of(const group *g, unsigned leg, unsigned figure, bool truth) {
+    return &g->sketch[(leg * CMO_FIGURES + figure) * 2U + truth];
 }
 
-static bool is_of(const work *w, const choice *of, const lab_trial *trial) {
-    return of->part == NONE || lab_fleet_kind_of(w->fleet, of->part, trial->seed) == of->kind;
+static group new_group(const lab_results *results, unsigned part, unsigned kind) {
+    group g = {.part = part, .kind = kind};
+    g.leg = g_new0(lab_series_leg, results->legs);
+    g.sketch = g_new0(labi_sketch *, (gsize)results->legs * CMO_FIGURES * 2U);
+    for (unsigned leg = 0; leg < results->legs; leg++) {
+        g.leg[leg].routine = results->leg[leg].routine;
+        g.leg[leg].name = g_strdup(results->leg[leg].name);
+        g.leg[leg].judged = results->leg[leg].judged;
+    }
+    return g;
 }
 
-// A figure of a leg, over all trials and rounds; `values` is used for that.
-static lab_statistics column(const work *w, const choice *of, unsigned leg, cmo_figure figure,
-                             bool truth, GArray *values) {
-    g_array_set_size(values, 0);
-    for (unsigned i = 0; i < w->results->trials->len; i++) {
-        const lab_trial *trial = trial_of(w, i);
-        unsigned legs = is_of(w, of, trial) ? trial->legs : 0;
-        for (unsigned n = 0; n < legs; n++) {
-            double value;
-            if (trial->leg[n].leg == leg &&
-                lab_trial_figure(&trial->leg[n], figure, truth, &value)) {
-                g_array_append_val(values, value);
-            }
+lab_series_draft *lab_series_begin(const lab_results *results, const lab_fleet *fleet) {
+    lab_series_draft *draft = g_new0(lab_series_draft, 1);
+    draft->series = g_new0(lab_series, 1);
+    draft->fleet = fleet;
+    draft->series->legs = results->legs;
+    for (unsigned i = 1; i <= CMO_SURFACES_MAX; i++) {
+        draft->series->surface[i] = g_strdup(results->surface[i]);
+    }
+    draft->groups = 1;
+    for (unsigned part = 0; fleet != NULL && part < lab_fleet_parts(fleet); part++) {
+        draft->groups += lab_fleet_kinds(fleet, part);
+    }
+    draft->group = g_new0(group, draft->groups);
+    draft->group[0] = new_group(results, NONE, 0);
+    group *to = &draft->group[1];
+    for (unsigned part = 0; fleet != NULL && part < lab_fleet_parts(fleet); part++) {
+        for (unsigned kind = 0; kind < lab_fleet_kinds(fleet, part); kind++, to++) {
+            *to = new_group(results, part, kind);
         }
     }
-    return sum_up((double *)(void *)values->data, values->len);
+    draft->worst = g_new0(worst_of, results->legs + 1U);
+    return draft;
 }
+
+// ------------------------------------------------------------------------------------------ add --
 
 // Whether it has counted as many lines as there truly were.
 static void add_count(lab_series_leg *leg, const lab_trial_leg *row) {
@@ -103,6 +106,95 @@ static void add_tally(lab_series_leg *leg, const lab_trial_leg *row) {
     g_array_index(leg->tallies, lab_series_tally, at).times++;
 }
 
+static void add_figures(const group *g, const lab_trial_leg *row) {
+    for (unsigned i = 0; i < 2U * CMO_FIGURES; i++) {
+        double value;
+        if (lab_trial_figure(row, (cmo_figure)(i / 2U), i % 2U != 0, &value)) {
+            labi_sketch **sketch = sketch_of(g, row->leg, i / 2U, i % 2U != 0);
+            if (*sketch == NULL) {
+                *sketch = g_new0(labi_sketch, 1);
+            }
+            labi_sketch_add(*sketch, value);
+        }
+    }
+}
+
+static void add_to_group(group *g, const lab_trial *trial) {
+    g->trials++;
+    g->completed += trial->outcome == CMO_OUTCOME_DONE;
+    for (unsigned n = 0; n < trial->legs; n++) {
+        const lab_trial_leg *row = &trial->leg[n];
+        lab_series_leg *to = &g->leg[row->leg];
+        to->outcomes[row->outcome]++;
+        add_count(to, row);
+        add_tally(to, row);
+        add_figures(g, row);
+    }
+}
+
+static void add_worst(worst_of *to, const lab_series_worst *one, bool by_figure) {
+    unsigned at = to->count;
+    while (at > 0 && by_figure && fabs(to->trial[at - 1].truth) < fabs(one->truth)) {
+        at--;
+    }
+    if (at < LAB_SERIES_WORST) {
+        to->count = MIN(to->count + 1, LAB_SERIES_WORST);
+        for (unsigned n = to->count - 1; n > at; n--) {
+            to->trial[n] = to->trial[n - 1];
+        }
+        to->trial[at] = *one;
+    }
+}
+
+// A trial that was not completed counts by the leg that ended otherwise, any other one by the
+// largest error in each leg. Legs may well end otherwise than done where the route says what
+// follows.
+static void add_to_worst(lab_series_draft *draft, const lab_trial *trial) {
+    const lab_series *series = draft->series;
+    const group *all = &draft->group[0];
+    for (unsigned i = 0; i < trial->legs; i++) {
+        const lab_trial_leg *row = &trial->leg[i];
+        cmo_figure figure = all->leg[row->leg].judged;
+        lab_series_worst one = {trial->seed, row->leg, (cmo_outcome)row->outcome, CMO_FIGURES, NAN};
+        if (figure != CMO_FIGURES && lab_trial_figure(row, figure, true, &one.truth)) {
+            one.figure = figure;
+        }
+        if (row->outcome != CMO_OUTCOME_DONE && trial->outcome != CMO_OUTCOME_DONE) {
+            add_worst(&draft->worst[series->legs], &one, false);
+            return;
+        }
+    }
+    for (unsigned leg = 0; leg < series->legs; leg++) {
+        lab_series_worst most = {trial->seed, leg, CMO_OUTCOME_DONE, CMO_FIGURES, 0.0};
+        for (unsigned i = 0; i < trial->legs; i++) { // of all its rounds
+            const lab_trial_leg *row = &trial->leg[i];
+            cmo_figure figure = all->leg[leg].judged;
+            double truth;
+            if (row->leg == leg && row->outcome == CMO_OUTCOME_DONE && figure != CMO_FIGURES &&
+                lab_trial_figure(row, figure, true, &truth) && fabs(truth) > fabs(most.truth)) {
+                most.figure = figure;
+                most.truth = truth;
+            }
+        }
+        if (most.figure != CMO_FIGURES) {
+            add_worst(&draft->worst[leg], &most, true);
+        }
+    }
+}
+
+void lab_series_add(lab_series_draft *draft, const lab_trial *trial) {
+    draft->series->uncalibrated += trial->uncalibrated;
+    for (unsigned i = 0; i < draft->groups; i++) {
+        group *g = &draft->group[i];
+        if (g->part == NONE || lab_fleet_kind_of(draft->fleet, g->part, trial->seed) == g->kind) {
+            add_to_group(g, trial);
+        }
+    }
+    add_to_worst(draft, trial);
+}
+
+// ------------------------------------------------------------------------------------------ end --
+
 // The most frequent first; of two as frequent the one with more lines of the lower surfaces.
 static gint by_times(gconstpointer a, gconstpointer b) {
     const lab_series_tally *first = a;
@@ -111,128 +203,121 @@ static gint by_times(gconstpointer a, gconstpointer b) {
     return order != 0 ? order : memcmp(second->lines, first->lines, sizeof first->lines);
 }
 
-// The legs' outcomes and figures over a part of the trials.
-static lab_series_leg *sum_up_legs(const work *w, const choice *of, unsigned *trials,
-                                   unsigned *completed) {
-    const lab_results *results = w->results;
-    lab_series_leg *summed = g_new0(lab_series_leg, results->legs);
-    GArray *values = g_array_new(FALSE, FALSE, sizeof(double));
-    *trials = *completed = 0;
-    for (unsigned i = 0; i < results->trials->len; i++) {
-        const lab_trial *trial = trial_of(w, i);
-        if (is_of(w, of, trial)) {
-            ++*trials;
-            *completed += trial->outcome == CMO_OUTCOME_DONE;
-            for (unsigned n = 0; n < trial->legs; n++) {
-                lab_series_leg *to = &summed[trial->leg[n].leg];
-                to->outcomes[trial->leg[n].outcome]++;
-                add_count(to, &trial->leg[n]);
-                add_tally(to, &trial->leg[n]);
+// Its sketches are summed up, and gone.
+static void end_group(const lab_series_draft *draft, group *g) {
+    for (unsigned leg = 0; leg < draft->series->legs; leg++) {
+        if (g->leg[leg].tallies != NULL) {
+            g_array_sort(g->leg[leg].tallies, by_times);
+        }
+        for (unsigned i = 0; i < 2U * CMO_FIGURES; i++) {
+            labi_sketch *sketch = *sketch_of(g, leg, i / 2U, i % 2U != 0);
+            lab_series_figure *to = &g->leg[leg].figure[i / 2U];
+            if (sketch != NULL) {
+                *(i % 2U != 0 ? &to->truth : &to->robot) = labi_sketch_sum_up(sketch);
+                labi_sketch_clear(sketch);
+                g_free(sketch);
             }
         }
     }
-    for (unsigned leg = 0; leg < results->legs; leg++) {
-        summed[leg].routine = results->leg[leg].routine;
-        summed[leg].name = g_strdup(results->leg[leg].name);
-        summed[leg].judged = results->leg[leg].judged;
-        if (summed[leg].tallies != NULL) {
-            g_array_sort(summed[leg].tallies, by_times);
-        }
-        for (unsigned f = 0; f < CMO_FIGURES; f++) {
-            lab_series_figure *to = &summed[leg].figure[f];
-            to->robot = column(w, of, leg, (cmo_figure)f, false, values);
-            to->truth = column(w, of, leg, (cmo_figure)f, true, values);
-        }
-    }
-    g_array_free(values, TRUE);
-    return summed;
+    g_free(g->sketch);
 }
 
-// -------------------------------------------------------------------------------------- kinds --
-
-static void sum_up_kinds(const work *w, lab_series *series) {
-    const lab_fleet *fleet = w->fleet;
-    for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
-        series->kinds += lab_fleet_kinds(fleet, part);
-    }
-    lab_series_kind *to = series->kind = g_new0(lab_series_kind, series->kinds);
-    for (unsigned part = 0; part < lab_fleet_parts(fleet); part++) {
-        for (unsigned kind = 0; kind < lab_fleet_kinds(fleet, part); kind++, to++) {
-            choice of = {part, kind};
-            to->part = lab_fleet_part(fleet, part);
-            to->kind = lab_fleet_kind(fleet, part, kind);
-            to->leg = sum_up_legs(w, &of, &to->trials, &to->completed);
-        }
-    }
+// Errors count by what 95 % of the trials keep to. One that was not completed is worse than any.
+static double badness(const lab_series *series, const lab_series_worst *one, bool completed) {
+    double within =
+        one->figure != CMO_FIGURES ? series->leg[one->leg].figure[one->figure].truth.within : 0.0;
+    return !completed ? INFINITY : within > 0.0 ? fabs(one->truth) / within : 0.0;
 }
 
-// How bad a trial was: one that was not completed is worse than any error, and errors count by what
-// 95 % of the trials keep to. Legs may well end otherwise than done where the route says what
-// follows.
-static double badness(const lab_trial *trial, const lab_series *series, lab_series_worst *worst) {
-    double most = 0.0;
-    for (unsigned i = 0; i < trial->legs; i++) {
-        const lab_trial_leg *row = &trial->leg[i];
-        cmo_figure figure = series->leg[row->leg].judged;
-        double truth = NAN;
-        bool known = figure != CMO_FIGURES && lab_trial_figure(row, figure, true, &truth);
-        double size = 0.0;
-        if (row->outcome != CMO_OUTCOME_DONE) {
-            size = trial->outcome == CMO_OUTCOME_DONE ? 0.0 : INFINITY;
-        } else if (known && series->leg[row->leg].figure[figure].truth.within > 0.0) {
-            size = fabs(truth) / series->leg[row->leg].figure[figure].truth.within;
-        }
-        if (size > most) {
-            most = size;
-            *worst = (lab_series_worst){trial->seed, row->leg, (cmo_outcome)row->outcome,
-                                        known ? figure : CMO_FIGURES, truth};
-        }
-    }
-    return most;
+// How bad it is, and which.
+typedef struct candidate {
+    double bad;
+    lab_series_worst one;
+} candidate;
+
+static gint by_badness(gconstpointer a, gconstpointer b) {
+    const candidate *x = a;
+    const candidate *y = b;
+    int order = (x->bad < y->bad) - (x->bad > y->bad);
+    order = order != 0 ? order : (x->one.seed > y->one.seed) - (x->one.seed < y->one.seed);
+    return order != 0 ? order : (x->one.leg > y->one.leg) - (x->one.leg < y->one.leg);
 }
 
-static void find_worst(const work *w, lab_series *series) {
-    double size[LAB_SERIES_WORST + 1];
-    for (unsigned i = 0; i < w->results->trials->len; i++) {
-        lab_series_worst one;
-        double bad = badness(trial_of(w, i), series, &one);
-        unsigned at = series->worsts;
-        while (at > 0 && size[at - 1] < bad) {
-            at--;
-        }
-        if (bad > 0.0 && at < LAB_SERIES_WORST) {
-            series->worsts = MIN(series->worsts + 1, LAB_SERIES_WORST);
-            for (unsigned n = series->worsts - 1; n > at; n--) {
-                size[n] = size[n - 1];
-                series->worst[n] = series->worst[n - 1];
-            }
-            size[at] = bad;
-            series->worst[at] = one;
+// Among the worst of all are only those that are among the worst of a leg; each trial once.
+static void find_worst(const lab_series_draft *draft) {
+    lab_series *series = draft->series;
+    GArray *all = g_array_new(FALSE, FALSE, sizeof(candidate));
+    for (unsigned leg = 0; leg <= series->legs; leg++) {
+        for (unsigned i = 0; i < draft->worst[leg].count; i++) {
+            const lab_series_worst *one = &draft->worst[leg].trial[i];
+            candidate c = {badness(series, one, leg < series->legs), *one};
+            g_array_append_val(all, c);
         }
     }
+    g_array_sort(all, by_badness);
+    for (guint i = 0; i < all->len && series->worsts < LAB_SERIES_WORST; i++) {
+        const candidate *c = &g_array_index(all, candidate, i);
+        bool there = c->bad == 0.0;
+        for (unsigned n = 0; n < series->worsts; n++) {
+            there = there || series->worst[n].seed == c->one.seed;
+        }
+        if (!there) {
+            series->worst[series->worsts++] = c->one;
+        }
+    }
+    g_array_free(all, TRUE);
 }
 
-// ---------------------------------------------------------------------------------------- run --
+lab_series *lab_series_end(lab_series_draft *draft, const lab_results *results) {
+    lab_series *series = draft->series;
+    for (unsigned i = 0; i < draft->groups; i++) {
+        end_group(draft, &draft->group[i]);
+    }
+    series->trials = draft->group[0].trials;
+    series->completed = draft->group[0].completed;
+    series->leg = draft->group[0].leg;
+    series->asked = results->asked;
+    series->diverged = results->diverged;
+    series->undrawn = results->undrawn;
+    series->undrawn_seed = results->undrawn_seed;
+    lab_share_interval(series->completed, series->trials, 0.95, &series->low, &series->high);
+    find_worst(draft);
+    series->kinds = draft->groups - 1U;
+    series->kind = g_new0(lab_series_kind, series->kinds);
+    for (unsigned i = 0; i < series->kinds; i++) {
+        const group *g = &draft->group[i + 1U];
+        series->kind[i] = (lab_series_kind){lab_fleet_part(draft->fleet, g->part),
+                                            lab_fleet_kind(draft->fleet, g->part, g->kind),
+                                            g->trials, g->completed, g->leg};
+    }
+    g_free(draft->group);
+    g_free(draft->worst);
+    g_free(draft);
+    return series;
+}
 
 lab_series *lab_series_of(const lab_results *results, const lab_fleet *fleet) {
-    work w = {results, fleet};
-    lab_series *series = g_new0(lab_series, 1);
-    *series = (lab_series){.trials = results->trials->len,
-                           .asked = results->asked,
-                           .diverged = results->diverged,
-                           .undrawn = results->undrawn,
-                           .undrawn_seed = results->undrawn_seed,
-                           .legs = results->legs};
-    for (unsigned i = 1; i <= CMO_SURFACES_MAX; i++) {
-        series->surface[i] = g_strdup(results->surface[i]);
+    lab_series_draft *draft = lab_series_begin(results, fleet);
+    for (guint i = 0; i < results->trials->len; i++) {
+        lab_series_add(draft, &g_array_index(results->trials, lab_trial, i));
     }
-    choice all = {NONE, 0};
-    unsigned counted;
-    series->leg = sum_up_legs(&w, &all, &counted, &series->completed);
-    lab_share_interval(series->completed, series->trials, 0.95, &series->low, &series->high);
-    find_worst(&w, series);
-    if (fleet != NULL) {
-        sum_up_kinds(&w, series);
+    return lab_series_end(draft, results);
+}
+
+static void take(void *draft, const lab_trial *trial) {
+    lab_series_add(draft, trial);
+}
+
+lab_series *lab_series_drive(lab_results *results, const lab_route *route, unsigned threads,
+                             lab_progress progress, void *context, GError **error) {
+    lab_series_draft *draft = lab_series_begin(results, route->fleet);
+    results->take = take;
+    results->taker = draft;
+    bool good = lab_results_drive(results, route, threads, progress, context, error);
+    lab_series *series = lab_series_end(draft, results);
+    if (!good) {
+        lab_series_free(series);
+        return NULL;
     }
     return series;
 }
@@ -241,8 +326,7 @@ lab_series *lab_series_run(const lab_route *route, unsigned trials, uint64_t see
                            lab_progress progress, void *context) {
     lab_part whole = {1, 1};
     lab_results *results = lab_results_new(route, seed, trials, whole);
-    lab_results_drive(results, route, threads, progress, context, NULL); // no file that could fail
-    lab_series *series = lab_series_of(results, route->fleet);
+    lab_series *series = lab_series_drive(results, route, threads, progress, context, NULL);
     lab_results_free(results);
     return series;
 }

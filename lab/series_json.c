@@ -148,6 +148,9 @@ char *lab_series_json(const lab_series *series, const lab_fleet *fleet) {
     lab_json_whole(builder, "completed", series->completed);
     add_share(builder, "completed_low", series->low);
     add_share(builder, "completed_high", series->high);
+    if (series->uncalibrated > 0) {
+        lab_json_whole(builder, "uncalibrated", series->uncalibrated);
+    }
     add_legs(builder, series, series->leg);
     if (fleet != NULL) {
         add_kinds(builder, series);

@@ -62,9 +62,11 @@ static const column columns[] = {
     ROBOT(crossing_mm, false),
     {"reflectance_left", offsetof(lab_row, robot.reflectance[0]), false, true},
     {"counts_left", offsetof(lab_row, robot.counts[0]), false, false},
+    {"look_left_mm", offsetof(lab_row, robot.look_mm[0]), false, false},
 #if CMO_LIGHTS_MAX > 1
     {"reflectance_right", offsetof(lab_row, robot.reflectance[1]), false, false},
     {"counts_right", offsetof(lab_row, robot.counts[1]), false, false},
+    {"look_right_mm", offsetof(lab_row, robot.look_mm[1]), false, false},
 #endif
     {"true_x_mm", offsetof(lab_row, true_x_mm), true, false},
     {"true_y_mm", offsetof(lab_row, true_y_mm), true, false},

@@ -140,49 +140,73 @@ static bool passes(const GArray *rows, guint start, guint until, double way_mm, 
 
 #define NEAR_MM 80.0 // the other sensor meets a line within this way of the first
 
-// When a sensor's reading passes the middle of the band first, from a moment on.
-static bool reading_passes(const GArray *rows, guint end, unsigned sensor, double middle,
-                           const moment *from, moment *m) {
-    for (guint i = from->before + 1;
-         i < end && fabs(way_at(rows, i) - way_of(rows, from)) < NEAR_MM; i++) {
-        double before = reading_at(rows, i - 1, sensor) - middle;
-        double after = reading_at(rows, i, sensor) - middle;
-        if (before * after <= 0.0 && before != after) {
-            *m = (moment){i - 1, before / (before - after)};
-            return true;
-        }
-    }
-    return false;
+static double look_at(const GArray *rows, guint i, unsigned sensor) {
+    return sensor < CMO_LIGHTS_MAX ? (double)row_at(rows, i)->robot.look_mm[sensor] : NAN;
 }
 
-// A moment so much earlier.
-static moment earlier(const GArray *rows, guint start, moment m, double by_ms) {
-    double left = by_ms - m.share * between_ms(rows, m.before, m.before + 1);
-    while (left > 0.0 && m.before > start) {
-        m.before--;
-        left -= between_ms(rows, m.before, m.before + 1);
+// An edge as a sensor met it.
+typedef struct edge {
+    double mm;    // way of the sensor; NAN: it has not
+    bool lighter; // onward
+} edge;
+
+// Where its reading passes the middle of the band, between the look of a row and the one before it.
+static bool passes_edge(const GArray *rows, guint i, unsigned sensor, double middle, edge *e) {
+    double from = look_at(rows, i - 1, sensor);
+    double on = look_at(rows, i, sensor) - from;
+    double before = reading_at(rows, i - 1, sensor) - middle;
+    double after = reading_at(rows, i, sensor) - middle;
+    if (!(before * after <= 0.0) || before == after || !isfinite(on)) {
+        return false;
     }
-    double span = between_ms(rows, m.before, m.before + 1);
-    m.share = span > 0.0 ? CLAMP(-left / span, 0.0, 1.0) : 0.0;
-    return m;
+    *e = (edge){from + on * before / (before - after), (after > before) == (on > 0.0)};
+    return true;
 }
 
-// The other sensor's crossing, as far as its reading tells: at the delay that the first one's had.
-static double other_crossing(const GArray *rows, const lab_trace_leg_told *leg, const moment *at) {
-    const cmo_trace_row *row = &row_at(rows, at->before + 1)->robot;
-    double middle = 0.5 * (double)(row->band_low + row->band_high);
-    moment met[2];
+static double middle_at(const GArray *rows, guint i) {
+    const cmo_trace_row *row = &row_at(rows, i)->robot;
+    return 0.5 * (double)(row->band_low + row->band_high);
+}
+
+// The line's near edge by both sensors' looks: where each of them met it first from a moment on.
+static bool both_meet(const GArray *rows, const lab_trace_leg_told *leg, const moment *at,
+                      edge first[2]) {
+    double middle = middle_at(rows, at->before + 1);
+    double here = way_of(rows, at);
+    bool met = true;
     for (unsigned sensor = 0; sensor < 2; sensor++) {
-        if (!isfinite(middle) ||
-            !reading_passes(rows, leg->end, sensor, middle, at, &met[sensor])) {
-            return NAN;
+        bool found = false;
+        for (guint i = at->before + 1;
+             i < leg->end && !found && fabs(way_at(rows, i) - here) < NEAR_MM; i++) {
+            found = passes_edge(rows, i, sensor, middle, &first[sensor]);
+        }
+        met = met && found;
+    }
+    return met;
+}
+
+#define SLID_MM 25.0 // met again further off, it is another edge
+
+// Met again after it has stood, slowly, an edge is where it was; by so much its way has gone wrong
+// in between, for tyres have slid.
+static double slid_mm(const GArray *rows, guint stood, guint end, const edge first[2]) {
+    double sum = 0.0;
+    unsigned count = 0;
+    for (unsigned sensor = 0; sensor < 2; sensor++) {
+        edge again = {NAN, false};
+        for (guint i = stood + 1; i < end; i++) {
+            edge e;
+            if (passes_edge(rows, i, sensor, middle_at(rows, i), &e) &&
+                e.lighter == first[sensor].lighter && fabs(e.mm - first[sensor].mm) < SLID_MM) {
+                again = e;
+            }
+        }
+        if (isfinite(again.mm)) {
+            sum += again.mm - first[sensor].mm;
+            count++;
         }
     }
-    double left_ms = ms_of(rows, leg->start, &met[0]);
-    double right_ms = ms_of(rows, leg->start, &met[1]);
-    double delay_ms = fmin(left_ms, right_ms) - ms_of(rows, leg->start, at);
-    moment other = earlier(rows, leg->start, met[left_ms <= right_ms], delay_ms);
-    return delay_ms < 200.0 ? way_of(rows, &other) : NAN;
+    return count > 0 ? sum / count : 0.0;
 }
 
 // ---------------------------------------------------------------------------------------- legs --
@@ -232,8 +256,14 @@ static bool answers(const GArray *rows, guint i, double asked) {
 
 #define STRAIGHT_DEG 3.0 // a spot beside the axle goes another way in a turn than the axle does
 
+// What a motor goes on through its gear's play, the robot does not, nor back: halted, it has rolled
+// through it; a profile ends with the motors pushing or not, and small moves take it out.
+static double rolled_mm(const GArray *rows, guint answer, double play_mm, double share) {
+    return row_at(rows, answer)->robot.stage == CMO_STAGE_BRAKE ? share * play_mm : play_mm;
+}
+
 static void tell_stop(const GArray *rows, lab_trace_leg_told *leg, const moment *at,
-                      double latched_mm, double near_mm) {
+                      double latched_mm, double near_mm, const edge *first, double play_mm) {
     double sign = speed_at(rows, at->before) < 0.0 ? -1.0 : 1.0;
     double speed = speed_at(rows, at->before) +
                    at->share * (speed_at(rows, at->before + 1) - speed_at(rows, at->before));
@@ -242,10 +272,10 @@ static void tell_stop(const GArray *rows, lab_trace_leg_told *leg, const moment 
     while (answer < leg->end && !answers(rows, answer, command_at(rows, at->before))) {
         answer++;
     }
-    if (answer < leg->end) {
-        set(leg, CMO_REACTION_MS,
-            between_ms(rows, leg->start, answer) - ms_of(rows, leg->start, at));
+    if (answer == leg->end) {
+        return;
     }
+    set(leg, CMO_REACTION_MS, between_ms(rows, leg->start, answer) - ms_of(rows, leg->start, at));
     guint last = leg->end - 1;
     bool straight = fabs(turned_deg(rows, at->before, leg->end)) < STRAIGHT_DEG;
     if (!straight || fabs(speed_at(rows, last)) > 20.0) {
@@ -253,19 +283,24 @@ static void tell_stop(const GArray *rows, lab_trace_leg_told *leg, const moment 
     }
     double furthest = -INFINITY;
     double stop_mm = NAN;
+    guint stood = last;
     for (guint i = answer; i < leg->end; i++) {
         double here;
-        furthest = fmax(furthest, sign * (way_at(rows, i) - near_mm));
+        furthest = fmax(furthest, sign * way_at(rows, i));
         if (isnan(stop_mm) && stands(rows, i, leg->end, sign, &here)) {
             stop_mm = here - sign * latched_mm;
+            stood = i;
         }
     }
-    set(leg, CMO_STOPPING_DISTANCE_MM, stop_mm);
-    set(leg, CMO_OVERSHOOT_MM, furthest);
-    set(leg, CMO_REST_ERROR_MM, sign * (way_at(rows, last) - near_mm));
+    double edge_mm = near_mm + (first != NULL ? slid_mm(rows, stood, leg->end, first) : 0.0);
+    double rolled = rolled_mm(rows, answer, play_mm, 0.5);
+    set(leg, CMO_STOPPING_DISTANCE_MM, stop_mm + rolled);
+    set(leg, CMO_OVERSHOOT_MM, furthest - sign * edge_mm + rolled);
+    set(leg, CMO_REST_ERROR_MM,
+        sign * (way_at(rows, last) - edge_mm) + rolled_mm(rows, answer, play_mm, 0.0));
 }
 
-static void tell_crossing(const GArray *rows, lab_trace_leg_told *leg) {
+static void tell_crossing(const GArray *rows, lab_trace_leg_told *leg, double play_mm) {
     double latched = (double)row_at(rows, leg->end - 1)->robot.crossing_mm;
     guint known = leg->end - 1;
     while (known > leg->start && (double)row_at(rows, known - 1)->robot.crossing_mm == latched) {
@@ -276,14 +311,16 @@ static void tell_crossing(const GArray *rows, lab_trace_leg_told *leg) {
     if (!isfinite(latched) || !passes(rows, leg->start, known, latched, &at)) {
         return;
     }
-    double other = other_crossing(rows, leg, &at);
-    double near_mm = isfinite(other) ? 0.5 * (latched + other) : latched;
+    edge first[2];
+    bool both = both_meet(rows, leg, &at, first);
+    double near_mm = both ? 0.5 * (first[0].mm + first[1].mm) : latched;
     leg->crossing_ms = ms_of(rows, leg->start, &at);
     leg->crossing_mm = near_mm - way_at(rows, leg->start);
-    tell_stop(rows, leg, &at, latched, near_mm);
+    tell_stop(rows, leg, &at, latched, near_mm, both ? first : NULL, play_mm);
 }
 
-static void tell_leg(const GArray *rows, lab_trace_leg_told *leg, double period_ms) {
+static void tell_leg(const GArray *rows, lab_trace_leg_told *leg, double period_ms,
+                     double play_mm) {
     guint last = leg->end - 1;
     double elapsed = between_ms(rows, leg->start, last);
     double top = 0.0;
@@ -303,11 +340,12 @@ static void tell_leg(const GArray *rows, lab_trace_leg_told *leg, double period_
     }
     set(leg, CMO_LOOK_INTERVAL_MS, fmax(interval[0], interval[1]));
     set(leg, CMO_LOOK_INTERVAL_WORST_MS, fmax(longest[0], longest[1]));
-    tell_crossing(rows, leg);
+    tell_crossing(rows, leg, play_mm);
 }
 
-lab_trace_told *lab_trace_tell(const GArray *rows) {
+lab_trace_told *lab_trace_tell(const GArray *rows, double play_mm) {
     lab_trace_told *told = g_new0(lab_trace_told, 1);
+    told->rows = rows->len;
     told->legs = g_array_new(FALSE, FALSE, sizeof(lab_trace_leg_told));
     tell_ticks(rows, told);
     for (unsigned sensor = 0; sensor < 2; sensor++) {
@@ -325,7 +363,7 @@ lab_trace_told *lab_trace_tell(const GArray *rows) {
                                   .routine = (cmo_routine_id)row->robot.routine,
                                   .start = i,
                                   .end = end};
-        tell_leg(rows, &leg, told->period_ms);
+        tell_leg(rows, &leg, told->period_ms, play_mm);
         g_array_append_val(told->legs, leg);
     }
     return told;

@@ -4,17 +4,10 @@
 #include "surfaces.h"
 #include "truth_count.h"
 #include "truth_edge.h"
+#include "truth_halt.h"
+#include "truth_target.h"
 
 #include <math.h>
-
-// The robot's crossing and the target's may differ by its own error, but not by this.
-#define SAME_LINE_MM 10.0
-
-typedef struct span {
-    const cmo_sim *sim;
-    const cmo_sim_truth *at; // one a millisecond, from the leg's start to its end
-    size_t count;
-} span;
 
 size_t labi_first_at(const cmo_sim_truth *all, size_t count, double time_ms) {
     size_t low = 0;
@@ -30,6 +23,18 @@ size_t labi_first_at(const cmo_sim_truth *all, size_t count, double time_ms) {
     return low;
 }
 
+double labi_way_at(const cmo_sim_truth *all, size_t count, double time_ms) {
+    size_t i = MIN(labi_first_at(all, count, time_ms), count - 1);
+    double way = all[i].way_mm;
+    if (i > 0 && all[i].time_ms > time_ms) {
+        const cmo_sim_truth *a = &all[i - 1];
+        const cmo_sim_truth *b = &all[i];
+        double share = (time_ms - a->time_ms) / (b->time_ms - a->time_ms);
+        way = a->way_mm + share * (b->way_mm - a->way_mm);
+    }
+    return way;
+}
+
 void labi_put(lab_figures *figures, cmo_figure figure, double value) {
     figures->applies |= LAB_FIGURE_BIT(figure);
     if (isfinite(value)) {
@@ -42,82 +47,10 @@ static double degrees(double radians) {
     return radians * (180.0 / G_PI);
 }
 
-// ------------------------------------------------------------------------------------ target --
-
-bool labi_watches(cmo_sensors which, unsigned sensor) {
-    return which == CMO_SENSOR_EITHER || which == CMO_SENSOR_BOTH ||
-           (which == CMO_SENSOR_LEFT ? sensor == 0 : sensor == 1);
-}
-
-// What lies behind an edge is looked at in such steps, as far as the mark reaches, or so far: worn
-// paint is missing here and there.
-#define STEP_MM 1.5
-#define FAR_MM  45.0
-
-// Whether it is, at one place, what is looked for.
-static bool is_of(const lab_route *route, const cmo_sim *sim, unsigned sensor, double x_mm,
-                  double y_mm, double before, cmo_tone tone, uint8_t surface) {
-    if (surface != 0) {
-        return labi_is_surface(route, sim, sensor, x_mm, y_mm, surface);
-    }
-    double light = cmo_sim_mat_light(route->mat, x_mm, y_mm, 1.0);
-    return tone == CMO_TONE_DARK ? light < before : light > before;
-}
-
-bool labi_has_tone(const lab_route *route, const cmo_sim *sim, const cmo_sim_crossing *crossing,
-                   double nx, double ny, cmo_tone tone, uint8_t surface) {
-    const cmo_sim_mat *mat = route->mat;
-    if (crossing->mark == CMO_SIM_VOID || tone == CMO_TONE_VOID) {
-        return surface == 0 && crossing->mark == CMO_SIM_VOID && tone == CMO_TONE_VOID;
-    }
-    double before =
-        cmo_sim_mat_light(mat, crossing->x_mm - 3.0 * nx, crossing->y_mm - 3.0 * ny, 1.0);
-    // A surface is one where the whole spot lies on it.
-    double spot = surface != 0 ? route->robot->plant.sensor[crossing->sensor].spot_mm : 0.0;
-    double clear = 0.75 * spot;
-    bool found = false;
-    for (double on = fmax(clear, 2.0 * STEP_MM); on < FAR_MM && !found; on += STEP_MM) {
-        double x = crossing->x_mm + on * nx;
-        double y = crossing->y_mm + on * ny;
-        if (!(cmo_sim_mat_inside(mat, x + clear * nx, y + clear * ny) & 1U << crossing->mark)) {
-            break;
-        }
-        found = is_of(route, sim, crossing->sensor, x, y, before, tone, surface);
-    }
-    return found;
-}
-
-static lab_target find_target(const lab_route *route, const span *s, const cmo_line_parameters *p) {
-    lab_target target = {.found = false};
-    size_t count;
-    const cmo_sim_crossing *crossings = cmo_sim_crossings(s->sim, &count);
-    double start_way = s->at[0].way_mm;
-    for (size_t i = 0; i < count && !target.found; i++) {
-        const cmo_sim_crossing *c = &crossings[i];
-        bool timely =
-            c->at.time_ms >= s->at[0].time_ms && c->at.time_ms <= s->at[s->count - 1].time_ms;
-        bool marked =
-            c->mark == CMO_SIM_LINE || c->mark == CMO_SIM_BOUNDARY || c->mark == CMO_SIM_VOID;
-        if (!timely || !marked || !c->entering || !labi_watches(p->sensor, c->sensor) ||
-            c->at.way_mm - start_way < p->blind_mm) {
-            continue;
-        }
-        double nx, ny;
-        if (!cmo_sim_mat_normal(route->mat, c->mark, c->x_mm, c->y_mm, &nx, &ny)) {
-            nx = cos(c->at.heading_rad); // an end or a corner: take it across the way
-            ny = sin(c->at.heading_rad);
-        }
-        if (labi_has_tone(route, s->sim, c, nx, ny, p->tone, p->surface)) {
-            target = (lab_target){true, *c, nx, ny};
-        }
-    }
-    return target;
-}
-
 // ------------------------------------------------------------------------------------ motion --
 
 // First standstill: the first reversal, or 30 ms within 0.5 mm.
-static size_t first_standstill(const span *s, size_t from) {
+static size_t first_standstill(const labi_span *s, size_t from) {
     double furthest = s->at[from].way_mm;
     for (size_t i = from; i < s->count; i++) {
         if (s->at[i].way_mm < furthest - 0.02) {
@@ -133,7 +66,7 @@ static size_t first_standstill(const span *s, size_t from) {
 }
 
 // Rest: the start of the last window within 0.3 mm and 0.1 degrees.
-static size_t rest_start(const span *s) {
+static size_t rest_start(const labi_span *s) {
     const cmo_sim_truth *end = &s->at[s->count - 1];
     size_t i = s->count - 1;
     while (i > 0) {
@@ -149,7 +82,7 @@ static size_t rest_start(const span *s) {
     return i;
 }
 
-static double top_speed(const span *s) {
+static double top_speed(const labi_span *s) {
     double top = 0.0;
     for (size_t i = 0; i < s->count; i++) {
         top = fmax(top, fabs(s->at[i].speed_mm_s));
@@ -160,7 +93,7 @@ static double top_speed(const span *s) {
 // ------------------------------------------------------------------------------------- lines --
 
 // The robot's rest point: the named sensor's spot, else the middle of both.
-static void rest_point(const lab_route *route, const span *s, const cmo_line_parameters *p,
+static void rest_point(const lab_route *route, const labi_span *s, const cmo_line_parameters *p,
                        const cmo_sim_truth *at, double *x_mm, double *y_mm) {
     unsigned sensors = route->robot->plant.sensors;
     unsigned named = p->sensor == CMO_SENSOR_RIGHT;
@@ -174,7 +107,7 @@ static void rest_point(const lab_route *route, const span *s, const cmo_line_par
     }
 }
 
-static double beyond_edge(const lab_route *route, const span *s, const cmo_line_parameters *p,
+static double beyond_edge(const lab_route *route, const labi_span *s, const cmo_line_parameters *p,
                           const lab_target *target, const cmo_sim_truth *at) {
     double x, y;
     rest_point(route, s, p, at, &x, &y);
@@ -216,56 +149,17 @@ static double rest_offset(const cmo_sim *sim, const lab_target *target,
     }
 }
 
-// The other sensor's crossing of the same line gives the chord that the angles are taken to.
-static void take_chord(const span *s, lab_target *target) {
-    size_t count;
-    const cmo_sim_crossing *crossings = cmo_sim_crossings(s->sim, &count);
-    for (size_t i = 0; i < count; i++) {
-        const cmo_sim_crossing *c = &crossings[i];
-        if (c->sensor == target->crossing.sensor || c->mark != target->crossing.mark ||
-            !c->entering || c->at.time_ms < s->at[0].time_ms ||
-            c->at.time_ms > s->at[s->count - 1].time_ms) {
-            continue;
-        }
-        double dx = c->x_mm - target->crossing.x_mm;
-        double dy = c->y_mm - target->crossing.y_mm;
-        double length = sqrt(dx * dx + dy * dy);
-        double across = fabs(dx * target->normal_x + dy * target->normal_y);
-        if (length > 5.0 && across < 0.1 * length) { // the same straight edge
-            double nx = -dy / length;
-            double ny = dx / length;
-            double sign = nx * target->normal_x + ny * target->normal_y < 0.0 ? -1.0 : 1.0;
-            target->normal_x = sign * nx;
-            target->normal_y = sign * ny;
-            return;
-        }
-    }
-}
-
 // Simulated time of a port clock value near the end of the leg.
 static double sim_ms(const lab_leg_result *result, uint32_t end_clock_us, uint32_t clock_us) {
     return result->end_ms - (double)(int32_t)(end_clock_us - clock_us) / 1000.0;
 }
 
-static double way_at(const span *s, double time_ms) {
-    size_t i = labi_first_at(s->at, s->count, time_ms);
-    i = MIN(i, s->count - 1);
-    double way = s->at[i].way_mm;
-    if (i > 0 && s->at[i].time_ms > time_ms) {
-        const cmo_sim_truth *a = &s->at[i - 1];
-        const cmo_sim_truth *b = &s->at[i];
-        double share = (time_ms - a->time_ms) / (b->time_ms - a->time_ms);
-        way = a->way_mm + share * (b->way_mm - a->way_mm);
-    }
-    return way;
-}
-
-static void judge_line(const span *s, lab_leg_result *result, uint32_t end_clock_us) {
+static void judge_line(const labi_span *s, lab_leg_result *result, uint32_t end_clock_us) {
     if (result->outcome != CMO_OUTCOME_DONE || result->report.sensor < 0) {
         return;
     }
     double claimed_ms = sim_ms(result, end_clock_us, result->report.crossing_us);
-    double claimed = way_at(s, claimed_ms);
+    double claimed = labi_way_at(s->at, s->count, claimed_ms);
     bool same =
         result->target.found && fabs(claimed - result->target.crossing.at.way_mm) <= SAME_LINE_MM;
     // In a skew approach either sensor may be the first to be accepted.
@@ -285,7 +179,7 @@ static void judge_line(const span *s, lab_leg_result *result, uint32_t end_clock
     }
 }
 
-static void line_truth(const lab_route *route, const span *s, lab_leg_result *result,
+static void line_truth(const lab_route *route, const labi_span *s, lab_leg_result *result,
                        const cmo_line_parameters *p, uint32_t end_clock_us) {
     static const cmo_figure always[] = {CMO_CROSSING_SPEED_MM_S, CMO_REACTION_MS,
                                         CMO_ENTRY_ANGLE_DEG};
@@ -301,14 +195,14 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
         labi_put(truth, halted[i], NAN);
     }
     if (result->routine != CMO_ROUTINE_COUNT_LINES) { // of those its counting says which
-        result->target = find_target(route, s, p);
+        result->target = labi_target_find(route, s, p);
     }
     lab_target *target = &result->target;
     if (!target->found) {
         return;
     }
     if (result->routine != CMO_ROUTINE_FOLLOW_EDGE) { // there the other one crosses what it follows
-        take_chord(s, target);
+        labi_target_chord(s, target);
     }
     double crossed_ms = target->crossing.at.time_ms;
     labi_put(truth, CMO_CROSSING_SPEED_MM_S, fabs(target->crossing.at.speed_mm_s));
@@ -338,13 +232,14 @@ static void line_truth(const lab_route *route, const span *s, lab_leg_result *re
     if (still < s->count) {
         size_t rest = rest_start(s);
         result->stopped_ms = s->at[still].time_ms - crossed_ms;
+        labi_halt_truth(route, s->at, s->count, result, s->at[still].time_ms);
         labi_put(truth, CMO_STOPPING_DISTANCE_MM, s->at[still].way_mm - target->crossing.at.way_mm);
         labi_put(truth, CMO_SETTLE_MS, fmax(s->at[rest].time_ms - s->at[still].time_ms, 0.0));
     }
 }
 
 // Where a sensor truly was when it met what was passed over.
-static void place_passed(const span *s, lab_leg_result *result) {
+static void place_passed(const labi_span *s, lab_leg_result *result) {
     for (guint i = 0; result->passed != NULL && i < result->passed->len; i++) {
         lab_passed *passed = &g_array_index(result->passed, lab_passed, i);
         size_t at = 0;
@@ -360,7 +255,7 @@ void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resu
     size_t count;
     const cmo_sim_truth *all = cmo_sim_recorded(sim, &count);
     size_t first = MIN(labi_first_at(all, count, result->start_ms), count - 1);
-    span s = {sim, all + first, count - first};
+    labi_span s = {sim, all + first, count - first};
     const cmo_sim_truth *start = &s.at[0];
     const cmo_sim_truth *end = &s.at[s.count - 1];
     lab_figures *truth = &result->truth;

@@ -2,6 +2,7 @@
 #include "truth_count.h"
 
 #include "truth.h"
+#include "truth_target.h"
 
 #include <gsl/gsl_statistics_double.h>
 #include <math.h>

@@ -7,6 +7,7 @@
 #define CAMMINO_LAB_ADVICE_H
 
 #include <cammino_lab/compare.h>
+#include <cammino_lab/limits.h>
 
 G_BEGIN_DECLS
 
@@ -19,8 +20,10 @@ typedef struct lab_advice_tried {
     unsigned changes;
     char *field[LAB_ADVICE_CHANGES];
     double value[LAB_ADVICE_CHANGES];
-    double gain; /**< what ranks it: shares of each leg's error that it takes away, and ten times
-                      the share of runs that complete more; 0: nothing that is more than chance */
+    double gain; /**< what ranks it: shares of each leg's error and of the run's time that it takes
+                    away, and ten times the share of runs that complete more; 0: nothing that is
+                    more than chance */
+    unsigned kept;              /**< limits that are kept with it; of those that are asked for */
     lab_comparison *comparison; /**< with what is, second; NULL: the route refuses it */
 } lab_advice_tried;
 
@@ -35,9 +38,10 @@ typedef struct lab_advice {
  * Tries changes that somebody with experience would think of: lines met slower, looked for later,
  * braked for more gently; and where the simulated robot is not as it is described, or not as it
  * should be, that put right. The route was loaded and driven `as` that says, and came to `results`.
+ * `limits`: what keeps more of them comes first; NULL: there are none.
  */
 lab_advice *lab_advise(const lab_route *route, const lab_series_call *as,
-                       const lab_results *results);
+                       const lab_results *results, const lab_limits *limits);
 void lab_advice_free(lab_advice *advice);
 
 /** Of a difference, by how much less the error is as a share; NAN: that is no more than chance, or

@@ -150,7 +150,8 @@ cmo_count_lines_parameters lab_leg_counts(const lab_leg *leg);
 /** How a leg looks for a line. False: it does not. */
 bool lab_leg_line(const lab_leg *leg, cmo_line_parameters *line);
 
-#define LAB_LEGS_MAX 200
+#define LAB_LEGS_MAX         200
+#define LAB_CALIBRATIONS_MAX 8U
 
 /** Robots that differ in kind; fleet.h. */
 typedef struct lab_fleet lab_fleet;
@@ -188,6 +189,8 @@ typedef struct lab_route {
     lab_fleet *fleet; /**< that `robot` is one of; NULL: it is one alone */
     cmo_sim_mat *mat;
     cmo_sim_region *region; /**< around the start; NULL: no leg stays inside of it */
+    unsigned calibrations;  /**< routes that each trial's robot drives before it, */
+    struct lab_route *calibration[LAB_CALIBRATIONS_MAX]; /**< to go by what they find */
 } lab_route;
 
 /**
@@ -205,9 +208,10 @@ typedef struct lab_change {
     const struct lab_change *next; /**< and another one; NULL: no more */
 } lab_change;
 
-/** The same with changes; the files stay as they are. */
+/** The same with changes; the files stay as they are. `like`: one that was loaded before, whose mat
+ * and region it takes over where they are the same; NULL: none. */
 lab_route *lab_route_load_changed(const char *path, const char *robot_path, uint64_t seed,
-                                  const lab_change *change, GError **error);
+                                  const lab_change *change, const lab_route *like, GError **error);
 
 /** Takes the robot of another seed, where it drives a fleet. False on error: the robot stays. */
 bool lab_route_draw(lab_route *route, uint64_t seed, GError **error);

@@ -25,9 +25,12 @@ typedef struct lab_reach_asked {
 /** A value that was tried. */
 typedef struct lab_reach_tried {
     double value;
-    bool keeps;      /**< all limits are kept there, */
-    bool surely;     /**< by so many trials more that it is no chance (97.5 %), */
-    bool surely_not; /**< or one is missed as surely. Refused by the route, it is that too */
+    bool keeps;        /**< all limits are kept there, */
+    bool surely;       /**< by so many trials more that it is no chance (97.5 %), */
+    bool surely_not;   /**< or one is missed as surely. Refused by the route, it is that too */
+    bool refused;      /**< it was, or its robot ran away: there is nothing of the following */
+    unsigned tightest; /**< the limit that is kept by the least, or missed by the most: */
+    double share, low, high; /**< in what share of trials it is kept, and of all there could be */
 } lab_reach_tried;
 
 typedef struct lab_reach {

@@ -26,9 +26,13 @@ bool lab_trial_figure(const lab_trial_leg *leg, cmo_figure figure, bool truth, d
 typedef struct lab_trial {
     uint64_t seed;
     cmo_outcome outcome; /**< done, or that of the leg that ended the run */
+    bool uncalibrated;   /**< it was to be calibrated first, and that failed in part */
     unsigned legs;
     lab_trial_leg *leg;
 } lab_trial;
+
+/** Is given a trial; it is gone after the call. */
+typedef void (*lab_take)(void *context, const lab_trial *trial);
 
 typedef struct lab_results_leg {
     cmo_routine_id routine;
@@ -49,7 +53,13 @@ typedef struct lab_results {
     unsigned diverged;     /**< trials whose simulated robot ran away: nothing of it is true */
     unsigned undrawn;      /**< of a fleet: seeds whose draws did not go together */
     uint64_t undrawn_seed; /**< one of them */
+    bool calibrated;       /**< each robot was to find out what it is first */
     bool of_trace;         /**< a trace: no truth, and not how it ended */
+    lab_take take;         /**< where it is set, trials are handed over to it, in the order of their
+                                seeds; those that are driven are not kept here */
+    void *taker;           /**< its context */
+    unsigned taken;        /**< so many driven ones, */
+    guint handed;          /**< and so many of those that were there */
     int file;              /**< that trials are added to; -1: none */
     char *path;            /**< its name */
 } lab_results;
@@ -70,8 +80,8 @@ void lab_results_free(lab_results *results);
 /**
  * Keeps trials in a file: takes those that it has already, and those that are driven from here on
  * are added, in the order of their seeds. A file that is cut off in its last line is mended. Two of
- * its trials are driven again, for results of another route, robot, mat or version are refused.
- * False on error; the file is as it was.
+ * its trials are driven again, for results of another route, robot, mat, calibration or version are
+ * refused. False on error; the file is as it was.
  */
 bool lab_results_keep(lab_results *results, const lab_route *route, const char *path,
                       GError **error);
@@ -94,17 +104,23 @@ bool lab_results_drive(lab_results *results, const lab_route *route, unsigned th
 
 /** How a series is driven: of which route, how often. */
 typedef struct lab_series_call {
-    const char *route, *robot; /**< files; robot NULL: the route's */
-    const lab_change *changes; /**< NULL: none */
+    const char *route, *robot;     /**< files; robot NULL: the route's */
+    const lab_change *changes;     /**< NULL: none */
+    const char *const *calibrated; /**< as in lab_route_calibrate() */
     unsigned trials;
     uint64_t seed;
     unsigned threads;
     lab_progress progress; /**< NULL: none */
     void *context;
+    lab_route **like; /**< a route whose mat and region it takes over where they are the same; where
+                           there is none yet, its own is left there. NULL: of no use */
 } lab_series_call;
 
 /** Loads the route with its changes, checks it and drives it. NULL: it is refused, by `error`. */
 lab_results *lab_results_of(const lab_series_call *call, GError **error);
+
+/** How many trials came to something true, kept or handed over. */
+unsigned lab_results_count(const lab_results *results);
 
 /** Whether all were driven that are asked for, but for those that ran away or were not drawn; else
  * it was stopped. */

@@ -29,6 +29,17 @@ typedef struct lab_target {
     double normal_x, normal_y; /**< across its near edge, along the robot's way */
 } lab_target;
 
+/** What the true way from the edge to the first standstill is made of, one after the other. */
+typedef struct lab_halt_ways {
+    bool known;
+    double delay_mm;   /**< until the sensor's word of the edge is there: its delay */
+    double looks_mm;   /**< until the robot answers: looks to come, and to be sure */
+    double lag_mm;     /**< until it has slowed down by a twentieth */
+    double braking_mm; /**< until it stands */
+    /** Its mean over the way from four to two fifths of the speed; NaN: it has none. */
+    double deceleration_mm_s2;
+} lab_halt_ways;
+
 /** A rebound: what the robot knows of it, and the truth. */
 typedef struct lab_rebound {
     cmo_rebound robot;
@@ -105,6 +116,7 @@ typedef struct lab_leg_result {
     double cruise_mm_s;              /**< stay_inside: what it drove at, */
     cmo_patrol_budget budget;        /**< and what is safe */
     double stopped_ms;               /**< true crossing to true first standstill; NAN: none */
+    lab_halt_ways halt;              /**< what the way in between is made of */
     double followed_ms;              /**< follow_edge: from the start until it ended following, */
     unsigned forks;                  /**< and so many forks it passed by */
 } lab_leg_result;
@@ -142,6 +154,7 @@ typedef struct lab_run {
     double pose_error_mm, heading_error_deg; /**< and how far that is */
     bool marked;                             /**< the mat marks lines or boundaries at all */
     bool diverged;                           /**< the simulated robot's motion ran away */
+    bool uncalibrated; /**< of a trial: a route to calibrate by failed to the last */
 } lab_run;
 
 /**
@@ -149,6 +162,15 @@ typedef struct lab_run {
  * with the route's file and line, the leg, the field and what would do.
  */
 bool lab_check(const lab_route *route, GError **error);
+
+/**
+ * In a series each trial's robot drives these routes first, with the light, battery and grip of its
+ * trial and from starts out of their own spread, and goes by what they find: levels, geometry,
+ * drive. `paths` ends with NULL, and may be NULL; `like` as in lab_route_load_changed(). They are
+ * checked too. False on error.
+ */
+bool lab_route_calibrate(lab_route *route, const char *const *paths, const lab_route *like,
+                         GError **error);
 
 /** Runs a route once. The route must have passed lab_check(). */
 lab_run *lab_drive(const lab_route *route, uint64_t seed);

@@ -10,6 +10,11 @@
 
 G_BEGIN_DECLS
 
+/** Of so many values of a figure quantiles are exact; of more they are right within this share of
+ *  themselves, or of one unit, whichever is more. All else is exact. */
+#define LAB_SERIES_EXACT 1024U
+#define LAB_SKETCH_ERROR 0.001
+
 /** What is known of a figure over all trials that have it. Quantiles are of the signed values. */
 typedef struct lab_statistics {
     unsigned n;
@@ -61,6 +66,7 @@ typedef struct lab_series {
     unsigned asked;             /**< for so many trials; more than there are: it was stopped */
     double low, high;           /**< of all runs there could be, the share that completes lies
                                      between, with a confidence of 95 % */
+    unsigned uncalibrated;      /**< trials whose robot could not find out all that it was to */
     unsigned diverged;          /**< trials whose simulated robot ran away: nothing of it is true */
     unsigned undrawn;           /**< of a fleet: seeds whose draws did not go together */
     uint64_t undrawn_seed;      /**< one of them */
@@ -75,6 +81,18 @@ typedef struct lab_series {
 
 /** Sums up results. `fleet`: whose robots drove, to be summed up by their kinds too; NULL: not. */
 lab_series *lab_series_of(const lab_results *results, const lab_fleet *fleet);
+
+/** The same trial by trial, in the order of their seeds: what it takes does not grow with them. The
+ *  results say of what they are; the end takes the draft. */
+typedef struct lab_series_draft lab_series_draft;
+lab_series_draft *lab_series_begin(const lab_results *results, const lab_fleet *fleet);
+void lab_series_add(lab_series_draft *draft, const lab_trial *trial);
+lab_series *lab_series_end(lab_series_draft *draft, const lab_results *results);
+
+/** Drives results and sums them up as they come: those that are driven are not kept in memory.
+ * NULL: they cannot be kept in their file, by `error`. */
+lab_series *lab_series_drive(lab_results *results, const lab_route *route, unsigned threads,
+                             lab_progress progress, void *context, GError **error);
 
 /**
  * Drives the route as many times on all processors. Trial n has seed + n - 1: another robot out of

@@ -20,13 +20,13 @@ typedef struct lab_trace_leg_told {
     guint start, end;
     lab_figures figures; /**< the robot's, `known` where the rows tell them */
     /** Where the middle between the spots was over the line's near edge, as way since the leg's
-     *  start, and when the first sensor was. The crossing's place is the robot's own latched one
-     *  where the trace has it; the other sensor's is where its reading passed the middle of the
-     *  band, at the same delay. */
+     *  start, and when the first sensor was. When that was is by the robot's own latched crossing;
+     *  where the edge is, by the looks of both sensors, if the trace says where they were taken. */
     double crossing_mm, crossing_ms;
 } lab_trace_leg_told;
 
 typedef struct lab_trace_told {
+    unsigned rows;
     double period_ms;      /**< of the ticks: the middle one */
     double latest_ms;      /**< by how much the worst came later than that */
     unsigned gaps;         /**< ticks after more than two and a half periods: late, or rows lost */
@@ -36,8 +36,12 @@ typedef struct lab_trace_told {
     GArray *legs;          /**< of lab_trace_leg_told */
 } lab_trace_told;
 
-/** What the rows of lab_trace_read() tell. */
-lab_trace_told *lab_trace_tell(const GArray *rows);
+/**
+ * What the rows of lab_trace_read() tell.
+ * @param play_mm the robot's gear play, at the tyre, which a trace does not show; 0: none, or not
+ *     known.
+ */
+lab_trace_told *lab_trace_tell(const GArray *rows, double play_mm);
 void lab_trace_told_free(lab_trace_told *told);
 
 /** The same as one trial, with what the robot may know; how its legs ended a trace does not say. */
