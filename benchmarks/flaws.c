@@ -57,9 +57,13 @@ static const flaw flaws[] = {
      {"robot.drive.braking_mm_s2", "robot.plant.grip_m_s2"},
      {9000, 2.5},
      "braking_mm_s2"},
-    {"tired battery", FAST, {"robot.plant.battery"}, {0.6}, "a charged battery"},
+    {"tired battery",
+     "advance: {distance_mm: 1200, speed_mm_s: 650}",
+     {"robot.plant.battery"},
+     {0.6},
+     "a charged battery"},
     {"levels of another day",
-     FAST,
+     STOP,
      {"robot.lights.left.levels.light", "robot.lights.right.levels.light",
       "robot.lights.left.levels.dark", "robot.lights.right.levels.dark"},
      {740, 710, 84, 87},
@@ -75,7 +79,7 @@ static const flaw flaws[] = {
      {78},
      "ahead_mm as it is"},
     {"spot misplaced aside",
-     "square_on_line: {blind_mm: 250, cruise_mm_s: 300, creep_mm_s: 150}",
+     "stay_inside: {for_s: 8, cruise_mm_s: 200, convex: true}",
      {"robot.plant.lights.left.left_mm", "start.heading_deg"},
      {55, 20},
      "left_mm as it is"},
@@ -88,7 +92,7 @@ static const flaw flaws[] = {
 
 static lab_route *load(const char *path, const lab_change *changes) {
     GError *error = NULL;
-    lab_route *route = lab_route_load_changed(path, ROBOT, 1, changes, &error);
+    lab_route *route = lab_route_load_changed(path, ROBOT, 1, changes, NULL, &error);
     if (route == NULL || !lab_check(route, &error)) {
         fprintf(stderr, "%s\n", error->message);
         exit(2);
@@ -145,7 +149,7 @@ static bool advise(const flaw *f, const char *path, unsigned trials, bool *holds
     lab_results *before = drive(path, planted, 100001, trials);
     lab_series_call as = {
         .route = path, .robot = ROBOT, .changes = planted, .trials = trials, .seed = 1};
-    lab_advice *advice = lab_advise(route, &as, results);
+    lab_advice *advice = lab_advise(route, &as, results, NULL);
     const lab_advice_tried *first = &advice->tried[0];
     bool named = advice->count > 0 && first->gain >= 0.1 && strstr(first->text, f->named) != NULL;
     printf("%-22s %s\n", f->name,

@@ -2,6 +2,7 @@
 #include "calls.h"
 
 #include <glib/gstdio.h>
+#include <string.h>
 #include <sys/wait.h>
 
 char *out, *err, *folder;
@@ -24,6 +25,29 @@ void remove_folder(void) {
 
 char *in_folder(const char *name) {
     return g_build_filename(folder, name, NULL);
+}
+
+void write_file(const char *name, const char *text) {
+    char *path = in_folder(name);
+    ck_assert(g_file_set_contents(path, text, -1, NULL));
+    g_free(path);
+}
+
+void write_limits(const char *entries) {
+    char *text = g_strdup_printf("limits:\n%s", entries);
+    write_file("limits.yaml", text);
+    g_free(text);
+}
+
+void check_picture_says(const char *name, const char *const *words) {
+    char *path = in_folder(name);
+    char *text;
+    ck_assert_msg(g_file_get_contents(path, &text, NULL, NULL), "%s", name);
+    for (; *words != NULL; words++) {
+        ck_assert_msg(strstr(text, *words) != NULL, "%s: %s", name, *words);
+    }
+    g_free(text);
+    g_free(path);
 }
 
 int call(const char *line) {

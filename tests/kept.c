@@ -28,8 +28,6 @@ void add_kept(GString *text, unsigned seed, bool done, double rest_error_mm, dou
 }
 
 void write_kept(GString *text, const char *name) {
-    char *path = in_folder(name);
-    ck_assert(g_file_set_contents(path, text->str, (gssize)text->len, NULL));
-    g_free(path);
+    write_file(name, text->str);
     g_string_free(text, TRUE);
 }

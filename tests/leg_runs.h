@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Legs driven by the command on a mat of the test's own, and what came of them.
+// Legs driven on a mat of the test's own, and what came of them.
 #ifndef LEG_RUNS_H
 #define LEG_RUNS_H
 
@@ -11,8 +11,9 @@
 void begin_runs(void);
 void end_runs(void);
 
-// A mat of 2000 by 1200 mm of that colour, with shapes on it: m.svg. And the demo robot as a file
-// of that name, with a line of it changed wherever it stands.
+// A mat: m.svg; one of 2000 by 1200 mm of that colour, with shapes on it. And the demo robot as a
+// file of that name, with a line of it changed wherever it stands.
+void write_runs_mat(const char *svg);
 void write_runs_floor(const char *floor, const char *shapes);
 void write_runs_robot(const char *name, const char *line, const char *instead);
 
@@ -21,9 +22,9 @@ void write_runs_robot(const char *name, const char *line, const char *instead);
 #define FLOOR "#c9d2c6"
 #define BENDS "h 300 a 250 250 0 0 0 250 -250 v -60 a 250 250 0 0 1 250 -250 h 300"
 
-// Drives legs from (150, 400) on m.svg and gives the results of one of them, from 1; NULL where the
-// status is to be 2. The robot is one of the ferry's, or stands in the test's folder. The results
-// last until the next drive.
+// Drives legs from (150, 400) on m.svg and gives the results of one of them, from 1; all done is
+// status 0, else 1. NULL where the command is to refuse them with 2. The robot is one of the
+// ferry's, or stands in the test's folder. The results last until the next drive.
 JsonObject *drive_legs(const char *robot, const char *legs, double heading_deg, int status,
                        unsigned seed, unsigned leg);
 

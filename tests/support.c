@@ -207,3 +207,24 @@ int run_suite(const char *name, const TTest *const *tests) {
     srunner_free(runner);
     return failed == 0 ? 0 : 1;
 }
+
+lab_route *load_like_last(const char *path, GError **error) {
+    static lab_route *last;
+    lab_route *route = lab_route_load_changed(path, NULL, 1, NULL, last, error);
+    if (route != NULL && (last == NULL || strcmp(path, last->path) != 0)) {
+        lab_route_free(last);
+        last = lab_route_load_changed(path, NULL, 1, NULL, route, error);
+    }
+    return route;
+}
+
+double drawn_evenly(unsigned *state) {
+    *state = *state * 1664525U + 1013904223U;
+    return (double)(*state >> 8) / 16777216.0;
+}
+
+int by_value(const void *a, const void *b) {
+    double first = *(const double *)a;
+    double second = *(const double *)b;
+    return (first > second) - (first < second);
+}

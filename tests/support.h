@@ -93,6 +93,24 @@ typedef struct paper_port {
 
 void start_paper(paper_port *paper, uint16_t traits);
 
+// So many seeds, and each so manyth of a list of cases: under the sanitizers a few of them come by
+// all that those can find.
+#ifdef __SANITIZE_ADDRESS__
+#define SEEDS(n) MIN(n, 1U)
+#define EACH     3U
+#else
+#define SEEDS(n) (n)
+#define EACH     1U
+#endif
+
+// Loads a route and its robot anew, with the mat of the last one that was loaded so where that is
+// the same.
+lab_route *load_like_last(const char *path, GError **error);
+
+// Evenly from 0 to 1, the next of a series that begins with `state`; and the order of doubles.
+double drawn_evenly(unsigned *state);
+int by_value(const void *a, const void *b);
+
 // Runs a test case's functions and returns the exit status.
 int run_suite(const char *name, const TTest *const *tests);
 

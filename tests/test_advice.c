@@ -16,16 +16,12 @@ static void write_case(const char *const changes[][2], const char *leg) {
         text = g_strjoinv(changes[i][1], parts);
         g_strfreev(parts);
     }
-    char *path = in_folder("r.yaml");
-    ck_assert(g_file_set_contents(path, text, -1, NULL));
-    g_free(path);
+    write_file("r.yaml", text);
     g_free(text);
     text = g_strdup_printf("robot: r.yaml\nmat: " SOURCE_DIR "/data/ferry/car-deck.svg\n"
                            "start: {x_mm: 150, y_mm: 500, heading_deg: 0}\nlegs:\n  - %s\n",
                            leg);
-    path = in_folder("route.yaml");
-    ck_assert(g_file_set_contents(path, text, -1, NULL));
-    g_free(path);
+    write_file("route.yaml", text);
     g_free(text);
 }
 

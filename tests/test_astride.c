@@ -15,9 +15,7 @@ static void write_apart(const char *name, double apart_mm) {
     char *right = g_strdup_printf("left_mm: %g\n", -0.5 * apart_mm);
     ck_assert_uint_eq(g_string_replace(robot, "left_mm: 45\n", left, 0), 1);
     ck_assert_uint_eq(g_string_replace(robot, "left_mm: -45\n", right, 0), 1);
-    char *path = in_folder(name);
-    ck_assert(g_file_set_contents(path, robot->str, -1, NULL));
-    g_free(path);
+    write_file(name, robot->str);
     g_free(left);
     g_free(right);
     g_string_free(robot, TRUE);
@@ -55,7 +53,7 @@ START_TEST(it_goes_astride_around_bends) {
     write_line(20, 2, BENDS, "");
     for (size_t i = 0; i < G_N_ELEMENTS(robots); i++) {
         write_apart(robots[i].robot, robots[i].apart_mm);
-        for (unsigned seed = 1; seed <= 2; seed++) {
+        for (unsigned seed = 1; seed <= SEEDS(2); seed++) {
             JsonObject *leg = follow(robots[i].robot, "width_mm: 20, distance_mm: 1150",
                                      2.0 * seed - 3.0, 0, seed);
             ck_assert_str_eq(outcome_of(leg), "done");
@@ -75,7 +73,7 @@ START_TEST(it_goes_astride_around_bends) {
 END_TEST
 
 START_TEST(it_joins_from_beside) {
-    for (size_t i = 0; i < G_N_ELEMENTS(robots); i++) {
+    for (size_t i = 0; i < G_N_ELEMENTS(robots); i += EACH) {
         write_apart(robots[i].robot, robots[i].apart_mm);
         for (unsigned n = 0; n < 3; n++) {
             double side = n % 2 == 0 ? 1.0 : -1.0;
@@ -93,7 +91,7 @@ END_TEST
 START_TEST(it_finds_the_line_from_amid_it) {
     // Far apart, neither sensor sees a thing at first.
     write_apart("far.yaml", 40);
-    for (int off = -6; off <= 6; off += 3) {
+    for (int off = -6; off <= 6; off += 3 * (int)EACH) {
         write_line(20, off, "h 1600", "");
         JsonObject *leg = follow("far.yaml", "width_mm: 20, distance_mm: 800", 0.7 * off, 0, 5);
         ck_assert_str_eq(outcome_of(leg), "done");
@@ -103,7 +101,7 @@ START_TEST(it_finds_the_line_from_amid_it) {
 END_TEST
 
 START_TEST(it_halts_where_the_line_ends_and_goes_over_gaps) {
-    for (size_t i = 0; i < G_N_ELEMENTS(robots); i++) {
+    for (size_t i = 0; i < G_N_ELEMENTS(robots); i += EACH) {
         write_apart(robots[i].robot, robots[i].apart_mm);
         write_line(20, 0, "h 500", "");
         JsonObject *leg = follow(robots[i].robot, "width_mm: 20, distance_mm: 1500", 1, 1, 1);
@@ -119,7 +117,7 @@ END_TEST
 #define ACROSS "<path stroke-width='20' d='M 1010 650 V 950'/>" // its near edge 780 mm ahead
 
 START_TEST(it_ends_on_a_line_across_or_goes_over_it) {
-    for (size_t i = 1; i < G_N_ELEMENTS(robots); i++) {
+    for (size_t i = 1; i < G_N_ELEMENTS(robots); i += EACH) {
         write_apart(robots[i].robot, robots[i].apart_mm);
         write_line(20, 0, "h 1600", ACROSS);
         JsonObject *leg = follow(robots[i].robot, "width_mm: 20, across: end", 1, 0, 2);
@@ -147,7 +145,7 @@ END_TEST
 // no line across.
 START_TEST(what_is_a_little_wider_than_said_lies_not_across) {
     write_apart("same.yaml", 20);
-    for (unsigned seed = 1; seed <= 4; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
         write_line(23, 0, BENDS, "");
         JsonObject *leg =
             follow("same.yaml", "width_mm: 20, across: end, distance_mm: 1150", 0, 1, seed);
@@ -159,7 +157,7 @@ END_TEST
 START_TEST(a_stated_middle_takes_the_drift_out) {
     write_apart("same.yaml", 20);
     write_line(20, 0, "h 1600", "");
-    for (unsigned seed = 1; seed <= 3; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(3); seed++) {
         follow("same.yaml",
                "width_mm: 20, distance_mm: 800, place: {x_mm: 20, y_mm: 400, heading_deg: 0}", 0, 0,
                seed);

@@ -94,7 +94,7 @@ START_TEST(a_row_has_the_robots_word_before_the_truth) {
                       figure_of("\"truth\"", "\"rest_error_mm\"")};
     ck_assert_double_ne(overshoot[0], overshoot[1]);
     char *cells =
-        g_strdup_printf("%8.1f%8.1f  %8.2f%8.2f", overshoot[0], overshoot[1], rest[0], rest[1]);
+        g_strdup_printf("%8.1f%8.1f %8.2f%8.2f", overshoot[0], overshoot[1], rest[0], rest[1]);
     ck_assert_int_eq(CALL("drive " ROUTE), 0);
     const char *row = strstr(out, "\n  1  stop_on_line");
     ck_assert_ptr_nonnull(row);
@@ -124,13 +124,13 @@ START_TEST(drive_prints_the_legs_robot_beside_truth) {
 }
 END_TEST
 
-// A hatch's far rim is met by both, and narrower than a line; a line that ends beside the way is
+// A hatch's far rim is met by both, and too narrow; a line that ends beside the way is
 // met by one.
 START_TEST(what_was_passed_over_is_said) {
     ck_assert_int_eq(CALL("drive " ROUTE), 0);
     const char *last = strstr(out, "passed over 5, the last at 27");
     ck_assert_ptr_nonnull(last);
-    ck_assert_ptr_nonnull(strstr(last, "mm along the way, narrower than a line\n"));
+    ck_assert_ptr_nonnull(strstr(last, "mm along the way, too narrow\n"));
     ck_assert_int_eq(CALL("drive " ROUTE " --json"), 0);
     ck_assert_ptr_nonnull(strstr(out, "\"passed_over_last\" : {"));
     ck_assert_ptr_nonnull(strstr(out, "\"reason\" : \"too_narrow\""));

@@ -42,17 +42,6 @@ static lab_difference rests(const lab_results *a, const lab_results *b) {
     return d;
 }
 
-static double even(unsigned *state) {
-    *state = *state * 1664525U + 1013904223U;
-    return (double)(*state >> 8) / 16777216.0;
-}
-
-static int by_value(const void *a, const void *b) {
-    double first = *(const double *)a;
-    double second = *(const double *)b;
-    return (first > second) - (first < second);
-}
-
 static double middle(double *values, unsigned n) {
     qsort(values, n, sizeof *values, by_value);
     return 0.5 * (values[(n - 1) / 2] + values[n / 2]);
@@ -107,8 +96,8 @@ START_TEST(pairs_are_compared_by_signed_ranks) {
     for (unsigned round = 0; round < 20; round++) {
         double a[N], b[N], walsh[N * (N + 1) / 2], d[N];
         for (unsigned i = 0; i < N; i++) {
-            a[i] = rint(1e3 * (2.0 + even(&state))) / 1e3;
-            b[i] = rint(1e3 * (2.0 + 0.02 * round + even(&state))) / 1e3;
+            a[i] = rint(1e3 * (2.0 + drawn_evenly(&state))) / 1e3;
+            b[i] = rint(1e3 * (2.0 + 0.02 * round + drawn_evenly(&state))) / 1e3;
             d[i] = b[i] - a[i];
         }
         unsigned count = 0;
@@ -144,8 +133,8 @@ START_TEST(others_are_compared_at_large) {
         double a[M], b[M], all[N * M];
         double beyond = 0.0;
         for (unsigned i = 0; i < M; i++) {
-            a[i] = rint(1e3 * (1.0 - 0.5 * log(even(&state) + 1e-3))) / 1e3;
-            b[i] = rint(1e3 * (1.0 + 0.03 * round - 0.5 * log(even(&state) + 1e-3))) / 1e3;
+            a[i] = rint(1e3 * (1.0 - 0.5 * log(drawn_evenly(&state) + 1e-3))) / 1e3;
+            b[i] = rint(1e3 * (1.0 + 0.03 * round - 0.5 * log(drawn_evenly(&state) + 1e-3))) / 1e3;
         }
         for (unsigned i = 0; i < N; i++) {
             for (unsigned k = 0; k < M; k++) {
@@ -180,8 +169,8 @@ START_TEST(where_nothing_differs_little_is_said_to) {
     for (unsigned call_number = 0; call_number < CALLS; call_number++) {
         double a[N], b[N];
         for (unsigned i = 0; i < N; i++) {
-            a[i] = rint(-20.0 * log(even(&state) + 1e-4)) / 20.0;
-            b[i] = rint(-20.0 * log(even(&state) + 1e-4)) / 20.0;
+            a[i] = rint(-20.0 * log(drawn_evenly(&state) + 1e-4)) / 20.0;
+            b[i] = rint(-20.0 * log(drawn_evenly(&state) + 1e-4)) / 20.0;
         }
         for (unsigned paired = 0; paired < 2; paired++) {
             lab_results *first = results_of(a, N, 1, 0);
@@ -243,9 +232,10 @@ START_TEST(as_many_trials_as_it_says_tell_a_tenth) {
         enum { FEW = 40, MOST = 2000 };
         double a[MOST], b[MOST];
         for (unsigned i = 0; i < MOST; i++) {
-            double shared = 5.0 + 3.0 * even(&state);
-            a[i] = shared + 3.0 * (even(&state) + even(&state) - 1.0);
-            b[i] = 1.1 * 6.5 - 6.5 + shared + 3.0 * (even(&state) + even(&state) - 1.0);
+            double shared = 5.0 + 3.0 * drawn_evenly(&state);
+            a[i] = shared + 3.0 * (drawn_evenly(&state) + drawn_evenly(&state) - 1.0);
+            b[i] = 1.1 * 6.5 - 6.5 + shared +
+                   3.0 * (drawn_evenly(&state) + drawn_evenly(&state) - 1.0);
         }
         if (round == 0) {
             lab_results *first = results_of(a, FEW, 1, 0);

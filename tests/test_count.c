@@ -1,45 +1,9 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Counting lines, with the truth beside what the robot says.
-#include "leg_runs.h"
+#include "count_runs.h"
 
-#include <glib/gstdio.h>
 #include <math.h>
 #include <string.h>
-
-// Lines across a plain mat, by where they begin; 24 mm wide. And what is laid over them.
-static void write_lines(const double *line_mm, unsigned lines, double width_mm, const char *over) {
-    GString *svg = g_string_new("<svg xmlns='http://www.w3.org/2000/svg' width='2000mm' "
-                                "height='800mm' viewBox='0 0 2000 800'>"
-                                "<rect width='2000' height='800' fill='#c9d2c6'/>"
-                                "<g class='line' fill='#2c3036'>");
-    for (unsigned i = 0; i < lines; i++) {
-        g_string_append_printf(svg, "<rect x='%g' width='%g' height='800'/>", line_mm[i], width_mm);
-    }
-    g_string_append_printf(svg, "</g><g class='decoration'>%s</g></svg>", over);
-    char *path = in_folder("m.svg");
-    ck_assert(g_file_set_contents(path, svg->str, -1, NULL));
-    g_free(path);
-    g_string_free(svg, TRUE);
-}
-
-static void write_mat(const double *line_mm, unsigned lines, const char *over) {
-    write_lines(line_mm, lines, 24, over);
-}
-
-// Drives one leg of the demo robot.
-static JsonObject *drive(const char *leg, double heading_deg, int status, unsigned seed) {
-    char *legs = g_strconcat("  - ", leg, NULL);
-    JsonObject *result = drive_legs("mozzo.yaml", legs, heading_deg, status, seed, 1);
-    g_free(legs);
-    return result;
-}
-
-static JsonArray *lines_of(JsonObject *leg) {
-    return json_object_get_array_member(leg, "lines");
-}
-
-static const double even_mm[] = {340, 440, 540, 640, 740, 840, 940, 1040};
-#define COUNT(more) "count_lines: {cruise_mm_s: 300, least_width_mm: 15" more "}"
 
 START_TEST(it_rests_on_the_line_that_was_asked_for) {
     write_mat(even_mm, 8, "");
@@ -172,18 +136,6 @@ START_TEST(worn_edges_say_nothing) {
 }
 END_TEST
 
-// What lies before the place of the last line is not it, even if both meet it at once.
-START_TEST(nothing_before_the_place_that_is_due_is_the_last_line) {
-    write_mat(even_mm, 8, "<rect x='672' width='18' height='800' fill='#2c3036'/>");
-    for (int slant = -12; slant <= 12; slant += 12) {
-        JsonObject *leg = drive(
-            COUNT(", number: 5, spacing_mm: 100, least_gap_mm: 5, rest: near_edge"), slant, 0, 3);
-        ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
-        ck_assert_double_eq(figure_of(leg, "robot", "lines_missed"), 0);
-    }
-}
-END_TEST
-
 // Before the first line one sensor meets a bar: taken with the other's line for a slant, until the
 // lines behind it tell otherwise.
 START_TEST(a_wrong_angle_is_found_out) {
@@ -204,7 +156,7 @@ START_TEST(a_sensor_that_rests_over_a_hole_says_nothing_of_the_edge) {
         char *hole = g_strdup_printf("<rect x='%d' y='400' width='8' height='185' fill='#c9d2c6'/>",
                                      late ? 950 : 944);
         write_mat(even_mm, 8, hole);
-        for (unsigned seed = 1; seed <= 6; seed++) {
+        for (unsigned seed = 1; seed <= SEEDS(6); seed++) {
             JsonObject *leg = drive(COUNT(", number: 7, rest: near_edge"), -14, 0, seed);
             double truth = figure_of(leg, "truth", "rest_error_mm");
             ck_assert_double_le(fabs(truth), 2.0);
@@ -218,7 +170,7 @@ END_TEST
 // There the other sensor rests over the far edge of a line that is so narrow.
 START_TEST(a_far_edge_is_not_taken_for_the_near_one) {
     write_lines(even_mm, 8, 13.6, "");
-    for (unsigned seed = 1; seed <= 12; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(12); seed++) {
         JsonObject *leg =
             drive("count_lines: {cruise_mm_s: 300, least_width_mm: 7, number: 7, rest: near_edge}",
                   seed % 2 == 0 ? 17 : -17, 0, seed);
@@ -233,7 +185,7 @@ START_TEST(what_was_shown_before_a_hole_counts) {
     write_mat(even_mm, 8,
               "<rect x='958' y='200' width='4.5' height='240' fill='#c9d2c6'/>"
               "<rect x='980' y='200' width='24' height='240' fill='#2c3036'/>");
-    for (unsigned seed = 1; seed <= 6; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(6); seed++) {
         JsonObject *leg =
             drive(COUNT(", number: 7, spacing_mm: 100, rest: near_edge"), -5, 0, seed);
         ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 2.0);
@@ -247,7 +199,7 @@ START_TEST(the_angle_is_that_of_the_edges_that_agree) {
               "<g fill='#c9d2c6'><rect x='538' y='200' width='14' height='200'/>"
               "<rect x='638' y='200' width='14' height='200'/>"
               "<rect x='738' y='200' width='14' height='200'/></g>");
-    for (unsigned seed = 1; seed <= 4; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
         JsonObject *leg = drive(COUNT(", number: 6, rest: near_edge"), 0, 0, seed);
         JsonObject *sixth = json_array_get_object_element(lines_of(leg), 5);
         ck_assert_double_eq_tol(json_object_get_double_member(sixth, "entry_angle_deg"),
@@ -284,77 +236,13 @@ START_TEST(widths_and_gaps_of_what_was_counted_are_figures) {
 }
 END_TEST
 
-START_TEST(a_spacing_keeps_the_number_where_lines_are_missing) {
-    static const double gaps_mm[] = {340, 440, 640, 740, 840};
-    write_mat(gaps_mm, 5, "<rect x='390' y='320' width='24' height='70' fill='#2c3036'/>");
-    JsonObject *leg = drive(COUNT(", number: 5, spacing_mm: 100, rest: near_edge"), 0, 0, 2);
-    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 4);
-    ck_assert_double_eq(figure_of(leg, "robot", "lines_missed"), 1);
-    ck_assert_double_eq(figure_of(leg, "truth", "lines_missed"), 1);
-    ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 0.8);
-    ck_assert_double_lt(figure_of(leg, "robot", "count_certainty"), 1);
-    ck_assert_double_gt(figure_of(leg, "robot", "count_certainty"), 0.3);
-    JsonObject *third = json_array_get_object_element(lines_of(leg), 2);
-    ck_assert_int_eq(json_object_get_int_member(third, "number"), 4);
-    ck_assert_int_eq(CALL("drive %s/r.yaml --seed 2"), 0);
-    ck_assert_ptr_nonnull(strstr(out, "counted 4 lines, truly 4; missing: 3\n"));
-    // The one before the last is missing, or the last.
-    leg = drive(COUNT(", number: 4, spacing_mm: 100, rest: near_edge"), 0, 0, 3);
-    ck_assert_double_eq(figure_of(leg, "robot", "lines_missed"), 1);
-    ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 0.8);
-    leg = drive(COUNT(", number: 3, spacing_mm: 100, rest: near_edge"), 0, 1, 3);
-    ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "no_line");
-    ck_assert_double_lt(figure_of(leg, "truth", "travelled_mm"), 420); // not on to the next one
-    // One that only one sensor meets counts where it is due, and one across all does not elsewhere.
-    write_mat(even_mm, 8,
-              "<rect x='439' y='300' width='26' height='90' fill='#c9d2c6'/>"
-              "<rect x='590' width='24' height='800' fill='#2c3036'/>");
-    leg = drive(COUNT(", number: 5, spacing_mm: 100, rest: near_edge"), 0, 0, 4);
-    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 5);
-    ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 0.8);
-    JsonObject *second = json_array_get_object_element(lines_of(leg), 1);
-    ck_assert_str_eq(json_object_get_string_member(second, "sensors"), "right");
-    JsonObject *passed = json_object_get_object_member(leg, "passed_over_last");
-    ck_assert_str_eq(json_object_get_string_member(passed, "reason"), "out_of_place");
-}
-END_TEST
-
-// Where the robot believes to be in the end, less the truth; it was put down 12 mm further back
-// than it believes, and turned by 1.5 degrees.
-typedef struct off {
-    double x_mm, heading_deg;
-} off;
-
-static off pose_off(const char *leg, unsigned trials) {
-    GError *error = NULL;
-    off sum = {0.0, 0.0};
-    drive(leg, 0, 0, 1);
-    char *path = in_folder("r.yaml");
-    lab_route *route = lab_route_load(path, NULL, 1, &error);
-    ck_assert_ptr_null(error);
-    for (uint64_t seed = 1; seed <= trials; seed++) {
-        lab_start start = {138, 400, 1.5};
-        lab_run *run = lab_drive_from(route, route->robot, &start, seed, false);
-        ck_assert_int_eq(run->outcome, CMO_OUTCOME_DONE);
-        sum.x_mm = fmax(sum.x_mm, fabs(run->pose_off_x_mm));
-        sum.heading_deg += run->heading_error_deg * run->heading_error_deg;
-        lab_run_free(run);
-    }
-    lab_route_free(route);
-    g_free(path);
-    sum.heading_deg = sqrt(sum.heading_deg / trials);
-    return sum;
-}
-
-#define AT_FIRST ", rest: near_edge, place: {x_mm: 340, y_mm: 400}"
-
 // Under the first sensor to come to it, the second line has no paint at its near edge, and the
 // fourth none but there: lines they are all the same, also in truth.
 START_TEST(a_line_without_its_near_edge_is_truly_one) {
     write_mat(even_mm, 6,
               "<rect x='439' width='8' y='300' height='70' fill='#c9d2c6'/>"
               "<rect x='646' width='19' y='300' height='70' fill='#c9d2c6'/>");
-    for (unsigned seed = 1; seed <= 3; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(3); seed++) {
         JsonObject *leg = drive(COUNT(", number: 5, rest: near_edge, largest_entry_deg: 20"
                                       ", least_gap_mm: 22, spacing_mm: 100"),
                                 -3, 0, seed);
@@ -375,7 +263,7 @@ START_TEST(it_comes_back_over_the_next_line_to_the_last) {
                                340 + 32 * i);
     }
     write_mat(NULL, 0, lines->str);
-    for (unsigned seed = 1; seed <= 6; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(6); seed++) {
         JsonObject *leg = drive("count_lines: {number: 5, cruise_mm_s: 350, least_width_mm: 6, "
                                 "least_gap_mm: 5.4, largest_entry_deg: 15, too_fast: slow, rest: "
                                 "near_edge}",
@@ -384,51 +272,6 @@ START_TEST(it_comes_back_over_the_next_line_to_the_last) {
         ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), 1.5);
     }
     g_string_free(lines, TRUE);
-}
-END_TEST
-
-// The fourth is missing; and something as wide as a line lies where none is due.
-START_TEST(uneven_lines_keep_their_numbers) {
-    static const double uneven_mm[] = {340, 420, 640, 950, 1060};
-    static const int numbers[] = {1, 2, 3, 5, 6};
-#define UNEVEN ", places_mm: [0, 80, 300, 500, 610, 720, 900]"
-    write_mat(uneven_mm, 5, "<rect x='760' width='24' height='800' fill='#2c3036'/>");
-    for (int slant = -8; slant <= 8; slant += 8) {
-        JsonObject *leg = drive(COUNT(", number: 6, rest: near_edge" UNEVEN), slant, 0, 2);
-        ck_assert_double_le(fabs(figure_of(leg, "truth", "rest_error_mm")), slant == 0 ? 0.8 : 2.0);
-        ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 5);
-        ck_assert_double_eq(figure_of(leg, "robot", "lines_missed"), 1);
-        ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"),
-                                (1060 - 150) / cos(slant * G_PI / 180) - 70, 4);
-        for (guint i = 0; i < 5; i++) {
-            JsonObject *line = json_array_get_object_element(lines_of(leg), i);
-            ck_assert_int_eq(json_object_get_int_member(line, "number"), numbers[i]);
-        }
-    }
-    // The one before it is missing, or the first one, where that is expected.
-    drive(COUNT(", number: 5, rest: near_edge" UNEVEN), 0, 0, 3);
-    write_mat(uneven_mm + 1, 4, "");
-    JsonObject *leg =
-        drive(COUNT(", number: 3, rest: near_edge, expected_mm: 120" UNEVEN), 0, 0, 4);
-    ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 640 - 150 - 70, 4);
-    // Beyond the last place there is none.
-    leg = drive(COUNT(", number: 7, longest_mm: 400, rest: near_edge" UNEVEN), 0, 1, 4);
-    ck_assert_str_eq(json_object_get_string_member(leg, "outcome"), "no_line");
-    // Each of them sets the pose.
-    write_mat(uneven_mm, 5, "");
-    ck_assert_double_le(pose_off(COUNT(", number: 6" UNEVEN AT_FIRST), 6).x_mm, 2.0);
-}
-END_TEST
-
-START_TEST(stated_lines_set_the_pose) {
-    write_mat(even_mm, 8, "");
-    off all = pose_off(COUNT(", number: 8, spacing_mm: 100" AT_FIRST), 6);
-    ck_assert_double_le(all.x_mm, 2.0);
-    ck_assert_double_le(all.heading_deg, 1.0);
-    // The first one alone.
-    ck_assert_double_le(pose_off(COUNT(", number: 1" AT_FIRST), 6).x_mm, 2.0);
-    // Where the others are, nobody has said: what the first one has told goes on by odometry.
-    ck_assert_double_le(pose_off(COUNT(", number: 8" AT_FIRST), 6).x_mm, 12.0);
 }
 END_TEST
 
@@ -483,8 +326,7 @@ START_TEST(what_makes_no_sense_is_refused) {
 END_TEST
 
 int main(void) {
-    const TTest *const tests[] = {uneven_lines_keep_their_numbers,
-                                  it_comes_back_over_the_next_line_to_the_last,
+    const TTest *const tests[] = {it_comes_back_over_the_next_line_to_the_last,
                                   a_line_without_its_near_edge_is_truly_one,
                                   it_rests_on_the_line_that_was_asked_for,
                                   each_line_is_measured,
@@ -496,12 +338,9 @@ int main(void) {
                                   a_far_edge_is_not_taken_for_the_near_one,
                                   what_was_shown_before_a_hole_counts,
                                   the_angle_is_that_of_the_edges_that_agree,
-                                  nothing_before_the_place_that_is_due_is_the_last_line,
                                   a_wrong_angle_is_found_out,
                                   a_series_says_how_often_the_count_was_right,
                                   widths_and_gaps_of_what_was_counted_are_figures,
-                                  a_spacing_keeps_the_number_where_lines_are_missing,
-                                  stated_lines_set_the_pose,
                                   it_can_drive_on_over_the_last_one,
                                   a_count_ends_in_time,
                                   what_makes_no_sense_is_refused,

@@ -109,7 +109,7 @@ START_TEST(coarse_encoders_show_no_ramp_that_is_not_there) {
     cmo_robot_description coarse = plain_robot;
     coarse.left_step_mm = coarse.right_step_mm = 2;
     unsigned seen = 0;
-    for (unsigned seed = 1; seed <= 8; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(8); seed++) {
         cmo_sim_setup setup = plain_setup(&coarse, PLAIN_TRAITS, mat);
         setup.plant.encoder_wobble = 0.2;
         setup.seed = seed;

@@ -166,7 +166,7 @@ START_TEST(the_stop_button_and_an_abort_end_any_routine) {
 END_TEST
 
 START_TEST(glitches_late_ticks_and_lost_or_doubled_looks_do_not_end_a_run) {
-    for (uint64_t seed = 1; seed <= 30; seed++) {
+    for (uint64_t seed = 1; seed <= SEEDS(30); seed++) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
         setup.seed = seed;
         setup.clock_start_us = 0xFFFFFFFFU - 900000U;

@@ -79,7 +79,7 @@ END_TEST
 START_TEST(a_draw_hangs_on_its_own_field_and_the_seed_alone) {
     lab_fleet *plain = fleet_of(HEAD);
     lab_fleet *more = fleet_of(HEAD KINDS "# and more\n");
-    for (uint64_t seed = 1; seed <= 5; seed++) {
+    for (uint64_t seed = 1; seed <= SEEDS(5); seed++) {
         lab_robot *first = robot_of(plain, seed);
         lab_robot *again = robot_of(plain, seed);
         lab_robot *other = robot_of(more, seed);
@@ -105,7 +105,7 @@ START_TEST(the_right_sensor_is_the_left_one_on_the_other_side) {
                       "900}}}}\n"
                       "    unlike: {lights: {right: {delay_ms: 9}}, plant: {lights: {right: "
                       "{noise: 0.02}}}}\n");
-    for (uint64_t seed = 1; seed <= 12; seed++) {
+    for (uint64_t seed = 1; seed <= SEEDS(12); seed++) {
         lab_robot *robot = robot_of(fleet, seed);
         const cmo_light_description *light = robot->description.light;
         ck_assert_uint_eq(robot->description.lights, 2);

@@ -25,7 +25,7 @@ static JsonObject *follow(const char *parameters, double heading_deg, int status
 }
 
 START_TEST(it_follows_either_edge_around_bends) {
-    for (unsigned seed = 1; seed <= 4; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
         for (int left = 0; left < 2; left++) {
             write_line(left == 1, 0, BENDS);
             JsonObject *leg =
@@ -45,7 +45,7 @@ END_TEST
 
 START_TEST(more_slowly_it_keeps_nearer) {
     write_line(true, 0, BENDS);
-    for (unsigned seed = 1; seed <= 8; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(8); seed++) {
         JsonObject *leg = follow("cruise_mm_s: 160, distance_mm: 1200", 0, 0, seed);
         ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 4.5);
     }
@@ -92,7 +92,7 @@ START_TEST(it_joins_from_beside_and_at_an_angle) {
         double off_mm, heading_deg; // of the spot from the edge; of the robot to it
     } cases[] = {{0, 0},    {15, 0},   {5, -20}, {15, -20}, {30, -20},
                  {15, -45}, {30, -45}, {10, 10}, {60, -55}, {70, -55}};
-    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i += EACH) {
         double a = cases[i].heading_deg * G_PI / 180.0;
         double spot = 70.0 * sin(a) - 45.0 * cos(a) + 45.0; // from where it is at no angle
         write_line(true, spot - cases[i].off_mm, "h 1700");
@@ -104,7 +104,7 @@ START_TEST(it_joins_from_beside_and_at_an_angle) {
 END_TEST
 
 START_TEST(it_halts_where_the_line_ends) {
-    for (unsigned seed = 1; seed <= 3; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(3); seed++) {
         write_line(true, 0, "h 700");
         JsonObject *leg = follow("distance_mm: 1500", 0, 1, seed);
         ck_assert_str_eq(outcome_of(leg), "edge_lost");
@@ -138,7 +138,7 @@ END_TEST
 
 // Put down on the line it may leave it over the wrong edge: it comes back over the line.
 START_TEST(what_left_the_line_over_its_other_edge_comes_back) {
-    for (unsigned seed = 1; seed <= 5; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(5); seed++) {
         for (int left = 0; left < 2; left++) {
             double heading = left == 1 ? -14 : 14;
             write_line(left == 1, left == 1 ? -11 + 4 : 11 - 4, "h 1700");
@@ -163,7 +163,7 @@ static void write_along(const char *more) {
 #define ALONG "<path d='M 180 855 h 1700'/>"
 
 START_TEST(it_ends_on_a_line_across_or_drives_over_it) {
-    for (unsigned seed = 1; seed <= 4; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
         write_along(ALONG "<path d='M 870 600 V 1000'/>");
         JsonObject *leg = follow("across: end", 0, 0, seed);
         ck_assert_str_eq(outcome_of(leg), "done");
@@ -195,7 +195,7 @@ END_TEST
 // Its heading and its place across, where the edge truly is; along it odometry's place stays.
 START_TEST(a_stated_edge_takes_the_drift_out) {
     write_along(ALONG);
-    for (unsigned seed = 1; seed <= 8; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(8); seed++) {
         follow("distance_mm: 700, place: {x_mm: 20, y_mm: 355, heading_deg: 0}", 0, 0, seed);
         char *told = run_stands(seed);
         double off_mm, off_deg;
@@ -221,8 +221,9 @@ START_TEST(it_drives_over_gaps) {
                                         "A 250 250 0 0 0 750 605 V 200'/>",
                                         // Where a bend ends, there is none.
                                         "<path d='M 180 855 H 600 a 250 250 0 0 0 250 -250 V 0'/>"};
-    for (size_t i = 0; i < G_N_ELEMENTS(lines); i++) {
-        for (unsigned seed = i < 2 ? 1 : 6; seed <= 13; seed += i < 2 ? 4 : 7) {
+    for (size_t i = 0; i < G_N_ELEMENTS(lines); i += EACH) {
+        for (unsigned seed = i < 2 ? 1 : 6; seed <= MAX(SEEDS(13), i < 2 ? 1U : 6U);
+             seed += i < 2 ? 4 : 7) {
             write_along(lines[i]);
             JsonObject *leg = follow("gap_mm: 60, distance_mm: 950", 0, 0, seed);
             ck_assert_str_eq(outcome_of(leg), "done");
@@ -254,7 +255,7 @@ static const char *table(unsigned seed) {
 
 START_TEST(it_passes_forks_by_or_takes_them) {
     static const double angles[] = {20, 25, 45, 70};
-    for (size_t i = 0; i < G_N_ELEMENTS(angles); i++) {
+    for (size_t i = 0; i < G_N_ELEMENTS(angles); i += EACH) {
         bool left = i % 2 == 0;
         write_fork(left, angles[i], i == 1);
         JsonObject *leg = follow(left ? "fork: pass, distance_mm: 1100"

@@ -70,8 +70,18 @@ START_TEST(a_name_from_a_file_is_no_command) {
         put_route("t.yaml", "r.yaml", "stop_on_line: {}");
         ck_assert_int_eq(CALL("budget %s/r.yaml --picture %s/b.svg"), 0);
         ck_assert_int_eq(CALL("drive %s/t.yaml --view strip --picture %s/s.svg"), 0);
-        take_away("b.svg");
-        take_away("s.svg");
+        ck_assert_int_eq(CALL("series %s/t.yaml --trials 3 --quiet --picture %s/n.svg"), 0);
+        put("l.yaml", "limits:\n  - {leg: 1, figure: rest_error_mm, within: 99, share: 0.5}\n", -1);
+        ck_assert_int_eq(CALL("judge %s/l.yaml %s/t.yaml --trials 3 --picture %s/j.svg"), 0);
+        ck_assert_int_eq(CALL("compare %s/t.yaml %s/t.yaml --trials 3 --picture %s/c.svg"), 0);
+        ck_assert_int_eq(CALL("sweep %s/t.yaml --field start.y_mm --values 610,620 --field "
+                              "start.x_mm --values 470,480 --trials 2 --picture %s/m.svg"),
+                         0);
+        static const char *const pictures[] = {"b.svg", "s.svg", "n.svg", "j.svg",
+                                               "c.svg", "m.svg", "l.yaml"};
+        for (size_t n = 0; n < G_N_ELEMENTS(pictures); n++) {
+            take_away(pictures[n]);
+        }
         g_free(text);
         g_strfreev(parts);
     }

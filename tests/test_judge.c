@@ -8,14 +8,6 @@
 
 #define ROUND "data/ferry/first-round.yaml"
 
-static void write_limits(const char *entries) {
-    char *path = in_folder("limits.yaml");
-    char *text = g_strdup_printf("limits:\n%s", entries);
-    ck_assert(g_file_set_contents(path, text, -1, NULL));
-    g_free(text);
-    g_free(path);
-}
-
 // Twenty trials: errors of 0.1, -0.2, 0.3 ... -2.0 mm, 1,010 to 1,200 ms; `lost` of them without
 // a line.
 static void write_twenty(unsigned lost) {
@@ -189,9 +181,7 @@ START_TEST(harnesses_read_the_verdicts) {
     ck_assert(g_str_has_prefix(out, "TAP version 13\n1..2\n"
                                     "ok 1 - leg quay rest_error_mm within 1.5 in 70 %\n  ---\n"));
     ck_assert_ptr_nonnull(strstr(out, "\n  ...\nnot ok 2 - run completed in 100 %\n  ---\n"));
-    char *tap = in_folder("verdicts.tap");
-    ck_assert(g_file_set_contents(tap, out, -1, NULL));
-    g_free(tap);
+    write_file("verdicts.tap", out);
     ck_assert_int_ne(call("prove --exec cat %s/verdicts.tap"), 0);
     ck_assert_msg(strstr(out, "Failed 1/2 subtests") != NULL, "%s%s", out, err);
     ck_assert_ptr_null(strstr(out, "Parse errors"));
@@ -206,12 +196,47 @@ START_TEST(harnesses_read_the_verdicts) {
     // All kept: the harness is content.
     write_limits("  - {figure: completed, share: 0.9}\n");
     ck_assert_int_eq(CALL("judge %s/limits.yaml %s/kept --tap --junit %s/verdicts.xml"), 0);
-    tap = in_folder("verdicts.tap");
-    ck_assert(g_file_set_contents(tap, out, -1, NULL));
-    g_free(tap);
+    write_file("verdicts.tap", out);
     ck_assert_int_eq(call("prove --exec cat %s/verdicts.tap"), 0);
     ck_assert_int_eq(call("xmllint --noout --schema tests/junit.xsd %s/verdicts.xml"), 0);
     g_free(path);
+}
+END_TEST
+
+START_TEST(verdicts_are_drawn) {
+    write_limits(
+        "  - {figure: completed, share: 0.9}\n  - {leg: 1, figure: rest_error_mm, within: 1, "
+        "share: 0.9}\n");
+    ck_assert_int_eq(CALL("judge %s/limits.yaml data/ferry/first-round.yaml --trials 5 --quiet "
+                          "--picture %s/v.svg"),
+                     0);
+    ck_assert_str_eq(out, "");
+    static const char *const words[] = {"run completed",         "in 90 %",
+                                        "leg 1 rest_error_mm",   "within 1 in 90 %",
+                                        "value, % of its limit", NULL};
+    check_picture_says("v.svg", words);
+}
+END_TEST
+
+START_TEST(what_keeps_more_limits_is_said_first) {
+    write_limits("  - {leg: 4, figure: overshoot_mm, at_most: 23.5, share: 0.9}\n");
+    ck_assert_int_eq(CALL("judge %s/limits.yaml data/ferry/first-round.yaml --trials 12 --advice"),
+                     1);
+    ck_assert_ptr_nonnull(
+        strstr(out, "medians):\n  legs[4].drive_until_line.creep_mm_s 140 instead of 200\n"
+                    "      keeps 1 of 1 limits instead of 0\n"));
+    // Even before what takes more of an error away.
+    write_limits("  - {figure: elapsed_ms, at_most: 10000, share: 0.7}\n");
+    ck_assert_int_eq(CALL("judge %s/limits.yaml data/ferry/first-round.yaml --trials 12 --advice"),
+                     1);
+    ck_assert_ptr_nonnull(
+        strstr(out, "medians):\n  legs[1].stop_on_line.blind_mm 319 instead of 150: looked for "
+                    "later\n      keeps 1 of 1 limits instead of 0\n"));
+    ck_assert_ptr_nonnull(
+        strstr(out, "  legs[7].stop_on_line.blind_mm 551 instead of 200: looked for later\n"
+                    "      keeps 1 of 1 limits instead of 0\n      a run takes "));
+    ck_assert_int_eq(CALL("judge %s/limits.yaml data/ferry/first-round.yaml --advice --json"), 2);
+    ck_assert_ptr_nonnull(strstr(err, "--advice goes with a route that is driven, and with the "));
 }
 END_TEST
 
@@ -272,6 +297,8 @@ int main(void) {
                                   a_route_a_drive_and_kept_results_are_judged_alike,
                                   the_table_has_a_line_a_limit,
                                   harnesses_read_the_verdicts,
+                                  verdicts_are_drawn,
+                                  what_keeps_more_limits_is_said_first,
                                   what_is_wrong_is_said_in_one_line,
                                   NULL};
     int failed = run_suite("judge", tests);

@@ -142,7 +142,7 @@ END_TEST
 static lab_route *load(const char *name) {
     GError *error = NULL;
     char *path = g_build_filename(SOURCE_DIR, "data", "ferry", name, NULL);
-    lab_route *route = lab_route_load(path, NULL, 1, &error);
+    lab_route *route = load_like_last(path, &error);
     ck_assert_msg(route != NULL, "%s", error != NULL ? error->message : "");
     ck_assert_msg(lab_check(route, &error), "%s", error != NULL ? error->message : "");
     g_free(path);

@@ -128,9 +128,61 @@ START_TEST(a_turn_that_is_blocked_goes_the_other_way) {
 }
 END_TEST
 
+// It would like to back off further than it has come, and its wheels may have spun: it stays short
+// of where it set out.
+START_TEST(it_does_not_back_off_to_where_it_set_out) {
+    ideal r;
+    cmo_stay_inside_state state;
+    start_ideal(&r, PLAIN_TRAITS);
+    r.line_mm = 130; // 60 ahead of the spots
+    r.width_mm = 1000;
+    cmo_stay_inside_parameters parameters = {
+        .convex = true, .leave = CMO_LEAVE_BY_ANGLE, .rebounds = 1, .for_ms = 20000};
+    ck_assert_int_eq(cmo_stay_inside_start(&r.robot, &state, &parameters), CMO_RUNNING);
+    double furthest = 0.0;
+    double back = 1e9;
+    for (int i = 0; i < 3000 && r.robot.stage != CMO_STAGE_TURN; i++) {
+        ck_assert_int_eq(turn(&r, 10000), CMO_RUNNING);
+        double way = 0.5 * (r.left_mm + r.right_mm); // swaying, one wheel goes further
+        furthest = fmax(furthest, way);
+        back = r.robot.stage == CMO_STAGE_BACK ? fmin(back, way) : back;
+    }
+    ck_assert_double_gt(furthest, 30.0);
+    ck_assert_msg(back > 0.1 * furthest && back < 0.3 * furthest, "%g of %g mm", back, furthest);
+}
+END_TEST
+
+// Told to go on, and held: after some counts that are overdue it knows that it stands, and a stall
+// ends the routine; let go before that, it gets there.
+START_TEST(a_wheel_that_is_held_is_not_thought_to_turn) {
+    for (int lets_go = 0; lets_go < 2; lets_go++) {
+        ideal r;
+        cmo_advance_state state;
+        start_ideal(&r, PLAIN_TRAITS);
+        cmo_advance_parameters parameters = {.distance_mm = 200, .speed_mm_s = 300};
+        ck_assert_int_eq(cmo_advance_start(&r.robot, &state, &parameters), CMO_RUNNING);
+        cmo_outcome outcome = CMO_RUNNING;
+        for (int i = 0; i < 600 && outcome == CMO_RUNNING; i++) {
+            bool held = i >= 30 && !(lets_go && i >= 70);
+            r.fastest_mm_s = held ? 1e-9 : 0.0;
+            outcome = turn(&r, 10000);
+            if (held && i > 50 && outcome == CMO_RUNNING) {
+                ck_assert_float_gt(fabsf(r.robot.left.command_mm_s), 30.0F);
+                ck_assert_float_lt(fabsf(r.robot.left.speed_mm_s), 30.0F);
+            }
+        }
+        ck_assert_int_eq(outcome, lets_go ? CMO_OUTCOME_DONE : CMO_OUTCOME_STALLED);
+    }
+}
+END_TEST
+
 int main(void) {
-    const TTest *const tests[] = {
-        it_pushes_what_its_bumpers_feel, a_push_that_gets_nowhere_is_given_up,
-        what_is_lost_is_looked_for_on_its_side, a_turn_that_is_blocked_goes_the_other_way, NULL};
+    const TTest *const tests[] = {it_pushes_what_its_bumpers_feel,
+                                  a_push_that_gets_nowhere_is_given_up,
+                                  what_is_lost_is_looked_for_on_its_side,
+                                  a_turn_that_is_blocked_goes_the_other_way,
+                                  it_does_not_back_off_to_where_it_set_out,
+                                  a_wheel_that_is_held_is_not_thought_to_turn,
+                                  NULL};
     return run_suite("push", tests);
 }

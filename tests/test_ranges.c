@@ -182,7 +182,7 @@ static lab_run *drive(document *robot, document *route, GError **error) {
     put("route.yaml", text);
     g_free(text);
     char *path = g_build_filename(folder, "route.yaml", NULL);
-    lab_route *loaded = lab_route_load(path, NULL, 1, error);
+    lab_route *loaded = load_like_last(path, error);
     lab_run *run = NULL;
     if (loaded != NULL && lab_check(loaded, error)) {
         run = lab_drive(loaded, 3);

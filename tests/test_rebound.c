@@ -111,17 +111,22 @@ END_TEST
 
 // The documented default of slowest_mm_s, 0, is no speed that a robot ever falls below.
 START_TEST(without_a_known_slowest_speed_it_rebounds_all_the_same) {
-    patrol p;
-    start_patrol(&p, &dark_room, 64, 0, NULL);
-    p.description.slowest_mm_s = 0;
-    cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
-    start_again(&p, &setup);
-    ck_assert_int_eq(run_patrol(&p, &(cmo_stay_inside_parameters){.for_ms = 6000}, INFINITY),
-                     CMO_OUTCOME_DONE);
-    ck_assert_uint_ge(p.state.rebounds, 2);
-    ck_assert_double_lt(figure(&p.bench.robot, CMO_ELAPSED_MS), 7000);
-    ck_assert_double_gt(p.least_mm, 0.5);
-    end_patrol(&p);
+    double elapsed_ms[2];
+    for (int known = 0; known < 2; known++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        p.description.slowest_mm_s = known ? p.description.slowest_mm_s : 0;
+        cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
+        start_again(&p, &setup);
+        cmo_stay_inside_parameters parameters = {.rebounds = 2, .for_ms = 7000};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        ck_assert_uint_ge(p.state.rebounds, 2);
+        elapsed_ms[known] = figure(&p.bench.robot, CMO_ELAPSED_MS);
+        ck_assert_double_gt(p.least_mm, 0.5);
+        end_patrol(&p);
+    }
+    ck_assert_double_lt(elapsed_ms[1], 6000);
+    ck_assert_double_lt(elapsed_ms[0], fmin(7000, 1.05 * elapsed_ms[1]));
 }
 END_TEST
 
@@ -148,6 +153,42 @@ START_TEST(a_contact_ahead_of_the_axle_is_counted) {
     ck_assert_double_lt(least[0], 0.0); // the simulated ball does go over
     ck_assert_double_gt(least[1], 0.5);
     ck_assert_float_lt(speed[1], 0.8F * speed[0]);
+}
+END_TEST
+
+// A regulator that ramps up and down more slowly than its robot is said to accelerate and brake:
+// its lag, as its user has measured it, is all that tells. It backs off so that it stands where it
+// turns.
+START_TEST(what_ramps_stands_before_it_turns) {
+    patrol p;
+    start_patrol(&p, &dark_room, 64, 0, NULL);
+    p.description.lag_ms = 150;
+    p.description.acceleration_mm_s2 = 2700;
+    p.description.braking_mm_s2 = 4300;
+    cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
+    setup.plant.motor_lag_ms = 40;
+    setup.plant.grip_m_s2 = 6.0;
+    setup.plant.regulator_ramp_mm_s2 = 1600;
+    start_again(&p, &setup);
+    cmo_robot *robot = &p.bench.robot;
+    cmo_stay_inside_parameters parameters = {.rebounds = 10, .for_ms = CMO_NO_END};
+    uint8_t before = CMO_STAGE_IDLE;
+    double fastest = 0.0, furthest = 0.0;
+    cmo_outcome outcome = cmo_stay_inside_start(robot, &p.state, &parameters);
+    for (; outcome == CMO_RUNNING; cmo_wait(robot)) {
+        outcome = cmo_tick(robot);
+        bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_FEEL;
+        if (turns && (before == CMO_STAGE_BACK || before == CMO_STAGE_ROOM)) {
+            fastest = fmax(fastest, fabs(cmo_sim_truth_now(p.bench.sim).speed_mm_s));
+        }
+        furthest = fmax(furthest, (double)p.state.motion.furthest_mm);
+        before = robot->stage;
+    }
+    ck_assert_int_eq(outcome, CMO_OUTCOME_DONE);
+    ck_assert_uint_eq(p.state.rebounds, 10);
+    ck_assert_double_lt(fastest, 100.0);
+    ck_assert_double_lt(furthest, 25.0); // of a turn, by its wheels
+    end_patrol(&p);
 }
 END_TEST
 
@@ -235,6 +276,7 @@ int main(void) {
                                   put_down_on_the_rim_it_turns_off_it,
                                   without_a_known_slowest_speed_it_rebounds_all_the_same,
                                   a_contact_ahead_of_the_axle_is_counted,
+                                  what_ramps_stands_before_it_turns,
                                   where_stops_take_longer_it_drives_slower,
                                   it_goes_by_the_floor_that_it_stands_on,
                                   where_void_is_deep_the_floor_need_not_be_known,

@@ -107,6 +107,25 @@ START_TEST(what_was_killed_goes_on_where_it_was) {
 }
 END_TEST
 
+// A full disk, as a limit of the file's size.
+START_TEST(where_there_is_no_room_it_says_so_and_goes_on_later) {
+    ck_assert_int_eq(CALL(SERIES "--json"), 0);
+    char *whole = g_strdup(out);
+    ck_assert_int_eq(call("sh -c 'trap \"\" XFSZ; ulimit -f 8; " COMMAND " " SERIES
+                          "--results %s/tight --json'"),
+                     2);
+    ck_assert_str_eq(out, "");
+    ck_assert_ptr_nonnull(strstr(err, "/tight: the results cannot be kept there: "));
+    char *kept = read_all("tight");
+    ck_assert_uint_le(strlen(kept), 8 * 1024);
+    g_free(kept);
+    ck_assert_int_eq(CALL(SERIES "--results %s/tight --json"), 0);
+    ck_assert_str_eq(out, whole);
+    g_free(whole);
+    drop("tight");
+}
+END_TEST
+
 START_TEST(results_of_something_else_are_refused_and_stay_as_they_are) {
     ck_assert_int_eq(CALL(SERIES "--results %s/kept --quiet"), 0);
     char *before = read_all("kept");
@@ -118,7 +137,8 @@ START_TEST(results_of_something_else_are_refused_and_stay_as_they_are) {
     for (size_t i = 0; i < G_N_ELEMENTS(others); i++) {
         char *line = g_strdup_printf(COMMAND " %s --results %%s/kept", others[i]);
         ck_assert_int_eq(call(line), 2);
-        ck_assert_ptr_nonnull(strstr(err, "results of another route, robot, mat or version"));
+        ck_assert_ptr_nonnull(
+            strstr(err, "results of another route, robot, mat, calibration or version"));
         ck_assert_str_eq(out, "");
         g_free(line);
         char *after = read_all("kept");
@@ -240,6 +260,28 @@ START_TEST(each_wrong_line_is_named) {
 }
 END_TEST
 
+START_TEST(what_calibrated_robots_came_to_says_so) {
+    ck_assert_int_eq(CALL("series " ROUND " --trials 3 --results %s/c.jsonl --quiet --calibrated "
+                          "data/ferry/measure-drive.yaml"),
+                     0);
+    ck_assert_int_eq(CALL("judge data/ferry/limits.yaml %s/c.jsonl"), 1); // too few to be sure
+    ck_assert_ptr_nonnull(strstr(out, " on Mozzo, calibrated, route " ROUND ": 3 trials\n"));
+    // It goes on where it is calibrated alike, and only there.
+    ck_assert_int_eq(CALL("series " ROUND " --trials 4 --results %s/c.jsonl --quiet"), 2);
+    ck_assert_ptr_nonnull(strstr(err, "results of another route, robot, mat, calibration or "));
+    ck_assert_int_eq(CALL("series " ROUND " --trials 4 --results %s/c.jsonl --quiet --calibrated "
+                          "data/ferry/measure-drive.yaml"),
+                     0);
+    char *path = in_folder("c.jsonl");
+    lab_results *results = lab_results_load(path, NULL);
+    ck_assert_ptr_nonnull(results);
+    ck_assert(results->calibrated);
+    ck_assert_uint_eq(results->trials->len, 4);
+    lab_results_free(results);
+    g_free(path);
+}
+END_TEST
+
 START_TEST(one_drive_is_one_trial) {
     ck_assert_int_eq(CALL("drive " ROUND " --seed 9 --json"), 0);
     lab_results *results = lab_results_from_bytes("drive.json", out, strlen(out), NULL);
@@ -264,9 +306,11 @@ int main(void) {
     make_folder();
     const TTest *const tests[] = {parts_put_together_are_the_whole,
                                   what_was_killed_goes_on_where_it_was,
+                                  where_there_is_no_room_it_says_so_and_goes_on_later,
                                   results_of_something_else_are_refused_and_stay_as_they_are,
                                   what_is_nested_without_end_is_no_results,
                                   each_wrong_line_is_named,
+                                  what_calibrated_robots_came_to_says_so,
                                   one_drive_is_one_trial,
                                   NULL};
     int failed = run_suite("results", tests);

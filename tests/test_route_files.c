@@ -148,12 +148,6 @@ START_TEST(what_is_wrong_is_said_with_line_and_field) {
 }
 END_TEST
 
-static void write_file(const char *name, const char *text) {
-    char *path = in_folder(name);
-    ck_assert(g_file_set_contents(path, text, -1, NULL));
-    g_free(path);
-}
-
 static void drop_file(const char *name) {
     char *path = in_folder(name);
     g_unlink(path);

@@ -1,11 +1,12 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Many trials of a route, and what is summed up of them.
-#include "calls.h"
+#include "kept.h"
 
 #include <cammino_lab/series.h>
 #include <json-glib/json-glib.h>
 #include <math.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 
 static lab_route *load(const char *text) {
@@ -40,6 +41,95 @@ START_TEST(the_number_of_threads_changes_nothing) {
     lab_series_free(one);
     lab_series_free(many);
     lab_route_free(route);
+}
+END_TEST
+
+static int by_size(const void *a, const void *b) {
+    double x = fabs(*(const double *)a);
+    double y = fabs(*(const double *)b);
+    return (x > y) - (x < y);
+}
+
+// Trials with one figure, drawn so that it has a long tail to either side.
+static lab_series *series_of(double *values, unsigned n, double scale) {
+    GString *text = begin_kept(n);
+    unsigned state = 5;
+    for (unsigned i = 0; i < n; i++) {
+        double u = 2.0 * drawn_evenly(&state) - 1.0;
+        // As results keep it: to a thousandth, in a float.
+        values[i] = (double)(float)(rint(1000.0 * scale * u * u * u / (1.02 - u * u)) / 1000.0);
+        values[i] = rint(1000.0 * values[i]) / 1000.0;
+        add_kept(text, i, true, values[i], 1000.0);
+    }
+    GError *error = NULL;
+    lab_results *results = lab_results_from_bytes("t", text->str, text->len, &error);
+    ck_assert_msg(results != NULL, "%s", error != NULL ? error->message : "");
+    lab_series *series = lab_series_of(results, NULL);
+    lab_results_free(results);
+    g_string_free(text, TRUE);
+    return series;
+}
+
+// The value between two ranks, of a sorted list.
+static double quantile(const double *sorted, unsigned n, double share) {
+    double rank = share * (n - 1);
+    unsigned below = (unsigned)rank;
+    double next = sorted[MIN(below + 1, n - 1)];
+    return sorted[below] + (rank - below) * (next - sorted[below]);
+}
+
+START_TEST(of_many_trials_quantiles_are_as_near_as_is_said) {
+    static const double scales[] = {1.0, 40.0, 3000.0};
+    static const unsigned counts[] = {LAB_SERIES_EXACT, LAB_SERIES_EXACT + 1, 5000};
+    double *values = g_new(double, 5000);
+    for (size_t i = 0; i < G_N_ELEMENTS(scales) * G_N_ELEMENTS(counts); i += EACH) {
+        unsigned n = counts[i / G_N_ELEMENTS(scales)];
+        lab_series *series = series_of(values, n, scales[i % G_N_ELEMENTS(scales)]);
+        const lab_statistics *s = &series->leg[1].figure[CMO_REST_ERROR_MM].truth;
+        double sum = 0.0;
+        for (unsigned k = 0; k < n; k++) {
+            sum += values[k];
+        }
+        double squares = 0.0;
+        for (unsigned k = 0; k < n; k++) {
+            squares += (values[k] - sum / n) * (values[k] - sum / n);
+        }
+        ck_assert_uint_eq(s->n, n);
+        ck_assert_double_eq_tol(s->mean, sum / n, 1e-9 * fabs(sum));
+        ck_assert_double_eq_tol(s->sd, sqrt(squares / (n - 1)), 1e-6 * s->sd);
+        qsort(values, n, sizeof *values, by_value);
+        const double found[] = {s->p05, s->p50, s->p95, s->p99};
+        static const double shares[] = {0.05, 0.5, 0.95, 0.99};
+        for (size_t k = 0; k < G_N_ELEMENTS(found); k++) {
+            double exact = quantile(values, n, shares[k]);
+            double off = n > LAB_SERIES_EXACT ? LAB_SKETCH_ERROR * fmax(fabs(exact), 1.0)
+                                              : 1e-6 * fmax(fabs(exact), 1.0);
+            ck_assert_double_eq_tol(found[k], exact, off);
+        }
+        qsort(values, n, sizeof *values, by_size);
+        double within = fabs(values[(unsigned)ceil(0.95 * n) - 1]);
+        double off =
+            n > LAB_SERIES_EXACT ? LAB_SKETCH_ERROR * fmax(within, 1.0) : 1e-6 * fmax(within, 1.0);
+        ck_assert_double_eq_tol(s->within, within, off);
+        ck_assert_double_eq(s->worst, values[n - 1]);
+        ck_assert_double_eq(series->worst[0].truth, values[n - 1]);
+        ck_assert_double_eq(fabs(series->worst[5].truth), fabs(values[n - 6]));
+        lab_series_free(series);
+    }
+    g_free(values);
+}
+END_TEST
+
+START_TEST(a_series_is_drawn) {
+    ck_assert_int_eq(CALL("series data/ferry/first-round.yaml --trials 4 --quiet --picture "
+                          "%s/s.svg"),
+                     0);
+    ck_assert_str_eq(out, "");
+    static const char *const words[] = {
+        "true rest_error_mm", "true overshoot_mm", "1 stop_on_line", "done 4 of 4", "worst", NULL};
+    check_picture_says("s.svg", words);
+    ck_assert_int_eq(CALL("series data/ferry/take-levels.yaml --trials 2 --picture %s/n.svg"), 2);
+    ck_assert_ptr_nonnull(strstr(err, "n.svg: no leg of the route has an error"));
 }
 END_TEST
 
@@ -297,6 +387,8 @@ END_TEST
 int main(void) {
     const TTest *const tests[] = {the_number_of_threads_changes_nothing,
                                   statistics_are_those_of_the_trials_themselves,
+                                  of_many_trials_quantiles_are_as_near_as_is_said,
+                                  a_series_is_drawn,
                                   a_spread_is_what_makes_trials_differ,
                                   light_height_ticks_and_looks_may_differ_too,
                                   trials_that_fail_are_counted_by_their_outcome,
@@ -306,5 +398,8 @@ int main(void) {
                                   the_results_are_one_document_with_the_keys_of_the_vocabulary,
                                   the_command_prints_a_table_and_says_whether_all_completed,
                                   NULL};
-    return run_suite("series", tests);
+    make_folder();
+    int failed = run_suite("series", tests);
+    remove_folder();
+    return failed;
 }

@@ -178,6 +178,60 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
 }
 END_TEST
 
+// Those that made it hardest: that slide by as much as the line is wide, look too seldom to see all
+// of it, stick, or meet it at another angle than they saw.
+START_TEST(robots_that_slide_stick_or_see_little_rest_there_too) {
+    static const struct {
+        uint64_t seed;
+        double speed_mm_s;
+    } hard[] = {{40, 600}, {61, 600}, {83, 600}, {402, 200}, {614, 600}, {683, 200}, {847, 400}};
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_fleet *fleet = stand_on(mat);
+    for (size_t i = 0; i < G_N_ELEMENTS(hard); i++) {
+        lab_robot *robot = lab_fleet_robot(fleet, hard[i].seed, NULL);
+        double angle = 3.0 - (double)(hard[i].seed % 7);
+        rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, hard[i].speed_mm_s, angle, hard[i].seed);
+        ck_assert_msg(r.outcome == CMO_OUTCOME_DONE && fabs(r.off_mm) < 3.5,
+                      "robot %u: %s, %g mm off", (unsigned)hard[i].seed,
+                      cmo_outcome_name(r.outcome), r.off_mm);
+        lab_robot_free(robot);
+    }
+    lab_fleet_free(fleet);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+// Beside the left sensor's way, which a robot at an angle drifts over, lies another line's side.
+static double line_and_side(void *data, double x_mm, double y_mm, unsigned *marks) {
+    double light = line(data, x_mm, y_mm, marks);
+    bool side = x_mm >= 600.0 && x_mm < 900.0 && y_mm >= 548.0 && y_mm < 568.0;
+    *marks |= side ? 1U << CMO_SIM_LINE : 0U;
+    return side ? 0.05 : light;
+}
+
+// In the truth, too: its crossing is that of the line ahead.
+START_TEST(a_line_that_one_sensor_grazes_is_none) {
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line_and_side, NULL);
+    lab_robot *robot = lab_robot_load("data/ferry/mozzo-plain.yaml", NULL);
+    ck_assert_ptr_nonnull(robot);
+    lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
+                   .parameters.stop_on_line = {.cruise_mm_s = 200.0F,
+                                               .least_width_mm = (float)WIDTH_MM,
+                                               .rest = CMO_REST_NEAR_EDGE}};
+    lab_run *run = drive(robot, mat, &leg, 500.0, 1.0, 1);
+    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
+    ck_assert_int_eq(result->outcome, CMO_OUTCOME_DONE);
+    ck_assert_float_ge(result->robot.value[CMO_PASSED_OVER], 1.0F);
+    ck_assert_int_eq(result->report.passed_reason, CMO_PASSED_ONE_SIDED);
+    ck_assert_double_eq_tol((double)result->truth.value[CMO_ENTRY_ANGLE_DEG], 1.0, 0.5);
+    ck_assert_double_eq_tol((double)result->truth.value[CMO_REACTION_MS],
+                            (double)result->robot.value[CMO_REACTION_MS], 6.0);
+    lab_run_free(run);
+    lab_robot_free(robot);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 START_TEST(robots_of_every_kind_square_up) {
     enum { ROBOTS = 40 };
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
@@ -310,6 +364,8 @@ int main(void) {
     const TTest *const tests[] = {what_is_pushed_off_its_place_does_not_dash_back,
                                   robots_of_every_kind_rest_over_their_edge,
                                   a_halt_that_slides_is_an_estimate,
+                                  robots_that_slide_stick_or_see_little_rest_there_too,
+                                  a_line_that_one_sensor_grazes_is_none,
                                   robots_of_every_kind_square_up,
                                   robots_of_every_kind_turn_as_far_as_they_think,
                                   where_the_line_is_gone_no_rest_is_claimed,

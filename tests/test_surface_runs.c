@@ -25,9 +25,7 @@ static void write_mat(const char *const *colours, const char *over) {
                                400 + 150 * i, colours[i]);
     }
     g_string_append_printf(svg, "</g><g class='decoration'>%s</g></svg>", over);
-    char *path = in_folder("m.svg");
-    ck_assert(g_file_set_contents(path, svg->str, -1, NULL));
-    g_free(path);
+    write_runs_mat(svg->str);
     g_string_free(svg, TRUE);
 }
 
@@ -76,7 +74,7 @@ START_TEST(what_was_not_asked_for_is_driven_over) {
                     "<rect x='304' width='4' height='800' fill='#e8b92e'/>"
                     "<rect x='308' width='4' height='800' fill='#1d1f22'/>"
                     "<rect x='312' width='4' height='800' fill='" BLUE "'/>");
-    for (unsigned seed = 1; seed <= 5; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(5); seed++) {
         drive_legs("mozzo-colour.yaml",
                    "  - stop_on_line: {surface: blue, cruise_mm_s: 300, longest_mm: 1300}", 0, 1,
                    seed, 1);
@@ -113,7 +111,7 @@ END_TEST
 START_TEST(lines_are_tallied_by_surface) {
     static const char *const row[] = {RED, GREEN, BLUE, GREEN, "#7a3f86", RED, NULL};
     write_mat(row, "");
-    for (unsigned seed = 1; seed <= 4; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
         JsonObject *r =
             drive_legs("mozzo-colour.yaml", "  - count_lines: {cruise_mm_s: 300, longest_mm: 300}",
                        4.0 * seed - 10.0, 0, seed, 1);
@@ -155,14 +153,13 @@ END_TEST
 
 START_TEST(it_stays_inside_of_a_surface_and_drives_over_others) {
     // Red all around; blue and green stripes, and print, inside.
-    char *path = in_folder("m.svg");
     static const char arena[] =
         "<svg xmlns='http://www.w3.org/2000/svg' width='1600mm' height='800mm' viewBox='0 0 1600 "
         "800'><rect width='1600' height='800' fill='" DECK "'/><path class='boundary' d='M 30 40 H "
         "1560 V 760 H 30 Z' fill='none' stroke='" RED "' stroke-width='40'/><rect x='600' y='200' "
         "width='40' height='400' fill='" BLUE "'/><rect x='900' y='300' width='300' height='60' "
         "fill='" GREEN "'/><rect x='700' y='500' width='300' height='30' fill='#1d1f22'/></svg>";
-    ck_assert(g_file_set_contents(path, arena, -1, NULL));
+    write_runs_mat(arena);
     double rebounds = 0.0;
     double margin = INFINITY;
     for (unsigned seed = 1; seed <= 5; seed++) {
@@ -179,7 +176,6 @@ START_TEST(it_stays_inside_of_a_surface_and_drives_over_others) {
     drive_legs("mozzo-colour.yaml",
                "  - stay_inside: {surface: red, boundary: light, convex: true}", 0, 2, 1, 1);
     ck_assert_ptr_nonnull(strstr(err, "stay_inside.boundary"));
-    g_free(path);
 }
 END_TEST
 
@@ -212,7 +208,7 @@ START_TEST(channels_one_after_another_are_told_at_less_speed) {
     drive_legs("mozzo-colour.yaml", AT("380"), 0, 0, 1, 1);
     drive_legs("slow.yaml", AT("380"), 0, 2, 1, 1);
     ck_assert_ptr_nonnull(strstr(err, "too_fast"));
-    for (unsigned seed = 1; seed <= 5; seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(5); seed++) {
         JsonObject *r = drive_legs("slow.yaml", AT("300"), 0, 0, seed, 1);
         ck_assert_double_le(fabs(truth(r, "rest_error_mm")), 2.0);
     }

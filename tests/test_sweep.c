@@ -2,7 +2,6 @@
 // A series at each of some values of one number.
 #include "leg_runs.h"
 
-#include <cammino_lab/law.h>
 #include <glib/gstdio.h>
 #include <math.h>
 #include <string.h>
@@ -32,7 +31,7 @@ START_TEST(each_value_is_a_series_of_its_own) {
                                             {"robot.drive.lag_ms", "25"},
                                             {"robot.plant.lights.left.bend", "0.02"}};
     JsonNode *series = results("series " ROUND " --trials 12 --seed 5");
-    for (size_t i = 0; i < G_N_ELEMENTS(fields); i++) {
+    for (size_t i = 0; i < G_N_ELEMENTS(fields); i += EACH) {
         char *line =
             g_strdup_printf("sweep " ROUND " --field '%s' --values 1e-1,%s --trials 12 --seed 5",
                             fields[i][0], fields[i][1]);
@@ -119,96 +118,85 @@ START_TEST(the_chart_shows_the_figure_and_what_completes) {
 }
 END_TEST
 
-START_TEST(ctrl_c_leaves_the_values_that_were_driven) {
-    ck_assert_int_eq(call("sh -c \"timeout --preserve-status -s INT 6 " COMMAND " sweep " ROUND
-                          " " CRUISE "--from 200 --to 700 --points 150 --trials 4\""),
+#define GRIP "--field robot.plant.grip_m_s2 "
+
+START_TEST(two_numbers_are_varied_each_with_each) {
+    JsonNode *sweep = results("sweep " ROUND " " CRUISE "--values 300,450 " GRIP
+                              "--values 3,4.5,8 --trials 4 --seed 3");
+    JsonArray *points = points_of(sweep);
+    JsonArray *names = json_object_get_array_member(json_node_get_object(sweep), "fields");
+    ck_assert_str_eq(json_array_get_string_element(names, 0), "legs[1].stop_on_line.cruise_mm_s");
+    ck_assert_str_eq(json_array_get_string_element(names, 1), "robot.plant.grip_m_s2");
+    ck_assert_uint_eq(json_array_get_length(points), 6);
+    static const double expected[6][2] = {{300, 3}, {300, 4.5}, {300, 8},
+                                          {450, 3}, {450, 4.5}, {450, 8}};
+    for (unsigned i = 0; i < 6; i++) {
+        JsonObject *point = json_array_get_object_element(points, i);
+        JsonArray *values = json_object_get_array_member(point, "values");
+        ck_assert_double_eq(json_array_get_double_element(values, 0), expected[i][0]);
+        ck_assert_double_eq(json_array_get_double_element(values, 1), expected[i][1]);
+    }
+    // With the second as it stands in the file it is the sweep of the first.
+    JsonNode *alone = results("sweep " ROUND " " CRUISE "--values 300,450 --trials 4 --seed 3");
+    for (unsigned i = 0; i < 2; i++) {
+        JsonObject *one = json_array_get_object_element(points_of(alone), i);
+        JsonObject *both = json_array_get_object_element(points, 3 * i + 1);
+        ck_assert(json_node_equal(json_object_get_member(one, "series"),
+                                  json_object_get_member(both, "series")));
+    }
+    json_node_free(alone);
+    json_node_free(sweep);
+}
+END_TEST
+
+START_TEST(two_numbers_make_a_grid_and_a_map) {
+    ck_assert_int_eq(call("sh -c \"" COMMAND " sweep " ROUND " " CRUISE "--values 300,450,900 " GRIP
+                          "--values 2,3,4,5,6,7 --trials 2 --picture %s/map.svg\""),
+                     0);
+    ck_assert_ptr_nonnull(strstr(out, "\nrows     legs[1].stop_on_line.cruise_mm_s\n"
+                                      "columns  robot.plant.grip_m_s2\n2 trials each "));
+    ck_assert_ptr_nonnull(strstr(out, "\n                           2                3 "));
+    ck_assert_ptr_nonnull(strstr(out, "\n        450   100 %     "));
+    ck_assert_ptr_nonnull(strstr(out, "\n        900          refused          refused "));
+    ck_assert_ptr_nonnull(strstr(out, "\n                           7\n        300   100 % "));
+    ck_assert_ptr_nonnull(strstr(out, "\n900, 2 refused: " ROUND ":8: legs[1]"));
+    ck_assert_ptr_nonnull(strstr(out, "\nleast with "));
+    static const char *const words[] = {"robot.plant.grip_m_s2",
+                                        "legs[1].stop_on_line.cruise_mm_s",
+                                        "rest_error_mm: 95 % within",
+                                        "100 %",
+                                        "refused",
+                                        NULL};
+    check_picture_says("map.svg", words);
+}
+END_TEST
+
+START_TEST(it_says_where_the_figure_is_least_or_that_it_makes_no_odds) {
+    ck_assert_int_eq(
+        call("sh -c \"" COMMAND " sweep " ROUND " --field 'legs[4].drive_until_line."
+             "creep_mm_s' --values 150,300 --trials 6 --leg 4 --figure overshoot_mm\""),
+        0);
+    double within, told;
+    ck_assert_int_eq(sscanf(strstr(out, "\n        150 "),
+                            " 150 6 of 6 %*f to %*f %*f %*f %*f %*f %lf", &within),
                      1);
-    ck_assert_ptr_nonnull(strstr(out, "\n        200       4 of 4 "));
+    ck_assert_int_eq(
+        sscanf(strstr(out, "\nleast with "), " least with 150: 95 %% are within %lf", &told), 1);
+    ck_assert_double_eq(told, within);
+    ck_assert_int_eq(
+        CALL("sweep " ROUND " --field spread.looks_lost --values 0,0.00001 --trials 4"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\nit makes no odds to the figure: 95 % are within "));
+}
+END_TEST
+
+START_TEST(ctrl_c_leaves_the_values_that_were_driven) {
+    ck_assert_int_eq(call("sh -c \"timeout --preserve-status -s INT 3 " COMMAND " sweep " ROUND
+                          " " CRUISE "--from 200 --to 700 --points 150 --trials 20\""),
+                     1);
+    ck_assert_ptr_nonnull(strstr(out, "\n        200     20 of 20 "));
     ck_assert_ptr_nonnull(strstr(out, "\nstopped before the other "));
 }
 END_TEST
-
-static double even(unsigned *state) {
-    *state = *state * 1664525U + 1013904223U;
-    return (double)(*state >> 8) / 16777216.0 - 0.5;
-}
-
-// Halts by a law that is known, with errors of half a millimetre at most.
-static bool fit(double c_mm, double t_ms, double per_a, double from, double to, unsigned n,
-                lab_law *law) {
-    double speed[400], distance[400];
-    unsigned state = 9;
-    for (unsigned i = 0; i < n; i++) {
-        speed[i] = from + (to - from) * i / (n - 1);
-        distance[i] =
-            c_mm + 1e-3 * t_ms * speed[i] + 0.5 * per_a * speed[i] * speed[i] + even(&state);
-    }
-    return lab_law_fit_to(speed, distance, n, law);
-}
-
-static bool within(const lab_known *known, double value) {
-    return known->low <= value && value <= known->high && known->low < known->high;
-}
-
-START_TEST(the_law_of_halts_is_found) {
-    static const double robots[5][3] = {// c mm, t ms, a mm/s2
-                                        {0.0, 20.0, 4500.0},
-                                        {3.0, 60.0, 3000.0},
-                                        {12.0, 90.0, 1500.0},
-                                        {1.0, 35.0, 2200.0},
-                                        {-2.0, 120.0, 6000.0}};
-    for (unsigned i = 0; i < 5; i++) {
-        lab_law law;
-        ck_assert(fit(robots[i][0], robots[i][1], 1.0 / robots[i][2], 100, 600, 400, &law));
-        ck_assert(law.brakes);
-        ck_assert_uint_eq(law.halts, 400);
-        ck_assert(within(&law.reaction_ms, robots[i][1]));
-        ck_assert(within(&law.deceleration_mm_s2, robots[i][2]));
-        ck_assert_double_eq_tol(law.reaction_ms.value, robots[i][1], 0.05 * robots[i][1]);
-        ck_assert_double_eq_tol(law.deceleration_mm_s2.value, robots[i][2], 0.05 * robots[i][2]);
-        ck_assert(within(&law.c_mm, robots[i][0]));
-        ck_assert_double_eq_tol(law.off_mm, 0.289, 0.03);
-    }
-    lab_law law;
-    ck_assert(fit(2.0, 80.0, 0.0, 100, 600, 400, &law)); // a lag alone
-    ck_assert(!law.brakes);
-    ck_assert(within(&law.reaction_ms, 80.0));
-    ck_assert(fit(2.0, 80.0, 1.0 / 4000.0, 100, 160, 20, &law)); // too slow to tell
-    ck_assert(!law.brakes);
-    ck_assert(!fit(2.0, 80.0, 0.0, 100, 140, 400, &law));
-    ck_assert(!fit(2.0, 80.0, 0.0, 100, 600, 9, &law));
-}
-END_TEST
-
-START_TEST(a_sweep_of_speed_tells_the_law) {
-    const char *line = "sweep " ROUND " --field 'legs[4].drive_until_line.creep_mm_s' "
-                       "--values 100,200,300 --trials 8 --leg 4 --law";
-    JsonNode *node = results(line);
-    JsonObject *law = json_object_get_object_member(json_node_get_object(node), "law");
-    ck_assert_int_eq(json_object_get_int_member(law, "halts"), 24);
-    JsonObject *t = json_object_get_object_member(law, "reaction_ms");
-    ck_assert(json_object_get_double_member(t, "low") < json_object_get_double_member(t, "high"));
-    json_node_free(node);
-    char *whole = g_strdup_printf("sh -c \"" COMMAND " %s\"", line);
-    ck_assert_int_eq(call(whole), 0);
-    g_free(whole);
-    ck_assert_ptr_nonnull(strstr(out, "\n24 halts of leg 4 at "));
-    ck_assert_ptr_nonnull(strstr(out, "\n  t  reaction "));
-    // An advance meets no line, and halts at one speed tell no law.
-    ck_assert_int_eq(call("sh -c \"" COMMAND " sweep " ROUND " " CRUISE
-                          "--values 300 --trials 2 --leg 2 --law\""),
-                     0);
-    ck_assert_ptr_nonnull(strstr(out, "\nno law by 0 halts of leg 2; it takes 10, "));
-}
-END_TEST
-
-static void write_limits(const char *entries) {
-    char *path = in_folder("limits.yaml");
-    char *text = g_strdup_printf("limits:\n%s", entries);
-    ck_assert(g_file_set_contents(path, text, -1, NULL));
-    g_free(text);
-    g_free(path);
-}
 
 static JsonNode *reach(const char *arguments, int status) {
     char *line = g_strdup_printf("sh -c \"" COMMAND " sweep " ROUND " %s --json "
@@ -265,6 +253,8 @@ START_TEST(it_finds_how_far_a_number_may_go) {
         double at = json_object_get_double_member(one, "value");
         ck_assert_double_gt(at, before);
         ck_assert_int_eq(json_object_get_boolean_member(one, "keeps"), at <= value);
+        ck_assert_int_eq(json_object_get_int_member(one, "tightest"), 1);
+        ck_assert_int_eq(json_object_get_double_member(one, "share") == 1.0, at <= value);
         before = at;
     }
     ck_assert_uint_ge(json_array_get_length(tried), 5);
@@ -277,6 +267,18 @@ START_TEST(it_finds_how_far_a_number_may_go) {
     node = reach(CREEP "--from 90 --to 80", 0);
     ck_assert(json_object_get_boolean_member(json_node_get_object(node), "to_the_end"));
     json_node_free(node);
+}
+END_TEST
+
+START_TEST(how_far_it_may_go_is_drawn) {
+    write_limits("  - {leg: 4, figure: overshoot_mm, at_most: 25, share: 0.8}\n");
+    ck_assert_int_eq(call("sh -c \"" COMMAND " sweep " ROUND " " CREEP
+                          "--from 80 --to 330 --within 125 --trials 4 --quiet --limits "
+                          "%s/limits.yaml --picture %s/reach.svg\""),
+                     0);
+    static const char *const words[] = {"kept up to",     "all limits are kept",    "one is not",
+                                        "tightest limit", "share that it asks for", NULL};
+    check_picture_says("reach.svg", words);
 }
 END_TEST
 
@@ -322,6 +324,15 @@ START_TEST(a_wrong_call_says_what_would_be_right) {
         {ROUND " " CRUISE "--values 300 --trials 1 --leg 8", "--leg: 8 is out of range; 1 to 7"},
         {ROUND " " CRUISE "--values 300 --figure speed", "--figure: 'speed' is none"},
         {ROUND " " CRUISE "--values 300 --picture a.gif", "a.gif"},
+        {ROUND " " CRUISE GRIP "--values 1",
+         "--values: 1 lists for 2 numbers; one for each --field"},
+        {ROUND " " CRUISE "--values 1 --values 2", "--values: 2 lists for 1 numbers; one for each"},
+        {ROUND " " CRUISE GRIP "--field spread.x_mm --values 1", "--field: 3 of them; at most two"},
+        {ROUND " " CRUISE CRUISE "--values 1 --values 2",
+         "--field: legs[1].stop_on_line.cruise_mm_s is given twice"},
+        {ROUND " " CRUISE GRIP "--values 1 --values 2 --law", "--law goes with one --field"},
+        {ROUND " " CRUISE GRIP "--from 1 --to 2", "--values: 0 lists for 2 numbers"},
+        {ROUND " " CRUISE "--values ''", "--values: there are none"},
         {ROUND " --field 'legs[9].turn.angle_deg' --values 1", "there is no number 'legs[9]"},
         {ROUND " --field 'legs[1]' --values 1", "there is no number 'legs[1]'"},
         {ROUND " --field 'legs[1' --values 1", "there is no number 'legs[1'"},
@@ -334,7 +345,7 @@ START_TEST(a_wrong_call_says_what_would_be_right) {
         {ROUND " " CRUISE "--limits data/ferry/limits.yaml --from 300",
          "--limits needs --from, a value at which they are kept, and --to"},
         {ROUND " " CRUISE "--limits data/ferry/limits.yaml --values 300",
-         "--limits goes with --from and --to"},
+         "--limits goes with one --field, with --from and --to"},
         {ROUND " " CRUISE "--limits data/ferry/limits.yaml --from 300 --to 400 --within 0",
          "--within: 0 is out of range; above 0, to 100"},
         {ROUND " " CRUISE "--limits data/ferry/limits.yaml --from 900 --to 400 --trials 1",
@@ -360,9 +371,11 @@ int main(void) {
                                   the_table_has_a_row_a_value_and_says_what_is_refused,
                                   the_chart_shows_the_figure_and_what_completes,
                                   ctrl_c_leaves_the_values_that_were_driven,
-                                  the_law_of_halts_is_found,
-                                  a_sweep_of_speed_tells_the_law,
+                                  two_numbers_are_varied_each_with_each,
+                                  two_numbers_make_a_grid_and_a_map,
+                                  it_says_where_the_figure_is_least_or_that_it_makes_no_odds,
                                   it_finds_how_far_a_number_may_go,
+                                  how_far_it_may_go_is_drawn,
                                   what_is_sure_takes_more_trials_than_what_is_so,
                                   a_wrong_call_says_what_would_be_right,
                                   NULL};

@@ -7,7 +7,7 @@
 
 static lab_route *load(const char *path) {
     GError *error = NULL;
-    lab_route *route = lab_route_load(path, NULL, 1, &error);
+    lab_route *route = load_like_last(path, &error);
     ck_assert_msg(route != NULL, "%s", error != NULL ? error->message : "");
     ck_assert(lab_check(route, &error));
     return route;
@@ -26,7 +26,7 @@ START_TEST(every_fault_is_found_and_named_and_nothing_else) {
         if (fault == CMO_FINDING_NO_LINE || fault == CMO_FINDING_CURVED) {
             continue;
         }
-        for (uint64_t seed = 1; seed <= 5; seed++) {
+        for (uint64_t seed = 1; seed <= SEEDS(5); seed++) {
             lab_route *route = load("data/ferry/check-wiring.yaml");
             const char *name = cmo_finding_name((cmo_finding)fault);
             ck_assert(lab_robot_break(route->robot, name, NULL));
@@ -44,7 +44,7 @@ END_TEST
 
 START_TEST(a_healthy_robot_is_found_healthy_and_ends_about_where_it_began) {
     lab_route *route = load("data/ferry/check-wiring.yaml");
-    for (uint64_t seed = 1; seed <= 30; seed++) {
+    for (uint64_t seed = 1; seed <= SEEDS(30); seed++) {
         lab_leg_result leg;
         lab_run *run = drive(route, seed, &leg);
         ck_assert_uint_eq(leg.findings, 0);
@@ -64,7 +64,7 @@ END_TEST
 
 // One motor weaker than the other, on a port that takes duty: it does not drive straight.
 START_TEST(a_robot_that_drives_a_curve_by_itself_is_told) {
-    for (uint64_t seed = 1; seed <= 5; seed++) {
+    for (uint64_t seed = 1; seed <= SEEDS(5); seed++) {
         lab_route *route = load("data/ferry/check-wiring.yaml");
         lab_robot *robot = route->robot;
         robot->traits &= (uint16_t)~CMO_TRAIT_SPEED;
@@ -192,7 +192,7 @@ START_TEST(one_drive_over_two_lines_measures_the_robot) {
     p->sensor[1].ahead_mm -= 0.6;
     p->sensor[1].left_mm -= 0.7;
     p->sensor[0].delay_ms += 1.2;
-    for (uint64_t seed = 1; seed <= 5; seed++) {
+    for (uint64_t seed = 1; seed <= SEEDS(5); seed++) {
         lab_leg_result leg;
         lab_run *run = drive(route, seed, &leg);
         const cmo_geometry *g = &leg.geometry;

@@ -28,6 +28,7 @@ typedef struct wild {
     double counts_jump, clock_jumps, clock_back, clock_stands, odd_sample, buttons;
     unsigned halt_fails; // so many more calls
     cmo_status halt_failure;
+    uint32_t patience; // ticks until whoever stands beside it aborts a routine; 0: for ever
     // the robot
     double x_mm, y_mm, heading_rad, left_mm, right_mm, left_mm_s, right_mm_s, left_set, right_set;
     double lag_ms;
