@@ -25,10 +25,21 @@
 #define SWAY_RAD  0.08F
 #define SWAY_A_MM 0.008F
 #define SWAY_MM   100.0F
-// Of a line's least width, what it may come onto it while it answers.
+// Of a line's least width, what it may come onto it until it stands.
 #define JOIN_SHARE 0.4F
-// A bend around a point nearer to its middle than to its spot it takes by less.
-#define LEAST_SHARE 0.5F
+// While it joins, what a radian more of an angle beyond the one from which on it turns more on the
+// spot takes from its speed, and what is left of that at least.
+#define EASE_FROM_RAD 0.28F
+#define EASE_A_RAD    1.8F
+#define EASE_LEAST    0.1F
+#define EASE_OUTER    0.6F // and the outer wheel at least
+#define EASE_TURN_RAD 1.2F // what has turned by more is not coming onto it
+// A bend whose middle lies nearer to the axle than to the spot sends the spot further along the
+// edge than the axle: by no more than 1 / this for its speed, and for its turn.
+#define SPEED_SHARE 0.4F
+#define TURN_SHARE  0.7F
+// So far it is turned off a bend at most.
+#define STEEPEST_SINE 0.8F
 // It heads for the edge at most so steeply.
 #define STEEPEST 0.7F
 // Of the grip that braking may use, what a bend may.
@@ -68,11 +79,13 @@ static float fastest_pole(const cmo_robot *robot, const cmo_follow_edge_state *s
     return 1.0F / (REACTIONS * fmaxf(react_s(robot, state->sensor), LEAST_S) * speed);
 }
 
-// As slow as it has to be to see an edge and turn before the line is over.
+// As slow as it has to be to see an edge and stand before the line is over.
 static float join_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     const cmo_follow_edge_parameters *p = &state->parameters;
     float slowest = fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
-    float safe = JOIN_SHARE * p->least_width_mm / react_s(robot, state->sensor);
+    float time_s = react_s(robot, state->sensor);
+    float way_s2 = 2.0F * JOIN_SHARE * p->least_width_mm / p->braking_mm_s2;
+    float safe = p->braking_mm_s2 * (sqrtf(time_s * time_s + way_s2) - time_s);
     return fminf(fmaxf(safe, slowest), p->cruise_mm_s);
 }
 
@@ -90,12 +103,17 @@ static float angle_gain(const cmo_edge_track *t, float pole) {
     return 2.0F * pole - t->ahead_mm * pole * pole;
 }
 
-// What it turns a mm with a bend. A spot beside or ahead of the axle goes further along the edge,
-// or less far, than the middle of the axle does: by s' = cos - w (left cos + ahead sin), and w =
-// curve s'.
-static float with_bend(const cmo_edge_track *t, float sine, float cosine) {
+// A spot beside or ahead of the axle goes further along a bend, or less far, than the middle of the
+// axle does: by s' = cos - w (left cos + ahead sin), and w = curve s'. Of the edge's mean bend, and
+// of the angle that the robot has to it once it goes round steadily: by what it thinks of both from
+// one look to the next, a robot whose body turns later than its wheels would swing itself up.
+static float spot_goes(const cmo_follow_edge_state *state, float least_share) {
+    const cmo_edge_track *t = &state->track;
+    float bend = state->bend_per_mm;
+    float sine = fmaxf(-STEEPEST_SINE, fminf(-t->ahead_mm * bend, STEEPEST_SINE));
+    float cosine = sqrtf(1.0F - sine * sine);
     float beside = t->left_mm * cosine + t->ahead_mm * sine;
-    return t->curve_per_mm * cosine / fmaxf(1.0F + t->curve_per_mm * beside, LEAST_SHARE);
+    return cosine / fmaxf(1.0F + bend * beside, least_share);
 }
 
 // To which side an edge lies that it does not see; 0: amid both it may see none.
@@ -144,7 +162,7 @@ static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, f
     cmi_sin_cos(t->angle_rad, &sine, &cosine);
     float most = STEEPEST / pole;
     float off = fmaxf(-most, fminf(t->off_mm - aim_mm(robot, state), most));
-    float turn = with_bend(t, sine, cosine) - pole * pole * off -
+    float turn = t->curve_per_mm * spot_goes(state, TURN_SHARE) - pole * pole * off -
                  angle_gain(t, pole) * (sine + t->ahead_mm * t->curve_per_mm);
     return turn + back_turn(robot, state);
 }
@@ -172,6 +190,7 @@ static float wanted_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *st
     float bad = fmaxf(fmaxf(off, angle), state->joined ? away : 1.0F);
     float sure = fmaxf(0.0F, fminf(2.0F - 2.0F * bad, 1.0F));
     float speed = join + sure * (p->cruise_mm_s - join);
+    speed = fminf(speed, p->cruise_mm_s / spot_goes(state, SPEED_SHARE)); // of the spot, too
     return fminf(speed, bend_mm_s(robot, p, fmaxf(fabsf(turn), fabsf(t->curve_per_mm))));
 }
 
@@ -229,6 +248,20 @@ static float asked_rad_s(const cmo_robot *robot, cmo_follow_edge_state *state, f
     return (rate_rad_s + lag_s * speed * change) / t->turn_share + state->trim_rad_s;
 }
 
+// Where it comes onto the line steeply it turns on the spot, or nearly so: a spot that stands about
+// as far beside the axle as ahead of it stays near the edge then, where driving on would carry it
+// over the line. The outer wheel goes on, for a motor that hardly turns stands.
+static float ease(const cmo_robot *robot, const cmo_follow_edge_state *state, float forward,
+                  float half) {
+    float angle = state->track.angle_rad;
+    bool onto = state->follows && !state->joined && !state->from_line && !state->far &&
+                half * angle < 0.0F &&
+                fabsf(cmo_turned_rad(robot) - state->start_rad) < EASE_TURN_RAD;
+    float share = fmaxf(EASE_LEAST, 1.0F - EASE_A_RAD * (fabsf(angle) - EASE_FROM_RAD));
+    float eased = fmaxf(share * forward, EASE_OUTER * forward - fabsf(half));
+    return onto ? fminf(eased, forward) : forward;
+}
+
 void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_robot_description *d = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
@@ -242,6 +275,7 @@ void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state) {
     rate = state->follows ? asked_rad_s(robot, state, rate, pole, lag_s) : rate;
     float forward = speed + (dt_s > 0.0F ? lag_s * (speed - before) / dt_s : 0.0F);
     float half = 0.5F * rate * d->track_mm;
+    forward = ease(robot, state, forward, half);
     float most = fmaxf(d->top_speed_mm_s - fabsf(forward), 0.3F * d->top_speed_mm_s);
     bool full = fabsf(half) > most || fabsf(forward) + fabsf(half) > d->top_speed_mm_s;
     half = fmaxf(-most, fminf(half, most));

@@ -147,7 +147,7 @@ typedef struct cmo_follow_edge_state {
     uint8_t entered;     /**< which one has come onto it from beside, counted from 1, */
     float entered_mm;    /**< and at which way */
     int8_t drift;        /**< where both see none, it drifts to this side: 1 is the left */
-    float start_rad;     /**< turn of the wheels at the start */
+    float start_rad;     /**< turn of the wheels at the start, or where it met an edge since */
     float speed_mm_s;    /**< asked for */
     float trim_rad_s;    /**< by how much the wheels fall short of the turn that is asked for */
     float seen_mm;       /**< way at which the edge was seen last */
