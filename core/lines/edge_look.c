@@ -30,8 +30,10 @@
 #define FORK_SHARE  0.2F
 #define FORK_RAD    0.14F
 #define FORK_WIDTHS 10.0F
-// A gap is driven over along the mean bend of about so much way before it.
-#define BEND_MM 40.0F
+// A gap is driven over along the mean bend of about so much way before it; one look makes no more
+// than this share of it, for the first one after a gap may be off.
+#define BEND_MM   40.0F
+#define BEND_LOOK 0.25F
 // The edge's course is its mean over about so much way.
 #define COURSE_MM 100.0F
 // An edge that bends by more than this share of the sharpest one has none.
@@ -55,7 +57,7 @@ static void note_course(const cmo_robot *robot, cmo_follow_edge_state *state, fl
     float way = way_mm - state->mean_mm;
     float share = fminf(way / COURSE_MM, 1.0F);
     state->bend_per_mm +=
-        fminf(way / BEND_MM, 1.0F) * (state->track.curve_per_mm - state->bend_per_mm);
+        fminf(way / BEND_MM, BEND_LOOK) * (state->track.curve_per_mm - state->bend_per_mm);
     bool bends = fabsf(state->bend_per_mm) > STRAIGHT_SHARE * state->track.sharpest_per_mm;
     if (bends || state->course_mm < 0.0F) {
         state->course_mm = way_mm;
