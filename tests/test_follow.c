@@ -103,6 +103,27 @@ START_TEST(it_joins_from_beside_and_at_an_angle) {
 }
 END_TEST
 
+// A spot outside of its tyres goes round a bend much faster than they do, or hardly moves; and
+// turns over the line where the robot turns along it.
+START_TEST(a_spot_outside_of_the_tyres_keeps_to_bends_and_joins_steeply) {
+    write_runs_robot("outside.yaml", "left_mm: -45", "left_mm: -68");
+    for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
+        write_line(true, -23, "h 300 a 150 150 0 0 0 150 -150 a 150 150 0 0 1 150 -150 h 600");
+        JsonObject *leg =
+            drive_legs("outside.yaml", "  - follow_edge: {tightest_mm: 150, distance_mm: 1000}", 0,
+                       0, seed, 1);
+        ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 6.5);
+        ck_assert_double_le(figure_of(leg, "truth", "edge_rms_mm"), 2.0);
+        double a = -58 * G_PI / 180.0;
+        double spot = 70.0 * sin(a) - 68.0 * cos(a) + 45.0;
+        write_line(true, spot - 8.0 * seed, "h -170 h 1870");
+        leg = drive_legs("outside.yaml", "  - follow_edge: {least_width_mm: 15, distance_mm: 500}",
+                         -58, 0, seed, 1);
+        ck_assert_double_le(figure_of(leg, "truth", "joined_mm"), 120);
+    }
+}
+END_TEST
+
 START_TEST(it_halts_where_the_line_ends) {
     for (unsigned seed = 1; seed <= SEEDS(3); seed++) {
         write_line(true, 0, "h 700");
@@ -393,6 +414,7 @@ int main(void) {
                                   it_tells_wobble_from_bends,
                                   how_far_it_is_counts_from_its_own_edge,
                                   it_joins_from_beside_and_at_an_angle,
+                                  a_spot_outside_of_the_tyres_keeps_to_bends_and_joins_steeply,
                                   it_halts_where_the_line_ends,
                                   without_an_edge_there_is_no_line,
                                   the_other_edge_is_not_what_was_asked_for,
