@@ -124,6 +124,23 @@ START_TEST(a_spot_outside_of_the_tyres_keeps_to_bends_and_joins_steeply) {
 }
 END_TEST
 
+// Robots of many kinds, nearly across the line as they come to it, and around S-bends then.
+START_TEST(robots_of_other_kinds_join_steeply_and_keep_to_bends) {
+    double worst = 0.0;
+    unsigned robots = SEEDS(60);
+    write_line(true, -105, "h -170 h 570 a 150 150 0 0 0 150 -150 a 150 150 0 0 1 150 -150 h 700");
+    for (unsigned seed = 1; seed <= robots; seed++) {
+        JsonObject *leg = drive_legs(SOURCE_DIR "/data/ferry/fleet.yaml",
+                                     "  - follow_edge: {tightest_mm: 150, least_width_mm: 15, "
+                                     "too_fast: slow, distance_mm: 1000}",
+                                     -58, 0, seed, 1);
+        ck_assert_double_le(figure_of(leg, "truth", "joined_mm"), 200);
+        worst += figure_of(leg, "truth", "edge_worst_mm") / robots;
+    }
+    ck_assert_double_le(worst, 5.0);
+}
+END_TEST
+
 START_TEST(it_halts_where_the_line_ends) {
     for (unsigned seed = 1; seed <= SEEDS(3); seed++) {
         write_line(true, 0, "h 700");
@@ -415,6 +432,7 @@ int main(void) {
                                   how_far_it_is_counts_from_its_own_edge,
                                   it_joins_from_beside_and_at_an_angle,
                                   a_spot_outside_of_the_tyres_keeps_to_bends_and_joins_steeply,
+                                  robots_of_other_kinds_join_steeply_and_keep_to_bends,
                                   it_halts_where_the_line_ends,
                                   without_an_edge_there_is_no_line,
                                   the_other_edge_is_not_what_was_asked_for,
