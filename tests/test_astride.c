@@ -146,7 +146,7 @@ END_TEST
 START_TEST(what_is_a_little_wider_than_said_lies_not_across) {
     write_apart("same.yaml", 20);
     for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
-        write_line(23, 0, BENDS, "");
+        write_line(21, 0, BENDS, "");
         JsonObject *leg =
             follow("same.yaml", "width_mm: 20, across: end, distance_mm: 1150", 0, 1, seed);
         ck_assert_str_eq(outcome_of(leg), "no_line");

@@ -250,12 +250,13 @@ static float asked_rad_s(const cmo_robot *robot, cmo_follow_edge_state *state, f
 
 // Where it comes onto the line steeply it turns on the spot, or nearly so: a spot that stands about
 // as far beside the axle as ahead of it stays near the edge then, where driving on would carry it
-// over the line. The outer wheel goes on, for a motor that hardly turns stands.
+// over the line. The outer wheel goes on, for a motor that hardly turns stands. Not astride: there
+// another spot stands on the other side.
 static float ease(const cmo_robot *robot, const cmo_follow_edge_state *state, float forward,
                   float half) {
     float angle = state->track.angle_rad;
-    bool onto = state->follows && !state->joined && !state->from_line && !state->far &&
-                half * angle < 0.0F &&
+    bool onto = state->parameters.edge != CMO_LINE_BOTH && state->follows && !state->joined &&
+                !state->from_line && !state->far && half * angle < 0.0F &&
                 fabsf(cmo_turned_rad(robot) - state->start_rad) < EASE_TURN_RAD;
     float share = fmaxf(EASE_LEAST, 1.0F - EASE_A_RAD * (fabsf(angle) - EASE_FROM_RAD));
     float eased = fmaxf(share * forward, EASE_OUTER * forward - fabsf(half));
