@@ -3,6 +3,7 @@
 
 #include <math.h>
 #include <stdio.h>
+#include <stdlib.h>
 
 #define STRAIGHT(mm)                                                                               \
     { .length_mm = (mm) }
@@ -183,6 +184,12 @@ void edge_run_all(const population *c, const void *given, unsigned runs, const c
            rounds_within(sum, EDGE_SPEED, 0.5), rounds_within(sum, EDGE_JOINED, 0.95));
     rounds_print_outcomes(sum);
     rounds_free(sum);
+}
+
+unsigned edge_asked(int arguments, char **argument, unsigned *robots) {
+    unsigned runs = arguments > 1 ? (unsigned)CLAMP(atoi(argument[1]), 10, 100000) : 1000U;
+    *robots = arguments > 2 ? (unsigned)CLAMP(atoi(argument[2]), 20, 2000) : MIN(runs, 2000U);
+    return runs;
 }
 
 void edge_print_head(const char *name, const char *how) {

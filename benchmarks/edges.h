@@ -55,6 +55,10 @@ void edge_follow(const population *c, unsigned i, const void *context, outcome *
 
 // So many of them, in one line of a table; `trial` is an edge_trial.
 void edge_run_all(const population *c, const void *trial, unsigned runs, const char *name);
+// [RUNS [ROBOTS]] of a call: runs, and of how many robots the fleet is. Without that each run is
+// one of its own; what fewer drive a second time, they drive by the levels of another one of their
+// kind.
+unsigned edge_asked(int arguments, char **argument, unsigned *robots);
 void edge_print_head(const char *name, const char *how);
 
 #endif

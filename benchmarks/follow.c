@@ -6,9 +6,6 @@
 // the best of a grid at each speed.
 //
 //     bench_follow [RUNS [ROBOTS]]
-//
-// Each run of the fleet is a robot of its own, unless ROBOTS says that there are fewer; what those
-// drive a second time they drive by the levels of another one of their kind.
 #include "edges.h"
 #include "kinds.h"
 
@@ -113,9 +110,8 @@ static void run_plainly(const population *c, const void *given, unsigned runs, c
 }
 
 int main(int arguments, char **argument) {
-    unsigned runs = arguments > 1 ? (unsigned)CLAMP(atoi(argument[1]), 10, 100000) : 1000U;
-    unsigned robots =
-        arguments > 2 ? (unsigned)CLAMP(atoi(argument[2]), 20, 2000) : MIN(runs, 2000U);
+    unsigned robots;
+    unsigned runs = edge_asked(arguments, argument, &robots);
     static const char *const names[] = {"straights and bends of 250 mm", "S-bends of 150 mm"};
     course courses[] = {course_of_bends(), course_of_s_bends(150.0, 3)};
     cmo_sim_mat *mats[] = {course_mat(&courses[0]), course_mat(&courses[1])};

@@ -5,9 +5,6 @@
 // fleet.
 //
 //     bench_follow_across [RUNS [ROBOTS]]
-//
-// Each run of the fleet is a robot of its own, unless ROBOTS says that there are fewer; what those
-// drive a second time they drive by the levels of another one of their kind.
 #include "edges.h"
 #include "kinds.h"
 
@@ -141,9 +138,8 @@ static void run_on_stated(const population *fleet, unsigned runs) {
 }
 
 int main(int arguments, char **argument) {
-    unsigned runs = arguments > 1 ? (unsigned)CLAMP(atoi(argument[1]), 10, 100000) : 1000U;
-    unsigned robots =
-        arguments > 2 ? (unsigned)CLAMP(atoi(argument[2]), 20, 2000) : MIN(runs, 2000U);
+    unsigned robots;
+    unsigned runs = edge_asked(arguments, argument, &robots);
     double gap = 0.0;
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1500, 600, 1.0, across_at, &gap);
     population *fleet =

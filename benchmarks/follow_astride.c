@@ -4,9 +4,6 @@
 // off. On the demo robot, other kinds and a fleet. Then joined from beside it, at angles to it.
 //
 //     bench_follow_astride [RUNS [ROBOTS]]
-//
-// Each run of the fleet is a robot of its own, unless ROBOTS says that there are fewer; what those
-// drive a second time they drive by the levels of another one of their kind.
 #include "edges.h"
 #include "kinds.h"
 
@@ -14,9 +11,8 @@
 #include <stdlib.h>
 
 int main(int arguments, char **argument) {
-    unsigned runs = arguments > 1 ? (unsigned)CLAMP(atoi(argument[1]), 10, 100000) : 1000U;
-    unsigned robots =
-        arguments > 2 ? (unsigned)CLAMP(atoi(argument[2]), 20, 2000) : MIN(runs, 2000U);
+    unsigned robots;
+    unsigned runs = edge_asked(arguments, argument, &robots);
     static const char *const names[] = {"straights and bends of 250 mm", "S-bends of 150 mm"};
     static const double apart_mm[] = {12, 20, 24, 40};
     course courses[] = {course_of_bends(), course_of_s_bends(150.0, 3)};

@@ -4,9 +4,6 @@
 // fleet.
 //
 //     bench_follow_forks [RUNS [ROBOTS]]
-//
-// Each run of the fleet is a robot of its own, unless ROBOTS says that there are fewer; what those
-// drive a second time they drive by the levels of another one of their kind.
 #include "edges.h"
 #include "kinds.h"
 
@@ -94,9 +91,8 @@ static void run_past(const population *c, const void *given, unsigned runs, cons
 }
 
 int main(int arguments, char **argument) {
-    unsigned runs = arguments > 1 ? (unsigned)CLAMP(atoi(argument[1]), 10, 100000) : 1000U;
-    unsigned robots =
-        arguments > 2 ? (unsigned)CLAMP(atoi(argument[2]), 20, 2000) : MIN(runs, 2000U);
+    unsigned robots;
+    unsigned runs = edge_asked(arguments, argument, &robots);
     static const double angles_deg[] = {15, 20, 30, 45, 60, 90};
     population *fleet = NULL;
     printf("%-34s%6s%6s%8s%8s%8s%8s\n", "mm, 95 % within", "runs", "done", "worst", "of all", "deg",

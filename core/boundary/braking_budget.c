@@ -33,6 +33,6 @@ float cmi_speed_within(const cmo_robot_description *d, float distance_mm, float 
         return 0.0F;
     }
     float time_s = answer_s(d);
-    float speed = braking * (sqrtf(time_s * time_s + 2.0F * distance_mm / braking) - time_s);
+    float speed = cmi_stops_from_mm_s(distance_mm, time_s, braking);
     return cmi_smaller(speed, d->top_speed_mm_s);
 }

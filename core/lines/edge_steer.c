@@ -83,9 +83,8 @@ static float fastest_pole(const cmo_robot *robot, const cmo_follow_edge_state *s
 static float join_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     const cmo_follow_edge_parameters *p = &state->parameters;
     float slowest = fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
-    float time_s = react_s(robot, state->sensor);
-    float way_s2 = 2.0F * JOIN_SHARE * p->least_width_mm / p->braking_mm_s2;
-    float safe = p->braking_mm_s2 * (sqrtf(time_s * time_s + way_s2) - time_s);
+    float safe = cmi_stops_from_mm_s(JOIN_SHARE * p->least_width_mm, react_s(robot, state->sensor),
+                                     p->braking_mm_s2);
     return fminf(fmaxf(safe, slowest), p->cruise_mm_s);
 }
 

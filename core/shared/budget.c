@@ -56,7 +56,7 @@ float cmo_budget_speed(const cmo_robot_description *d, uint8_t sensor, float dis
     }
     float braking = braking_mm_s2 > 0.0F ? braking_mm_s2 : d->braking_mm_s2;
     float time_s = answer_s(d, sensor);
-    float speed = braking * (sqrtf(time_s * time_s + 2.0F * distance_mm / braking) - time_s);
+    float speed = cmi_stops_from_mm_s(distance_mm, time_s, braking);
     return fminf(speed, d->top_speed_mm_s);
 }
 

@@ -37,6 +37,12 @@ static inline float cmi_sure_mm_s2(const cmo_robot_description *d) {
     return d->lag_measured || lag_s <= 0.0F ? INFINITY : 0.2F * d->top_speed_mm_s / lag_s;
 }
 
+// From so fast it stands within a way, braking after a time: v t + v^2 / 2 b is the way.
+static inline float cmi_stops_from_mm_s(float way_mm, float time_s, float braking_mm_s2) {
+    float root = sqrtf(time_s * time_s + 2.0F * way_mm / braking_mm_s2);
+    return braking_mm_s2 * (root - time_s);
+}
+
 // How far the left sensor stands to the left of the right one; 0: there is only one.
 static inline float cmi_across_mm(const cmo_robot_description *d) {
     return d->lights < 2 ? 0.0F : d->light[0].left_mm - d->light[CMI_FRONT - 1].left_mm;
