@@ -249,8 +249,9 @@ static float asked_rad_s(const cmo_robot *robot, cmo_follow_edge_state *state, f
 
 // Where it comes onto the line steeply it turns on the spot, or nearly so: a spot that stands about
 // as far beside the axle as ahead of it stays near the edge then, where driving on would carry it
-// over the line. The outer wheel goes on, for a motor that hardly turns stands. Not astride: there
-// another spot stands on the other side.
+// over the line. The outer wheel goes on all the same: where distance and angle ask for no turn
+// between them, it would stand for ever. Not astride: there another spot stands on the other side;
+// nor where it has left the line, and may have to go on until it knows over which edge.
 static float ease(const cmo_robot *robot, const cmo_follow_edge_state *state, float forward,
                   float half) {
     float angle = state->track.angle_rad;
