@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Whole runs on the demo's data: figures beside truth, JSON, traces, the same bytes again.
+// Whole runs on the demo's data: figures beside truth, JSON, the same bytes again.
 #include "support.h"
 
 #include <json-glib/json-glib.h>
@@ -281,65 +281,6 @@ START_TEST(the_check_names_the_leg_that_the_robot_cannot_do) {
 }
 END_TEST
 
-START_TEST(a_trace_is_read_back_as_it_was_written) {
-    lab_route *route = load_demo();
-    lab_run *run = lab_drive(route, 2);
-    char *folder = g_dir_make_tmp("cammino-XXXXXX", NULL);
-    char *path = g_build_filename(folder, "trace.csv", NULL);
-    GError *error = NULL;
-    ck_assert(lab_trace_write(run, path, &error));
-    GArray *rows = lab_trace_read(path, &error);
-    ck_assert_msg(rows != NULL, "%s", error ? error->message : "");
-    ck_assert_uint_eq(rows->len, run->rows->len);
-    for (guint i = 0; i < rows->len; i++) {
-        const lab_row *a = &g_array_index(rows, lab_row, i);
-        const lab_row *b = &g_array_index(run->rows, lab_row, i);
-        ck_assert_uint_eq(a->leg, b->leg);
-        ck_assert_uint_eq(a->robot.run_us, b->robot.run_us);
-        ck_assert_uint_eq(a->robot.routine, b->robot.routine);
-        ck_assert_uint_eq(a->robot.stage, b->robot.stage);
-        ck_assert_uint_eq(a->robot.halted, b->robot.halted);
-        ck_assert_float_eq_tol(a->robot.way_mm, b->robot.way_mm, 0.001F);
-        ck_assert_double_eq_tol(a->true_x_mm, b->true_x_mm, 0.001);
-        ck_assert(isnan(a->robot.crossing_mm) == isnan(b->robot.crossing_mm));
-    }
-    ck_assert(!lab_trace_write(run, "/nowhere/t.csv", &error));
-    ck_assert_ptr_nonnull(strstr(error->message, "/nowhere/t.csv: the trace cannot be written"));
-    g_clear_error(&error);
-    remove(path);
-    remove(folder);
-    g_free(path);
-    g_free(folder);
-    g_array_free(rows, TRUE);
-    lab_run_free(run);
-    lab_route_free(route);
-}
-END_TEST
-
-START_TEST(a_trace_that_is_none_is_refused_with_its_line) {
-    static const struct {
-        const char *text;
-        const char *says;
-    } cases[] = {
-        {"", "the trace has no rows"},
-        {"a,b,c\n1,2,3\n", "t.csv:1: the trace has no column time_ms"},
-        {"time_ms,way_mm\n", "no column reflectance_left"},
-        {"time_ms,way_mm,reflectance_left\n", "the trace has no rows"},
-        {"time_ms,way_mm,reflectance_left\n1,x,0\n", "t.csv:2: way_mm: not a number"},
-        {"time_ms,way_mm,reflectance_left\n1,2,0\n\n-1,2,0\n", "t.csv:4: time_ms: not a number"},
-        {"time_ms,way_mm,reflectance_left\n1,2\x01,0\n", "t.csv:2: way_mm"},
-        {"time_ms,way_mm,reflectance_left\n1e34,2,0\n", "t.csv:2: time_ms"},
-    };
-    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
-        GError *error = NULL;
-        ck_assert_ptr_null(
-            lab_trace_from_bytes("t.csv", cases[i].text, strlen(cases[i].text), &error));
-        ck_assert_msg(strstr(error->message, cases[i].says) != NULL, "%s", error->message);
-        g_clear_error(&error);
-    }
-}
-END_TEST
-
 // A robot that has little in common with the demo's: duty motors, 20 ms ticks, coarse encoders,
 // looks without a time, dark reading higher than light; heavy, on poor grip.
 static const char other_robot[] =
@@ -467,8 +408,6 @@ int main(void) {
                                   a_failed_leg_ends_the_run_and_unmeasured_figures_are_null,
                                   a_leg_too_fast_for_its_line_is_refused_with_the_highest_speed,
                                   the_check_names_the_leg_that_the_robot_cannot_do,
-                                  a_trace_is_read_back_as_it_was_written,
-                                  a_trace_that_is_none_is_refused_with_its_line,
                                   a_robot_of_quite_another_kind_does_the_same_job,
                                   the_robot_shows_what_it_counts_and_that_it_failed,
                                   the_odometers_pose_stays_with_the_truth,

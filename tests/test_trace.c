@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// What a trace alone tells, beside what the run itself knows.
+// Traces: read back, refused; and what one alone tells, beside what the run itself knows.
 #include "calls.h"
 
 #include <cammino_lab/trace.h>
@@ -199,11 +199,71 @@ START_TEST(the_command_tells_and_judges_it) {
 }
 END_TEST
 
+START_TEST(a_trace_is_read_back_as_it_was_written) {
+    GError *error = NULL;
+    lab_route *route = load_like_last(SOURCE_DIR "/" ROUND, &error);
+    ck_assert_msg(route != NULL && lab_check(route, &error), "%s", error ? error->message : "");
+    lab_run *run = lab_drive(route, 2);
+    char *path = in_folder("back.csv");
+    ck_assert(lab_trace_write(run, path, &error));
+    GArray *rows = lab_trace_read(path, &error);
+    ck_assert_msg(rows != NULL, "%s", error ? error->message : "");
+    ck_assert_uint_eq(rows->len, run->rows->len);
+    for (guint i = 0; i < rows->len; i++) {
+        const lab_row *a = &g_array_index(rows, lab_row, i);
+        const lab_row *b = &g_array_index(run->rows, lab_row, i);
+        ck_assert_uint_eq(a->leg, b->leg);
+        ck_assert_uint_eq(a->robot.run_us, b->robot.run_us);
+        ck_assert_uint_eq(a->robot.routine, b->robot.routine);
+        ck_assert_uint_eq(a->robot.stage, b->robot.stage);
+        ck_assert_uint_eq(a->robot.halted, b->robot.halted);
+        ck_assert_float_eq_tol(a->robot.way_mm, b->robot.way_mm, 0.001F);
+        ck_assert_double_eq_tol(a->true_x_mm, b->true_x_mm, 0.001);
+        ck_assert(isnan(a->robot.crossing_mm) == isnan(b->robot.crossing_mm));
+    }
+    ck_assert(!lab_trace_write(run, "/nowhere/t.csv", &error));
+    ck_assert_ptr_nonnull(strstr(error->message, "/nowhere/t.csv: the trace cannot be written"));
+    g_clear_error(&error);
+    g_free(path);
+    g_array_free(rows, TRUE);
+    lab_run_free(run);
+    lab_route_free(route);
+}
+END_TEST
+
+START_TEST(a_trace_that_is_none_is_refused_with_its_line) {
+    static const struct {
+        const char *text;
+        const char *says;
+    } cases[] = {
+        {"", "the trace has no rows"},
+        {"a,b,c\n1,2,3\n", "t.csv:1: the trace has no column time_ms"},
+        {"time_ms,way_mm\n", "no column reflectance_left"},
+        {"time_ms,way_mm,reflectance_left\n", "the trace has no rows"},
+        {"time_ms,way_mm,reflectance_left\n1,x,0\n", "t.csv:2: way_mm: not a number"},
+        {"time_ms,way_mm,reflectance_left\n1,2,0\n\n-1,2,0\n", "t.csv:4: time_ms: not a number"},
+        {"time_ms,way_mm,reflectance_left\n1,2\x01,0\n", "t.csv:2: way_mm"},
+        {"time_ms,way_mm,reflectance_left\n1e34,2,0\n", "t.csv:2: time_ms"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        GError *error = NULL;
+        ck_assert_ptr_null(
+            lab_trace_from_bytes("t.csv", cases[i].text, strlen(cases[i].text), &error));
+        ck_assert_msg(strstr(error->message, cases[i].says) != NULL, "%s", error->message);
+        g_clear_error(&error);
+    }
+}
+END_TEST
+
 int main(void) {
     make_folder();
     const TTest *const tests[] = {it_tells_stops_as_the_robot_knew_them,
-                                  rows_that_are_lost_are_told, slow_looks_are_told,
-                                  the_command_tells_and_judges_it, NULL};
+                                  rows_that_are_lost_are_told,
+                                  slow_looks_are_told,
+                                  the_command_tells_and_judges_it,
+                                  a_trace_is_read_back_as_it_was_written,
+                                  a_trace_that_is_none_is_refused_with_its_line,
+                                  NULL};
     int failed = run_suite("trace", tests);
     remove_folder();
     return failed;
