@@ -128,12 +128,12 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     }
     // Motors that cannot keep up must not let the profile run away from them; and what is not led
     // for as it speeds up would be made good by driving too fast. A wheel that has yet to be
-    // started may need more.
+    // started may need more. What still rolls the other way is not behind for that.
     float behind = motion->place_mm - way;
+    float onward = fmaxf(motion->speed_mm_s, 0.0F);
     bool rolls = along(motion, robot) > 0.5F * motion->speed_mm_s;
-    float most_behind = rolls && motion->speed_mm_s >= before
-                            ? 1.0F + motion->speed_mm_s * cmi_held_s(robot)
-                            : 10.0F + 0.1F * motion->speed_mm_s;
+    float most_behind = rolls && motion->speed_mm_s >= before ? 1.0F + onward * cmi_held_s(robot)
+                                                              : 5.0F + 0.1F * onward;
     if (behind > most_behind && !motion->arrived) {
         motion->place_mm -= behind - most_behind;
         if (CMO_SLIDING && !rolls) {
