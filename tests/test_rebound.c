@@ -70,6 +70,115 @@ START_TEST(where_one_sensor_crosses_it_feels_for_the_wall_or_guesses) {
 }
 END_TEST
 
+// Runs its patrol tick by tick, and looks at each.
+static cmo_outcome watch_patrol(patrol *p, const cmo_stay_inside_parameters *parameters,
+                                void (*look)(const patrol *p, double *seen), double *seen) {
+    cmo_robot *robot = &p->bench.robot;
+    cmo_outcome outcome = cmo_stay_inside_start(robot, &p->state, parameters);
+    for (; outcome == CMO_RUNNING; cmo_wait(robot)) {
+        outcome = cmo_tick(robot);
+        look(p, seen);
+    }
+    return outcome;
+}
+
+// How often it has turned back from feeling, and how often it did not.
+static void count_returns(const patrol *p, double *seen) {
+    cmo_stage stage = p->bench.robot.stage;
+    bool feeling = seen[2] > 0.0;
+    seen[0] += feeling && stage == CMO_STAGE_TURN_BACK;
+    seen[1] += feeling && stage == CMO_STAGE_TURN;
+    seen[2] = stage == CMO_STAGE_FEEL;
+}
+
+START_TEST(where_no_corner_pokes_in_it_leaves_from_where_it_has_felt) {
+    for (int convex = 0; convex < 2; convex++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        cmo_stay_inside_parameters parameters = {.convex = convex == 1, .rebounds = 12};
+        double seen[3] = {0};
+        ck_assert_int_eq(watch_patrol(&p, &parameters, count_returns, seen), CMO_OUTCOME_DONE);
+        ck_assert_double_ge(seen[0] + seen[1], 4);
+        ck_assert(convex == 1 ? seen[1] > seen[0] : seen[1] == 0.0);
+        end_patrol(&p);
+    }
+}
+END_TEST
+
+// Turning when something else is met, it brakes and turns back; it is never told to turn on faster.
+static void watch_answers(const patrol *p, double *seen) {
+    const cmo_robot *robot = &p->bench.robot;
+    double turn = (double)(robot->right.command_mm_s - robot->left.command_mm_s);
+    if (robot->stage == CMO_STAGE_TURN_BACK && (int)seen[0] == CMO_STAGE_TURN) {
+        seen[1] = fmax(seen[1], turn / seen[2]);
+        seen[3]++;
+    }
+    seen[0] = robot->stage;
+    seen[2] = turn;
+}
+
+START_TEST(what_is_met_in_a_turn_is_answered_by_braking) {
+    room r = dark_room;
+    r.notch_mm = 250;
+    double seen[4] = {0};
+    for (int i = 0; i < 6 && seen[3] < 3; i++) {
+        patrol p;
+        start_patrol(&p, &r, 64, 0, NULL);
+        cmo_sim_setup setup = patrol_setup(&p, 400, 300, 50.0 * i);
+        start_again(&p, &setup);
+        cmo_stay_inside_parameters parameters = {.rebounds = 25, .for_ms = CMO_NO_END};
+        watch_patrol(&p, &parameters, watch_answers, seen);
+        end_patrol(&p);
+    }
+    ck_assert_double_ge(seen[3], 3);
+    ck_assert_double_le(seen[1], 0.9);
+}
+END_TEST
+
+// All of a swing lies on one side of the way: not on that of the boundary it has just left.
+static void watch_swings(const patrol *p, double *seen) {
+    const cmo_robot *robot = &p->bench.robot;
+    const cmo_stay_inside_state *s = &p->state;
+    float way = cmo_way_mm(robot) - s->course.start_mm;
+    if (robot->stage == CMO_STAGE_PATROL && s->rebounds > (unsigned)seen[0] &&
+        way > 0.2F * s->budget.sway_mm) {
+        double inward = (double)s->boundary.normal_rad + G_PI;
+        double leaves = remainder((double)s->heading_rad - inward, 2.0 * G_PI);
+        double swings =
+            remainder((double)(robot->odometer.pose.heading_rad - s->heading_rad), 2.0 * G_PI);
+        seen[0] = s->rebounds;
+        seen[1] += fabs(leaves) > 0.1;
+        seen[2] += fabs(leaves) > 0.1 && leaves * swings < 0.0;
+    }
+}
+
+START_TEST(it_sways_away_from_what_it_has_left) {
+    patrol p;
+    start_patrol(&p, &dark_room, 45, 0, NULL);
+    cmo_stay_inside_parameters parameters = {.convex = true, .rebounds = 14, .for_ms = CMO_NO_END};
+    double seen[3] = {0};
+    ck_assert_int_eq(watch_patrol(&p, &parameters, watch_swings, seen), CMO_OUTCOME_DONE);
+    ck_assert_double_gt((double)p.state.budget.sway_mm, 0.0);
+    ck_assert_double_ge(seen[1], 8);
+    ck_assert_double_eq(seen[2], seen[1]);
+    end_patrol(&p);
+}
+END_TEST
+
+// Of the nearest it has come, whether as it stood or as it turned.
+START_TEST(its_word_for_the_margin_is_near_the_truth) {
+    for (int side = 45; side <= 64; side += 19) {
+        patrol p;
+        start_patrol(&p, &dark_room, (float)side, 0, NULL);
+        cmo_stay_inside_parameters parameters = {
+            .convex = true, .rebounds = 10, .for_ms = CMO_NO_END};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        ck_assert_double_eq_tol((double)p.state.margin_mm, p.least_mm, 4.0);
+        end_patrol(&p);
+    }
+}
+END_TEST
+
 START_TEST(a_corner_that_pokes_in_is_not_run_over) {
     room r = dark_room;
     r.notch_mm = 250;
@@ -271,6 +380,10 @@ int main(void) {
     const TTest *const tests[] = {it_turns_as_it_was_asked_to,
                                   toward_the_middle_it_comes_back_to_where_it_was,
                                   where_one_sensor_crosses_it_feels_for_the_wall_or_guesses,
+                                  where_no_corner_pokes_in_it_leaves_from_where_it_has_felt,
+                                  what_is_met_in_a_turn_is_answered_by_braking,
+                                  it_sways_away_from_what_it_has_left,
+                                  its_word_for_the_margin_is_near_the_truth,
                                   a_corner_that_pokes_in_is_not_run_over,
                                   in_a_room_too_small_to_go_anywhere_it_gives_up,
                                   put_down_on_the_rim_it_turns_off_it,

@@ -10,6 +10,8 @@
 
 // Two places on a boundary must be as far apart as this to tell its direction.
 #define SHORTEST_MM 28.0F
+// Crossed again, it lies no further out than by so much.
+#define AGAIN_MM 3.0F
 // A boundary may bend towards the robot by this much of the way along it.
 #define BEND 0.15F
 // Entry angles that a guess reckons with, at most.
@@ -51,6 +53,7 @@ void cmi_met_add(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sen
         boundary->entry_rad = pose.heading_rad;
         boundary->entry_way_mm = 0.5F * (then.left_mm + then.right_mm);
         boundary->known = false;
+        boundary->anew = false;
         boundary->first = sensor;
     }
     // Whatever comes after the first crossing takes the other place, by the same sensor too.
@@ -78,14 +81,13 @@ void cmi_met_shift(cmo_met_boundary *boundary, const cmo_robot *robot, float sli
     boundary->entry_way_mm -= slid_mm;
 }
 
-static float clearance_at(const cmo_met_boundary *boundary, const cmo_robot *robot,
+static float clearance_at(const cmo_met_boundary *boundary, const cmo_pose *place,
                           float normal_rad) {
-    const cmo_pose *pose = &robot->odometer.pose;
     uint8_t slot = boundary->first;
     float sine, cosine;
     cmi_sin_cos(normal_rad, &sine, &cosine);
-    return (boundary->x_mm[slot] - pose->x_mm) * cosine +
-           (boundary->y_mm[slot] - pose->y_mm) * sine;
+    return (boundary->x_mm[slot] - place->x_mm) * cosine +
+           (boundary->y_mm[slot] - place->y_mm) * sine;
 }
 
 // Direction of the normal of a line through both places, on the side away from the robot. Places
@@ -108,7 +110,7 @@ static bool measure(cmo_met_boundary *boundary, const cmo_robot *robot) {
     float sine, cosine;
     cmi_sin_cos(boundary->entry_rad - boundary->normal_rad, &sine, &cosine);
     float reach = cmi_reach_mm(robot->description, sine, cosine);
-    return clearance_at(boundary, robot, boundary->normal_rad) > reach - 5.0F;
+    return clearance_at(boundary, pose, boundary->normal_rad) > reach - 5.0F;
 }
 
 // Least entry angle of a boundary that one sensor alone has crossed.
@@ -131,6 +133,28 @@ void cmi_met_solve(cmo_met_boundary *boundary, const cmo_robot *robot) {
         guess = robot->description->lights > 1 ? guess : 0.0F;
         boundary->normal_rad = boundary->entry_rad + side_of(boundary) * guess;
     }
+}
+
+bool cmi_met_anew(cmo_met_boundary *boundary, const cmo_robot *robot, float *slid_mm) {
+    cmo_met_boundary met = *boundary;
+    met.x_mm[met.first] = met.anew_x_mm;
+    met.y_mm[met.first] = met.anew_y_mm;
+    if (!met.anew || !measure(&met, robot)) {
+        return false;
+    }
+    float sine, cosine;
+    cmi_sin_cos(met.normal_rad, &sine, &cosine);
+    float dx = boundary->x_mm[met.first] - met.anew_x_mm;
+    float dy = boundary->y_mm[met.first] - met.anew_y_mm;
+    float beyond = dx * cosine + dy * sine;
+    cmi_sin_cos(met.entry_rad - met.normal_rad, &sine, &cosine);
+    *slid_mm = beyond / fmaxf(cosine, 0.3F);
+    if (*slid_mm < -AGAIN_MM) {
+        return false; // it has left the far edge of the paint
+    }
+    met.entry_way_mm -= *slid_mm;
+    *boundary = met;
+    return true;
 }
 
 float cmi_met_beyond(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor) {
@@ -170,17 +194,14 @@ static float candidate(const cmo_met_boundary *boundary, const cmo_robot *robot,
     return boundary->entry_rad + side_of(boundary) * entry;
 }
 
-float cmi_met_clearance(const cmo_met_boundary *boundary, const cmo_robot *robot) {
-    float least = INFINITY;
-    for (uint8_t i = 0; i < 3; i++) {
-        least = fminf(least, clearance_at(boundary, robot, candidate(boundary, robot, i)));
-    }
-    return least;
+float cmi_met_clearance(const cmo_met_boundary *boundary, const cmo_pose *place) {
+    return clearance_at(boundary, place, boundary->normal_rad);
 }
 
 float cmi_met_back(const cmo_met_boundary *boundary, const cmo_robot *robot, bool convex,
                    float heading_rad, float margin_mm) {
     const cmo_robot_description *d = robot->description;
+    const cmo_pose *pose = &robot->odometer.pose;
     float most = 0.0F;
     float dx = boundary->x_mm[0] - boundary->x_mm[1];
     float dy = boundary->y_mm[0] - boundary->y_mm[1];
@@ -193,8 +214,8 @@ float cmi_met_back(const cmo_met_boundary *boundary, const cmo_robot *robot, boo
         float sine, cosine;
         cmi_sin_cos(heading_rad - normal, &sine, &cosine);
         float reach = fmaxf(cmi_sweep_mm(d), -cosine * cmi_rear_mm(d));
-        float missing = reach + margin_mm + poke - clearance_at(boundary, robot, normal);
-        cmi_sin_cos(robot->odometer.pose.heading_rad - normal, &sine, &cosine);
+        float missing = reach + margin_mm + poke - clearance_at(boundary, pose, normal);
+        cmi_sin_cos(pose->heading_rad - normal, &sine, &cosine);
         most = fmaxf(most, missing / fmaxf(cosine, 0.3F));
     }
     return most;

@@ -23,15 +23,19 @@ void cmi_met_shift(cmo_met_boundary *boundary, const cmo_robot *robot, float sli
 // has gone since, without the other one crossing too.
 void cmi_met_solve(cmo_met_boundary *boundary, const cmo_robot *robot);
 
+// Goes by where the first sensor has crossed it anew; returns by how much the tyres had slid since
+// the first crossing, as far as those two places tell. False: that makes no boundary, and nothing
+// has changed.
+bool cmi_met_anew(cmo_met_boundary *boundary, const cmo_robot *robot, float *slid_mm);
+
 // How far a spot stands beyond the boundary now.
 float cmi_met_beyond(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor);
 
 // Whether a spot that crosses now does so on the boundary that is known already.
 bool cmi_met_explains(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor);
 
-// Distance of the axle's middle to the boundary, along its normal. For a guessed boundary, at
-// worst.
-float cmi_met_clearance(const cmo_met_boundary *boundary, const cmo_robot *robot);
+// Distance of a place to the boundary, along its normal.
+float cmi_met_clearance(const cmo_met_boundary *boundary, const cmo_pose *place);
 
 // Way to back off until the robot can turn from its heading to `heading_rad` with all contacts
 // inside by a margin. Unless it is convex, a corner of 90 degrees may poke in between the places

@@ -18,8 +18,10 @@
 #define FURTHER_LEAST_MM 10.0F
 // Backing off while it sways, share of the cruise.
 #define BACK_SHARE 0.6F
-// How far it turns at most to feel for the boundary with the other sensor.
-#define FEEL_RAD 1.75F
+// How far it turns at most to feel for the boundary with the other sensor; and so far beyond it a
+// spot is to pass over it.
+#define FEEL_RAD    1.75F
+#define IN_REACH_MM 4.0F
 // A rebound that leaves as square as this goes to and fro on one line.
 #define SQUARE_RAD 0.26F
 // A run shorter than this got hardly anywhere; so many in a row are too many.
@@ -110,10 +112,11 @@ void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float t
     cmi_motion_follow(motion, robot);
 }
 
-// Turns back to the heading in which it had come to a stand.
+// Turns back to the heading in which it has come by here: swaying, not everywhere the same.
 static void return_to_way(cmo_robot *robot, cmo_stay_inside_state *state) {
-    cmi_rebound_turn_by(robot, state, state->back_rad - robot->odometer.pose.heading_rad,
-                        CMO_STAGE_TURN_BACK);
+    cmi_rebound_turn_by(
+        robot, state, cmi_course_heading(&state->course, robot) - robot->odometer.pose.heading_rad,
+        CMO_STAGE_TURN_BACK);
 }
 
 // A crossing that the boundary so far does not explain, in the middle of the turn: a corner. It
@@ -157,26 +160,63 @@ static void back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm
     goes_back(robot, state);
 }
 
-static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
-    cmo_met_boundary *boundary = &state->boundary;
-    cmi_met_solve(boundary, robot);
-    float beyond = fmaxf(cmo_way_mm(robot) - boundary->entry_way_mm, 0.0F);
-    bool short_run = state->come_mm - beyond < SHORT_RUN_MM;
+// So many runs in a row that got hardly anywhere, and it is cornered.
+static bool is_cornered(cmo_robot *robot, cmo_stay_inside_state *state, float beyond_mm) {
+    bool short_run = state->come_mm - beyond_mm < SHORT_RUN_MM;
     state->short_runs = (uint8_t)(short_run ? state->short_runs + 1 : 0);
     if (state->short_runs >= MOST_RUNS) {
         cmi_end(robot, CMO_OUTCOME_CORNERED);
-        return;
     }
-    cmi_rebound_choose_turn(robot, state);
-    float back = cmi_rebound_way_back_mm(robot, state, beyond);
-    cmi_rebound_note(robot, state);
-    back_by(robot, state, back, CMO_STAGE_BACK);
+    return state->short_runs >= MOST_RUNS;
+}
+
+static float beyond_mm(const cmo_robot *robot, const cmo_stay_inside_state *state) {
+    return fmaxf(cmo_way_mm(robot) - state->boundary.entry_way_mm, 0.0F);
+}
+
+static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
+    float beyond = beyond_mm(robot, state);
+    cmi_met_solve(&state->boundary, robot);
+    if (!is_cornered(robot, state, beyond)) {
+        cmi_rebound_choose_turn(robot, state);
+        float back = cmi_rebound_way_back_mm(robot, state, beyond);
+        cmi_rebound_note(robot, state);
+        back_by(robot, state, back, CMO_STAGE_BACK);
+    }
+}
+
+// Where both sensors have crossed the boundary since the robot stands, it is known to where that
+// is, however far the tyres had slid before. With room enough to turn, it leaves from there; but
+// not where a corner may poke in beside it.
+static bool leaves_from_here(cmo_robot *robot, cmo_stay_inside_state *state) {
+    const cmo_stay_inside_parameters *p = &state->parameters;
+    const cmo_met_boundary before = state->boundary;
+    float slid;
+    if (!p->convex || !state->boundary.known || robot->light[before.first].edge.inside ||
+        !cmi_met_anew(&state->boundary, robot, &slid)) {
+        return false;
+    }
+    float turn = cmi_rebound_choose_turn(robot, state);
+    if (cmi_met_back(&state->boundary, robot, true, state->heading_rad,
+                     p->margin_mm + CMI_MARGIN_LEFT_MM) > 0.0F) {
+        state->boundary = before;
+        return false;
+    }
+    if (!is_cornered(robot, state, beyond_mm(robot, state))) {
+        cmi_rebound_slid(robot, state, slid);
+        cmi_rebound_note(robot, state);
+        cmi_rebound_note_turn(robot, state);
+        state->reckoned_mm = cmo_way_mm(robot);
+        cmi_rebound_turn_by(robot, state, turn, CMO_STAGE_TURN);
+    }
+    return true;
 }
 
 // After a corner on the way that it came by; else as the boundary asks for.
 static void turn_away(cmo_robot *robot, cmo_stay_inside_state *state) {
     float heading = robot->odometer.pose.heading_rad;
     state->reckoned_mm = cmo_way_mm(robot);
+    cmi_rebound_note_turn(robot, state);
     if (state->answers > 0) {
         state->heading_rad = heading + cmi_wrap(state->course.heading_rad + CMI_PI - heading);
         cmi_rebound_turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
@@ -236,22 +276,31 @@ static float surely_come_mm(const cmo_stay_inside_state *state) {
     return come - fminf(SPIN_SHARE * come, SPIN_MOST_MM);
 }
 
+// From the axle to where the first sensor has crossed, which is all there is if it stands square.
+static float room_mm(const cmo_robot *robot, const cmo_stay_inside_state *state) {
+    return robot->description->light[state->boundary.first].ahead_mm -
+           (cmo_way_mm(robot) - state->boundary.entry_way_mm);
+}
+
 void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
-    state->felt = false;
+    state->felt = state->other_met = false;
     state->come_mm = surely_come_mm(state);
-    state->back_rad = cmi_course_heading(&state->course, robot);
+    state->stood = robot->odometer.pose;
     state->last.back_mm = 0.0F;
     state->last.crossed = state->boundary.met == 3;
     if (state->boundary.met == 3 || state->parameters.guess) {
         back_off(robot, state);
         return;
     }
-    // Room to turn, if it stands square to the boundary after all and the other sensor met a gap.
-    const cmo_robot_description *d = robot->description;
-    float room = d->light[state->boundary.first].ahead_mm -
-                 (cmo_way_mm(robot) - state->boundary.entry_way_mm);
-    float missing = cmi_sweep_mm(d) + state->parameters.margin_mm + CMI_MARGIN_LEFT_MM - room;
-    back_by(robot, state, fmaxf(0.0F, fminf(missing, state->come_mm)), CMO_STAGE_ROOM);
+    // Room to turn, should it stand square to the boundary, and the other sensor have met a gap.
+    // But as far back as where the first spot crossed, none reaches a boundary that lies across the
+    // line from the axle to that one. Where a corner may poke in, room comes first.
+    const cmo_stay_inside_parameters *p = &state->parameters;
+    float reach = cmo_way_mm(robot) - state->boundary.entry_way_mm - IN_REACH_MM;
+    float missing = cmi_sweep_mm(robot->description) + p->margin_mm - room_mm(robot, state);
+    reach = p->convex ? reach : fmaxf(reach, missing);
+    missing = fminf(missing + CMI_MARGIN_LEFT_MM, fminf(reach, state->come_mm));
+    back_by(robot, state, fmaxf(0.0F, missing), CMO_STAGE_ROOM);
 }
 
 // Whether the turn takes the spot that has crossed last outward, as the boundary is thought to be.
@@ -273,6 +322,10 @@ static void feel_crossing(cmo_robot *robot, cmo_stay_inside_state *state, uint8_
     cmo_met_boundary *boundary = &state->boundary;
     bool other = sensor != boundary->first;
     if (crossing->entering == other) {
+        uint8_t slot = (uint8_t)(1U - boundary->first);
+        boundary->anew = other && boundary->met == 3; // there is where the first one has left it
+        boundary->anew_x_mm = boundary->x_mm[slot];
+        boundary->anew_y_mm = boundary->y_mm[slot];
         cmi_met_add(boundary, robot, sensor, crossing->time_us);
         cmi_met_solve(boundary, robot);
         cmi_take_no_proof(robot);
@@ -283,8 +336,12 @@ static void feel_crossing(cmo_robot *robot, cmo_stay_inside_state *state, uint8_
             boundary->known = false;
             boundary->met = (uint8_t)(1U << boundary->first);
         }
+    } else if (!other) { // what it had left was a gap
+        boundary->known = false;
+        boundary->met = (uint8_t)(1U << boundary->first);
     }
-    if (crossing->entering && other) { // a wheel comes to it some 45 degrees of turn later
+    state->other_met = crossing->entering && other;
+    if (state->other_met) { // a wheel comes to it some 45 degrees of turn later
         cmo_motion *motion = &state->motion;
         float further = 0.3F * robot->description->track_mm;
         motion->target_mm = fminf(motion->target_mm, motion->place_mm + further);
@@ -295,21 +352,30 @@ static void feel_crossing(cmo_robot *robot, cmo_stay_inside_state *state, uint8_
 // caster away from the boundary.
 void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmo_motion *motion = &state->motion;
-    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && !state->boundary.known; i++) {
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && !state->felt; i++) {
         const cmo_light *light = &robot->light[i];
         for (uint8_t n = 0; n < light->crossings; n++) {
             feel_crossing(robot, state, i, &light->crossing[n]);
         }
     }
-    if (state->boundary.known && !state->felt) { // that is enough: it stops as soon as it can
+    bool enough = state->other_met || !state->parameters.convex;
+    if (enough && state->boundary.known && !state->felt) { // it stops as soon as it can
         float speed = motion->speed_mm_s;
         motion->target_mm = motion->place_mm + speed * speed / (2.0F * motion->braking_mm_s2);
         state->felt = true;
     }
     cmi_motion_follow(motion, robot);
-    if (motion->arrived) {
+    if (motion->arrived && !leaves_from_here(robot, state)) {
         return_to_way(robot, state);
     }
+}
+
+// How far it may turn to feel for a boundary that it may stand square to: a wheel comes to that
+// with the sine of the turn.
+static float feels_rad(const cmo_robot *robot, const cmo_stay_inside_state *state) {
+    float room = room_mm(robot, state) - state->parameters.margin_mm;
+    float sine = fmaxf(room, 0.0F) / cmi_half_width_mm(robot->description);
+    return sine < 1.0F ? cmi_atan(sine / sqrtf(1.0F - sine * sine)) : FEEL_RAD;
 }
 
 void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
@@ -324,8 +390,8 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
         return;
     }
     if (feels) {
-        cmi_rebound_turn_by(robot, state, state->boundary.met == 1 ? FEEL_RAD : -FEEL_RAD,
-                            CMO_STAGE_FEEL);
+        float feel = feels_rad(robot, state);
+        cmi_rebound_turn_by(robot, state, state->boundary.met == 1 ? feel : -feel, CMO_STAGE_FEEL);
     } else {
         turn_away(robot, state);
     }

@@ -33,6 +33,10 @@ void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_inside_state *state);
 // While it backs off: where a sensor leaves the boundary tells by how much the tyres slid.
 void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_inside_state *state);
 
+// Its tyres have slid so far since it crossed the boundary, if that is more than counts and gear
+// play make.
+void cmi_rebound_slid(const cmo_robot *robot, cmo_stay_inside_state *state, float slid_mm);
+
 // How fast it may be by what the stop has shown.
 void cmi_rebound_learn(cmo_stay_inside_state *state);
 
@@ -50,8 +54,11 @@ float cmi_rebound_choose_turn(const cmo_robot *robot, cmo_stay_inside_state *sta
 float cmi_rebound_way_back_mm(const cmo_robot *robot, const cmo_stay_inside_state *state,
                               float beyond_mm);
 
-// What is known of this rebound as it begins to back off.
+// What is known of this rebound as it begins to leave.
 void cmi_rebound_note(const cmo_robot *robot, cmo_stay_inside_state *state);
+
+// How near it comes to the boundary as it turns away here.
+void cmi_rebound_note_turn(const cmo_robot *robot, cmo_stay_inside_state *state);
 
 // One tick each of turning the other sensor over the boundary, of backing off, and of turning away.
 // The last one is true when the rebound is over.

@@ -76,7 +76,7 @@ float cmi_rebound_choose_turn(const cmo_robot *robot, cmo_stay_inside_state *sta
     return turn;
 }
 
-// What is known of this rebound as it begins to back off.
+// What is known of this rebound as it begins to leave.
 void cmi_rebound_note(const cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_met_boundary *boundary = &state->boundary;
     cmo_rebound *last = &state->last;
@@ -93,10 +93,18 @@ void cmi_rebound_note(const cmo_robot *robot, cmo_stay_inside_state *state) {
     };
     if (boundary->known) {
         float sine, cosine;
-        cmi_sin_cos(robot->odometer.pose.heading_rad - boundary->normal_rad, &sine, &cosine);
-        last->margin_mm =
-            cmi_met_clearance(boundary, robot) - cmi_reach_mm(robot->description, sine, cosine);
+        cmi_sin_cos(state->stood.heading_rad - boundary->normal_rad, &sine, &cosine);
+        last->margin_mm = cmi_met_clearance(boundary, &state->stood) -
+                          cmi_reach_mm(robot->description, sine, cosine);
         state->margin_mm = fminf(state->margin_mm, last->margin_mm);
+    }
+}
+
+// What the contacts sweep as it turns on the spot, this boundary is at least away from.
+void cmi_rebound_note_turn(const cmo_robot *robot, cmo_stay_inside_state *state) {
+    if (state->boundary.known) {
+        float clear = cmi_met_clearance(&state->boundary, &robot->odometer.pose);
+        state->margin_mm = fminf(state->margin_mm, clear - cmi_sweep_mm(robot->description));
     }
 }
 

@@ -60,28 +60,33 @@ void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_inside_state *state) {
     state->slid = false;
 }
 
-void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_inside_state *state) {
+void cmi_rebound_slid(const cmo_robot *robot, cmo_stay_inside_state *state, float slid_mm) {
     const cmo_robot_description *d = robot->description;
+    float least = d->gear_play_mm + 2.0F * fmaxf(d->left_step_mm, d->right_step_mm) + 1.0F;
+    state->slid = slid_mm > least && slid_mm < MOST_SLIDE_MM;
+    state->stop_mm += state->slid ? slid_mm : 0.0F;
+}
+
+void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmo_met_boundary *boundary = &state->boundary;
     const cmo_light *light = &robot->light[boundary->first];
     for (uint8_t n = 0; n < light->crossings && !state->slid; n++) {
         if (light->crossing[n].entering) {
             continue;
         }
-        float slid = cmi_met_leave(boundary, robot, light->crossing[n].time_us);
-        // Gear play and counts are no sliding.
-        float least = d->gear_play_mm + 2.0F * fmaxf(d->left_step_mm, d->right_step_mm) + 1.0F;
         // Still sliding on, it may leave a rim on the other side first: that is no way back.
-        state->slid = slid > least && slid < MOST_SLIDE_MM;
+        float slid = cmi_met_leave(boundary, robot, light->crossing[n].time_us);
+        cmi_rebound_slid(robot, state, slid);
         if (state->slid) {
             cmi_met_shift(boundary, robot, slid);
-            state->stop_mm += slid;
             float further = fminf(slid, fmaxf(state->come_mm, 0.0F));
             state->back_to_mm -= further;
             state->come_mm -= further;
             state->last.back_mm += further;
-            state->last.margin_mm -= slid;
-            state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
+            if (robot->stage == CMO_STAGE_BACK && boundary->known) { // it has been told before
+                state->last.margin_mm -= slid;
+                state->margin_mm = fminf(state->margin_mm, state->last.margin_mm);
+            }
         }
     }
 }

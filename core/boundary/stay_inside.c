@@ -143,6 +143,10 @@ static bool hold_speed(cmo_robot *robot, const cmo_stay_inside_state *state, flo
 static void go_on(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->come_mm = 0.0F;
     state->reckoned_mm = cmo_way_mm(robot); // what it rolled in the turn is no way come
+    // All of a swing lies to one side of where it sets out: away from the boundary just left.
+    float off = cmi_wrap(state->heading_rad - state->boundary.normal_rad - CMI_PI);
+    bool left = state->rebounds > 0 && off > 0.0F;
+    state->course.sway_mm = left ? -state->budget.sway_mm : state->budget.sway_mm;
     cmi_course_start(&state->course, robot, state->heading_rad);
     cmi_enter(robot, CMO_STAGE_PATROL);
 }

@@ -108,7 +108,7 @@ typedef struct cmo_rebound {
     float asked_deg;      /**< turn from the heading at the crossing, */
     float turned_deg;     /**< and what odometry says of it */
     float back_mm;        /**< backed off */
-    float margin_mm;      /**< of the wheels to the boundary, as it began to back off; if `known` */
+    float margin_mm;      /**< of the wheels to the boundary, where it came to a stand; if `known` */
 } cmo_rebound;
 
 /** A course: a heading, and how the robot sways to both sides of it. */
@@ -127,6 +127,9 @@ typedef struct cmo_met_boundary {
     bool known;    /**< its direction is measured, else guessed */
     float x_mm[2]; /**< where it was crossed, by the first sensor and then by the other */
     float y_mm[2];
+    bool anew;       /**< the first one has crossed it again, once the robot stood: */
+    float anew_x_mm; /**< here, whatever its tyres had slid before */
+    float anew_y_mm;
     float entry_rad;    /**< heading at the first crossing */
     float entry_way_mm; /**< way at the first crossing */
     float normal_rad;   /**< direction of the outward normal */
@@ -154,7 +157,7 @@ struct cmo_stay_inside_state {
     cmo_motion motion;
     cmo_met_boundary boundary;
     float heading_rad;  /**< asked for after the rebound */
-    float back_rad;     /**< heading in which it backed off */
+    cmo_pose stood;     /**< where it came to a stand at the boundary */
     float back_to_mm;   /**< place on the course that it backs off to */
     float come_mm;      /**< way since it last turned, which it may go back */
     float reckoned_mm;  /**< way at which that was reckoned last */
@@ -173,6 +176,7 @@ struct cmo_stay_inside_state {
     float lost_rad;       /**< turned since it was felt */
     volatile bool ending; /**< the caller has asked for its end */
     bool felt : 1;        /**< the boundary's direction has been felt */
+    bool other_met : 1;   /**< the sensor that did not cross it first has met it meanwhile */
     bool over : 1;        /**< it is done, and comes to a halt */
     bool pushes : 1;      /**< something that it feels, or looks for it */
     bool blocked : 1;     /**< the turn was blocked, and is tried the other way */
