@@ -108,7 +108,7 @@ typedef struct cmo_rebound {
     float asked_deg;      /**< turn from the heading at the crossing, */
     float turned_deg;     /**< and what odometry says of it */
     float back_mm;        /**< backed off */
-    float margin_mm;      /**< of the wheels to the boundary, where it came to a stand; if `known` */
+    float margin_mm; /**< of the wheels to the boundary, where it came to a stand; if `known` */
 } cmo_rebound;
 
 /** A course: a heading, and how the robot sways to both sides of it. */
