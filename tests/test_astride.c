@@ -171,6 +171,21 @@ START_TEST(a_stated_middle_takes_the_drift_out) {
 }
 END_TEST
 
+// Both spots on a floor that reads 0.83 of the level might as well touch both edges.
+START_TEST(a_floor_darker_than_its_level_is_no_line) {
+    write_apart("same.yaml", 20);
+    for (int far = 0; far < 2; far++) {
+        char *line = g_strdup_printf("<path class='line' stroke='" DARK
+                                     "' stroke-width='20' d='M 210 %d h 800'/>",
+                                     far == 1 ? 300 : 800);
+        write_runs_floor("#c0c0c0", line);
+        g_free(line);
+        JsonObject *leg = follow("same.yaml", "width_mm: 20, distance_mm: 1700", 0, 1, 1);
+        ck_assert_str_eq(outcome_of(leg), far == 1 ? "no_line" : "edge_lost");
+    }
+}
+END_TEST
+
 START_TEST(what_no_robot_can_do_is_refused) {
     static const struct {
         const char *robot, *parameters, *says;
@@ -205,6 +220,7 @@ int main(void) {
                                   it_ends_on_a_line_across_or_goes_over_it,
                                   what_is_a_little_wider_than_said_lies_not_across,
                                   a_stated_middle_takes_the_drift_out,
+                                  a_floor_darker_than_its_level_is_no_line,
                                   what_no_robot_can_do_is_refused,
                                   the_saloon_and_its_example_are_driven,
                                   NULL};

@@ -164,6 +164,39 @@ START_TEST(without_an_edge_there_is_no_line) {
 }
 END_TEST
 
+// A spot on a floor that reads 0.83 or 0.7 of the level might as well touch an edge; it would for
+// ever, wherever the robot drives.
+START_TEST(a_floor_darker_than_its_level_is_no_edge) {
+    static const char *const floors[] = {"#c0c0c0", "#b2b2b2"};
+    write_runs_robot("one.yaml",
+                     "  right:\n    ahead_mm: 70\n    left_mm: -45\n    spot_mm: 6\n"
+                     "    delay_ms: 10\n    interval_ms: 10\n    counts_max: 1023\n"
+                     "    levels: {dark: 87, light: 541, void: 61, noise: 8}\n",
+                     "");
+    for (size_t i = 0; i < G_N_ELEMENTS(floors); i++) {
+        for (int far = 0; far < 2; far++) {
+            char *line = g_strdup_printf("<path class='line' fill='none' stroke='" DARK
+                                         "' stroke-width='20' d='M 180 %d h 900'/>",
+                                         far == 1 ? 300 : 845);
+            write_runs_floor(floors[i], line);
+            g_free(line);
+            JsonObject *leg = follow("distance_mm: 1700", 0, 1, 1);
+            ck_assert_str_eq(outcome_of(leg), far == 1 ? "no_line" : "edge_lost");
+            if (far == 0) { // joined from beside, and lost where the line ends
+                ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 5);
+                ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 920, 120);
+            }
+            // With a sensor alone it takes some way to know.
+            leg = drive_legs("one.yaml",
+                             far == 1 ? "  - follow_edge: {distance_mm: 1700}"
+                                      : "  - follow_edge: {distance_mm: 800, sensor: left}",
+                             far == 1 ? 0 : 6, far, 1, 1);
+            ck_assert_str_eq(outcome_of(leg), far == 1 ? "no_line" : "done");
+        }
+    }
+}
+END_TEST
+
 START_TEST(the_other_edge_is_not_what_was_asked_for) {
     write_line(true, 45, "h 1700"); // the spot is beyond the line's right edge
     JsonObject *leg = follow("distance_mm: 800", 0, 1, 1);
@@ -436,6 +469,7 @@ int main(void) {
                                   robots_of_other_kinds_join_steeply_and_keep_to_bends,
                                   it_halts_where_the_line_ends,
                                   without_an_edge_there_is_no_line,
+                                  a_floor_darker_than_its_level_is_no_edge,
                                   the_other_edge_is_not_what_was_asked_for,
                                   what_left_the_line_over_its_other_edge_comes_back,
                                   it_ends_on_a_line_across_or_drives_over_it,

@@ -5,6 +5,7 @@
 #include "../shared/routine.h"
 #include "../tick/light_input.h"
 #include "edge_figures.h"
+#include "edge_floor.h"
 #include "edge_search.h"
 #include "edge_sight.h"
 #include "edge_steer.h"
@@ -120,9 +121,10 @@ static void tell_side(const cmo_robot *robot, cmo_follow_edge_state *state) {
 // The other sensor is over a line as well, or its edge, since a short way: a line across lies under
 // both, and what the one reads of it is no edge to follow.
 static bool is_across(const cmo_robot *robot, cmo_follow_edge_state *state) {
-    const cmo_light *other = &robot->light[state->sensor == 0 ? CMI_FRONT - 1 : 0];
+    uint8_t sensor = state->sensor == 0 ? CMI_FRONT - 1 : 0;
+    const cmo_light *other = &robot->light[sensor];
     bool on = cmi_front_lights(robot->description) > 1 && other->seen &&
-              (other->edge.inside || cmo_edge_sees(&other->edge, other->reflectance));
+              (other->edge.inside || cmi_edge_sees(robot, state, sensor));
     float way = cmo_way_mm(robot);
     state->clear_mm = on ? state->clear_mm : way;
     return on && way - state->clear_mm < ACROSS_MM;
@@ -192,7 +194,7 @@ static bool bridges(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_ed
 // believes.
 static void note_both(cmo_robot *robot, cmo_follow_edge_state *state) {
     float dead = cmi_edge_dead_mm(robot, state);
-    bool sees = dead > 0.0F || cmi_edge_in_sight(robot);
+    bool sees = dead > 0.0F || cmi_edge_in_sight(robot, state);
     float near = NEAR_SHARE * cmi_edge_spot_mm(robot, state) + dead;
     if (!state->joined) {
         note_near(robot, state, sees && fabsf(state->track.off_mm) <= near);
@@ -251,10 +253,11 @@ void cmi_edge_look(cmo_robot *robot, cmo_follow_edge_state *state) {
         cmi_track_go(&state->track, robot, &state->last, &now);
     }
     state->last = now;
+    cmi_edge_know_floor(robot, state);
     if (!state->follows) {
         if (state->parameters.edge == CMO_LINE_BOTH) {
             cmi_edge_search_both(robot, state);
-        } else {
+        } else if (!cmi_edge_floor_waits(robot, state)) {
             cmi_edge_search(robot, state, state->sensor);
         }
         return;

@@ -5,6 +5,7 @@
 #include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
+#include "edge_floor.h"
 #include "edge_look.h"
 #include "edge_sight.h"
 #include "edge_steer.h"
@@ -48,14 +49,13 @@ void cmi_edge_search(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sen
         cmo_moment then = cmi_odometer_at(&robot->odometer, crossing->time_us);
         state->from_line = !state->follows && !crossing->entering;
         find(robot, state, sensor, 0.0F, entry_rad(state, sensor, crossing->entering), &then);
-    } else if (light->seen && light->edge.looks > 0 &&
-               cmo_edge_sees(&light->edge, light->reflectance)) {
+    } else if (light->seen && light->edge.looks > 0 && cmi_edge_sees(robot, state, sensor)) {
         cmo_moment then = cmi_odometer_at(&robot->odometer, light->look_us);
         bool stood = light->edge.looks == 1; // over it from the start
         state->from_line = !stood && light->edge.inside;
         float angle = stood ? 0.0F : entry_rad(state, sensor, !light->edge.inside);
         float onto;
-        cmo_edge_place(&light->edge, light->reflectance, &onto);
+        cmi_edge_place(robot, state, sensor, &onto);
         find(robot, state, sensor, onto, angle, &then);
     }
 }
@@ -95,7 +95,7 @@ static void cross(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor
 // beside the line it comes over the other edge first.
 static void enter(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor) {
     const cmo_light *light = &robot->light[sensor];
-    bool sees = cmo_edge_sees(&light->edge, light->reflectance);
+    bool sees = cmi_edge_sees(robot, state, sensor);
     bool inside = light->edge.inside && !sees;
     float crosses = CROSSED_SHARE * cmi_edge_spot_mm(robot, state);
     float way = cmo_way_mm(robot);
@@ -105,7 +105,7 @@ static void enter(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor
         float onto = crosses;
         cmo_moment now = cmi_wheels_now(robot);
         if (sees) {
-            cmo_edge_place(&light->edge, light->reflectance, &onto);
+            cmi_edge_place(robot, state, sensor, &onto);
         }
         float slant = crosses / (way - state->off_mm[sensor]);
         find(robot, state, sensor, onto, cmi_edge_into(state, sensor) * slant, &now);
@@ -122,9 +122,9 @@ static void begin(cmo_robot *robot, cmo_follow_edge_state *state) {
     cmo_moment now = cmi_wheels_now(robot);
     float onto;
     state->begun = true;
-    if (cmo_edge_place(&left->edge, left->reflectance, &onto)) {
+    if (cmi_edge_place(robot, state, 0, &onto)) {
         find(robot, state, 0, onto, 0.0F, &now);
-    } else if (cmo_edge_place(&right->edge, right->reflectance, &onto)) {
+    } else if (cmi_edge_place(robot, state, CMI_FRONT - 1, &onto)) {
         find(robot, state, CMI_FRONT - 1, onto, 0.0F, &now);
     } else if (left->edge.inside != right->edge.inside) {
         onto = 0.5F * cmi_edge_spot_mm(robot, state);

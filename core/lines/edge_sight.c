@@ -3,6 +3,7 @@
 
 #include "../shared/description.h"
 #include "../shared/trig.h"
+#include "edge_floor.h"
 #include "edge_steer.h"
 
 #include <math.h>
@@ -63,12 +64,12 @@ cmi_edge_sight cmi_edge_sight_of(const cmo_robot *robot, const cmo_follow_edge_s
     if (state->far) {
         onto = state->parameters.least_width_mm;
         sight.beyond = into > 0.0F ? 1 : -1;
-    } else if (!cmo_edge_sees(&light->edge, light->reflectance)) {
+    } else if (!cmi_edge_sees(robot, state, sensor)) {
         float beyond = fmaxf(BEYOND_SHARE * half - apart, 0.0F);
         onto = light->edge.inside ? beyond : -beyond;
         sight.beyond = (into > 0.0F) == light->edge.inside ? 1 : -1;
     } else {
-        cmo_edge_place(&light->edge, light->reflectance, &onto);
+        cmi_edge_place(robot, state, sensor, &onto);
         // The disc's curve is as steep as 4 / pi over the spot in its middle, and flat at its ends.
         float u = onto / half;
         float noise = 0.25F * cmo_hysteresis(&light->levels) * 1.5708F * half;
@@ -91,40 +92,39 @@ float cmi_edge_dead_mm(const cmo_robot *robot, const cmo_follow_edge_state *stat
 }
 
 // How far onto the line from its own edge a spot is at least, and at most.
-static void onto_mm(const cmo_robot *robot, uint8_t sensor, float least_most[2]) {
+static void onto_mm(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor,
+                    float least_most[2]) {
     const cmo_light *light = &robot->light[sensor];
     float spot = robot->description->light[sensor].spot_mm;
-    bool sees = cmo_edge_sees(&light->edge, light->reflectance);
+    bool sees = cmi_edge_sees(robot, state, sensor);
     float beyond = 0.5F * CMI_SEEN_SHARE * spot;
     least_most[0] = sees ? -0.5F * spot : light->edge.inside ? beyond : -INFINITY;
     least_most[1] = sees ? 0.5F * spot : light->edge.inside ? INFINITY : -beyond;
 }
 
 // A spot is over the line with all but so much of itself as nothing tells for sure.
-static bool is_deep(const cmo_robot *robot, uint8_t sensor) {
+static bool is_deep(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor) {
     const cmo_light *light = &robot->light[sensor];
     float half = 0.5F * robot->description->light[sensor].spot_mm;
     float onto;
-    bool near = cmo_edge_place(&light->edge, light->reflectance, &onto);
+    bool near = cmi_edge_place(robot, state, sensor, &onto);
     return light->edge.inside && (!near || onto > BEYOND_SHARE * half);
 }
 
 bool cmi_edge_across(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     float seen = CMI_SEEN_SHARE * cmi_edge_spot_mm(robot, state);
-    return is_deep(robot, 0) && is_deep(robot, CMI_FRONT - 1) && wider_mm(robot, state) > -seen;
+    return is_deep(robot, state, 0) && is_deep(robot, state, CMI_FRONT - 1) &&
+           wider_mm(robot, state) > -seen;
 }
 
-bool cmi_edge_in_sight(const cmo_robot *robot) {
-    const cmo_light *left = &robot->light[0];
-    const cmo_light *right = &robot->light[CMI_FRONT - 1];
-    return cmo_edge_sees(&left->edge, left->reflectance) ||
-           cmo_edge_sees(&right->edge, right->reflectance);
+bool cmi_edge_in_sight(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    return cmi_edge_sees(robot, state, 0) || cmi_edge_sees(robot, state, CMI_FRONT - 1);
 }
 
 bool cmi_edge_torn(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     float left[2], right[2];
-    onto_mm(robot, 0, left);
-    onto_mm(robot, CMI_FRONT - 1, right);
+    onto_mm(robot, state, 0, left);
+    onto_mm(robot, state, CMI_FRONT - 1, right);
     float together = -wider_mm(robot, state);
     return left[0] + right[0] > together || left[1] + right[1] < together;
 }

@@ -33,7 +33,7 @@ float cmi_edge_dead_mm(const cmo_robot *robot, const cmo_follow_edge_state *stat
 bool cmi_edge_across(const cmo_robot *robot, const cmo_follow_edge_state *state);
 
 // Of both edges, at least one is.
-bool cmi_edge_in_sight(const cmo_robot *robot);
+bool cmi_edge_in_sight(const cmo_robot *robot, const cmo_follow_edge_state *state);
 
 // What both spots see does not go together, for between their edges lies the line: a line across,
 // a gap, or the line's end.

@@ -8,6 +8,7 @@
 #include "../shared/trig.h"
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
+#include "edge_floor.h"
 #include "edge_look.h"
 #include "edge_sight.h"
 #include "edge_steer.h"
@@ -77,7 +78,7 @@ static bool meets(cmo_robot *robot, cmo_follow_edge_state *state) {
         return meets_both(robot, state);
     }
     const cmo_light *light = &robot->light[state->sensor];
-    bool on = light->edge.inside || cmo_edge_sees(&light->edge, light->reflectance);
+    bool on = light->edge.inside || cmi_edge_sees(robot, state, state->sensor);
     bool looks = state->parameters.across == CMO_ACROSS_END && state->joined && on && !state->far;
     if (looks) {
         cmi_line_look(robot, &state->line);
@@ -365,6 +366,7 @@ cmo_outcome cmo_follow_edge_start(cmo_robot *robot, cmo_follow_edge_state *state
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         cmi_watch_edge(robot, i, p->tone, p->band);
     }
+    cmi_edge_start_floor(robot, state);
     return CMO_RUNNING;
 }
 

@@ -130,11 +130,11 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     // for as it speeds up would be made good by driving too fast. A wheel that has yet to be
     // started may need more. What still rolls the other way is not behind for that.
     float behind = motion->place_mm - way;
-    float onward = fmaxf(motion->speed_mm_s, 0.0F);
     bool rolls = along(motion, robot) > 0.5F * motion->speed_mm_s;
-    float most_behind = rolls && motion->speed_mm_s >= before ? 1.0F + onward * cmi_held_s(robot)
-                                                              : 5.0F + 0.1F * onward;
-    if (behind > most_behind && !motion->arrived) {
+    float most_behind = rolls && motion->speed_mm_s >= before
+                            ? 1.0F + motion->speed_mm_s * cmi_held_s(robot)
+                            : 5.0F + 0.1F * motion->speed_mm_s;
+    if (behind > most_behind && !motion->arrived && motion->speed_mm_s >= 0.0F) {
         motion->place_mm -= behind - most_behind;
         if (CMO_SLIDING && !rolls) {
             next = fmaxf(next, before); // nor does it brake for what has yet to be started

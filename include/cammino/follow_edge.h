@@ -141,6 +141,7 @@ typedef struct cmo_follow_edge_state {
     uint8_t refused;     /**< looks in a row that did not fit where the edge was thought to be */
     cmo_moment last;     /**< the wheels at the last step */
     uint32_t look_us[2]; /**< of the newest looks that were taken */
+    float floor;         /**< reflectance of what lies beside the line */
     float middle_mm;     /**< half the line's width, of both edges */
     bool begun;          /**< so, it has looked where it stands, */
     float off_mm[2];     /**< until which way a sensor was off the line in the search, */
