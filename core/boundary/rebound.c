@@ -185,15 +185,20 @@ static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
     }
 }
 
+// Not where a corner may poke in beside it; nor where it turns on to look for something: its spots
+// reach further than its contacts, and would meet the boundary again.
+static bool may_leave_from_here(const cmo_stay_inside_state *state) {
+    return state->parameters.convex && !(state->parameters.scan_deg > 0.0F);
+}
+
 // Where both sensors have crossed the boundary since the robot stands, it is known to where that
-// is, however far the tyres had slid before. With room enough to turn, it leaves from there; but
-// not where a corner may poke in beside it.
+// is, however far the tyres had slid before. With room enough to turn, it leaves from there.
 static bool leaves_from_here(cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_stay_inside_parameters *p = &state->parameters;
     const cmo_met_boundary before = state->boundary;
     float slid;
-    if (!p->convex || !state->boundary.known || robot->light[before.first].edge.inside ||
-        !cmi_met_anew(&state->boundary, robot, &slid)) {
+    if (!may_leave_from_here(state) || !state->boundary.known ||
+        robot->light[before.first].edge.inside || !cmi_met_anew(&state->boundary, robot, &slid)) {
         return false;
     }
     float turn = cmi_rebound_choose_turn(robot, state);
@@ -358,7 +363,7 @@ void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
             feel_crossing(robot, state, i, &light->crossing[n]);
         }
     }
-    bool enough = state->other_met || !state->parameters.convex;
+    bool enough = state->other_met || !may_leave_from_here(state);
     if (enough && state->boundary.known && !state->felt) { // it stops as soon as it can
         float speed = motion->speed_mm_s;
         motion->target_mm = motion->place_mm + speed * speed / (2.0F * motion->braking_mm_s2);
