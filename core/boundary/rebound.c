@@ -345,11 +345,11 @@ static void feel_crossing(cmo_robot *robot, cmo_stay_inside_state *state, uint8_
         boundary->known = false;
         boundary->met = (uint8_t)(1U << boundary->first);
     }
-    state->other_met = crossing->entering && other;
-    if (state->other_met) { // a wheel comes to it some 45 degrees of turn later
+    if (crossing->entering && other) { // a wheel comes to it some 45 degrees of turn later
         cmo_motion *motion = &state->motion;
         float further = 0.3F * robot->description->track_mm;
         motion->target_mm = fminf(motion->target_mm, motion->place_mm + further);
+        state->other_met = true;
     }
 }
 
