@@ -7,8 +7,9 @@
 
 #include <math.h>
 
-// So near to the level, it is that of the levels; up to so far, it is another floor.
-#define FLOOR_SAME 0.05F
+// So near to the level, no reading of it looks like an edge, nor does one of a floor that is
+// further from the line's; up to so far, it is another floor.
+#define FLOOR_SAME 0.1F
 #define FLOOR_OFF  0.4F
 // Two spots on one floor differ by so much; and two that touch a line's edges, both as much, tell
 // that it is narrower than stated by this at least, or that there is no line.
@@ -18,24 +19,35 @@
 // changed: an edge it would have come nearer to.
 #define ALONE_MM 100.0F
 // So far from where it was put down it has seen nothing else yet; and waits for the other sensor's
-// first look.
+// first look. Later a surface is one that lasts for so many spots: beside a line's edge one may go
+// along it for a while.
 #define PUT_DOWN_MM 5.0F
+#define LASTS_SPOTS 3.0F
 
 static float level_of(const cmo_edge *edge) {
     return isinf(edge->band.high) ? 0.0F : 1.0F;
 }
 
-// Off the line, and on one surface for a spot's way at least, or since it was put down.
-static bool is_steady(const cmo_robot *robot, const cmo_light *light) {
+// Off the line, and on one surface for some way.
+static bool is_steady(const cmo_light *light) {
     const cmo_edge *edge = &light->edge;
-    bool lasts =
-        cmi_gone_mm(robot) < PUT_DOWN_MM || fabsf(light->way_mm - edge->steady_mm) >= edge->spot_mm;
-    return light->seen && edge->looks > 0 && !edge->inside && lasts &&
+    return light->seen && edge->looks > 0 && !edge->inside &&
+           fabsf(light->way_mm - edge->steady_mm) >= LASTS_SPOTS * edge->spot_mm &&
            fabsf(light->reflectance - edge->behind) <= edge->hysteresis;
 }
 
+// Both off the line as they were put down, and reading the same.
+static bool begin_alike(const cmo_robot *robot) {
+    const cmo_light *left = &robot->light[0];
+    const cmo_light *right = &robot->light[CMI_FRONT - 1];
+    return cmi_gone_mm(robot) < PUT_DOWN_MM && left->seen && right->seen && left->edge.looks > 0 &&
+           right->edge.looks > 0 && !left->edge.inside && !right->edge.inside &&
+           fabsf(left->reflectance - right->reflectance) <= FLOOR_APART;
+}
+
 static bool is_another(const cmo_edge *edge, float reflectance) {
-    float off = fabsf(reflectance - level_of(edge));
+    float level = level_of(edge);
+    float off = level > 0.5F ? level - reflectance : reflectance - level;
     return off > FLOOR_SAME && off <= FLOOR_OFF;
 }
 
@@ -72,8 +84,9 @@ void cmi_edge_start_floor(const cmo_robot *robot, cmo_follow_edge_state *state) 
 static void know_astride(const cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *left = &robot->light[0];
     const cmo_light *right = &robot->light[CMI_FRONT - 1];
-    if (!is_steady(robot, left) || !is_steady(robot, right) ||
-        fabsf(left->edge.behind - right->edge.behind) > FLOOR_APART) {
+    bool steady = is_steady(left) && is_steady(right) &&
+                  fabsf(left->edge.behind - right->edge.behind) <= FLOOR_APART;
+    if (!steady && !begin_alike(robot)) {
         return;
     }
     float mean = 0.5F * (left->edge.behind + right->edge.behind);
@@ -90,7 +103,7 @@ static void know_alone(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
     float steady = fabsf(light->way_mm - light->edge.steady_mm);
     bool never = steady >= ALONE_MM && steady + ALONE_MM > cmi_gone_mm(robot);
-    if (never && is_steady(robot, light) && state->floor != light->edge.steady &&
+    if (never && is_steady(light) && state->floor != light->edge.steady &&
         is_another(&light->edge, light->edge.steady)) {
         set_floor(state, &light->edge, light->edge.steady);
         state->follows = state->joined = false;
@@ -107,8 +120,10 @@ void cmi_edge_know_floor(cmo_robot *robot, cmo_follow_edge_state *state) {
     } else if (!two) {
         know_alone(robot, state);
     } else {
+        // As it joins, the other one may go along the line.
         const cmo_light *other = &robot->light[state->sensor == 0 ? CMI_FRONT - 1 : 0];
-        if (is_steady(robot, other) &&
+        bool steady = is_steady(other) && (state->joined || !state->follows);
+        if ((steady || begin_alike(robot)) &&
             fabsf(other->edge.behind - level_of(&other->edge)) <= FLOOR_OFF) {
             set_floor(state, &other->edge, other->edge.behind);
         }
