@@ -113,9 +113,13 @@ static bool measure(cmo_met_boundary *boundary, const cmo_robot *robot) {
     return clearance_at(boundary, pose, boundary->normal_rad) > reach - 5.0F;
 }
 
+float cmi_met_gone_mm(const cmo_met_boundary *boundary, const cmo_robot *robot) {
+    return fmaxf(cmo_way_mm(robot) - boundary->entry_way_mm, 0.0F);
+}
+
 // Least entry angle of a boundary that one sensor alone has crossed.
 static float least_entry(const cmo_met_boundary *boundary, const cmo_robot *robot) {
-    float beyond = fmaxf(cmo_way_mm(robot) - boundary->entry_way_mm, 0.0F);
+    float beyond = cmi_met_gone_mm(boundary, robot);
     float least = cmi_atan(beyond / fmaxf(fabsf(cmi_across_mm(robot->description)), 1.0F));
     return robot->description->lights > 1 ? fminf(least, 1.2F) : 0.0F;
 }

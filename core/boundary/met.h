@@ -34,6 +34,9 @@ float cmi_met_beyond(const cmo_met_boundary *boundary, const cmo_robot *robot, u
 // Whether a spot that crosses now does so on the boundary that is known already.
 bool cmi_met_explains(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor);
 
+// Way since the first crossing; at least 0.
+float cmi_met_gone_mm(const cmo_met_boundary *boundary, const cmo_robot *robot);
+
 // Distance of a place to the boundary, along its normal.
 float cmi_met_clearance(const cmo_met_boundary *boundary, const cmo_pose *place);
 

@@ -16,12 +16,10 @@
 // In a corner it backs off by this much further, where it has come so far.
 #define FURTHER_MM       80.0F
 #define FURTHER_LEAST_MM 10.0F
+// To feel for the boundary a spot is to pass over it so far beyond it.
+#define IN_REACH_MM 4.0F
 // Backing off while it sways, share of the cruise.
 #define BACK_SHARE 0.6F
-// How far it turns at most to feel for the boundary with the other sensor; and so far beyond it a
-// spot is to pass over it.
-#define FEEL_RAD    1.75F
-#define IN_REACH_MM 4.0F
 // A rebound that leaves as square as this goes to and fro on one line.
 #define SQUARE_RAD 0.26F
 // A run shorter than this got hardly anywhere; so many in a row are too many.
@@ -30,8 +28,6 @@
 #define MOST_ANSWERS 3U
 // Back from feeling, as near to the way just come as this.
 #define RETURN_RAD 0.25F
-// A spot so far beyond the chord has left paint behind, and not entered it.
-#define PAINT_MM 3.0F
 // Backing off and turning away, it is no faster than this: on the way just come, and on the spot,
 // there is little to be won by more.
 #define BACK_MM_S 300.0F
@@ -170,12 +166,8 @@ static bool is_cornered(cmo_robot *robot, cmo_stay_inside_state *state, float be
     return state->short_runs >= MOST_RUNS;
 }
 
-static float beyond_mm(const cmo_robot *robot, const cmo_stay_inside_state *state) {
-    return fmaxf(cmo_way_mm(robot) - state->boundary.entry_way_mm, 0.0F);
-}
-
 static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
-    float beyond = beyond_mm(robot, state);
+    float beyond = cmi_met_gone_mm(&state->boundary, robot);
     cmi_met_solve(&state->boundary, robot);
     if (!is_cornered(robot, state, beyond)) {
         cmi_rebound_choose_turn(robot, state);
@@ -207,7 +199,7 @@ static bool leaves_from_here(cmo_robot *robot, cmo_stay_inside_state *state) {
         state->boundary = before;
         return false;
     }
-    if (!is_cornered(robot, state, beyond_mm(robot, state))) {
+    if (!is_cornered(robot, state, cmi_met_gone_mm(&state->boundary, robot))) {
         cmi_rebound_slid(robot, state, slid);
         cmi_rebound_note(robot, state);
         cmi_rebound_note_turn(robot, state);
@@ -281,12 +273,6 @@ static float surely_come_mm(const cmo_stay_inside_state *state) {
     return come - fminf(SPIN_SHARE * come, SPIN_MOST_MM);
 }
 
-// From the axle to where the first sensor has crossed, which is all there is if it stands square.
-static float room_mm(const cmo_robot *robot, const cmo_stay_inside_state *state) {
-    return robot->description->light[state->boundary.first].ahead_mm -
-           (cmo_way_mm(robot) - state->boundary.entry_way_mm);
-}
-
 void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->felt = state->other_met = false;
     state->come_mm = surely_come_mm(state);
@@ -301,67 +287,20 @@ void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     // But as far back as where the first spot crossed, none reaches a boundary that lies across the
     // line from the axle to that one. Where a corner may poke in, room comes first.
     const cmo_stay_inside_parameters *p = &state->parameters;
-    float reach = cmo_way_mm(robot) - state->boundary.entry_way_mm - IN_REACH_MM;
-    float missing = cmi_sweep_mm(robot->description) + p->margin_mm - room_mm(robot, state);
+    float reach = cmi_met_gone_mm(&state->boundary, robot) - IN_REACH_MM;
+    float missing =
+        cmi_sweep_mm(robot->description) + p->margin_mm - cmi_rebound_room_mm(robot, state);
     reach = p->convex ? reach : fmaxf(reach, missing);
     missing = fminf(missing + CMI_MARGIN_LEFT_MM, fminf(reach, state->come_mm));
     back_by(robot, state, fmaxf(0.0F, missing), CMO_STAGE_ROOM);
-}
-
-// Whether the turn takes the spot that has crossed last outward, as the boundary is thought to be.
-static bool turns_outward(const cmo_robot *robot, const cmo_stay_inside_state *state) {
-    const cmo_met_boundary *boundary = &state->boundary;
-    const cmo_pose *pose = &robot->odometer.pose;
-    float rx = boundary->x_mm[1U - boundary->first] - pose->x_mm;
-    float ry = boundary->y_mm[1U - boundary->first] - pose->y_mm;
-    float sine, cosine;
-    cmi_sin_cos(boundary->normal_rad, &sine, &cosine);
-    return state->motion.right_sign * (rx * sine - ry * cosine) > 0.0F;
-}
-
-// A second crossing makes the chord of two, which is the boundary: the other sensor comes to it, or
-// the first one leaves it on the far side of the normal. What leads elsewhere than the turn goes
-// was the far edge of the paint, left or entered from outside, and is forgotten.
-static void feel_crossing(cmo_robot *robot, cmo_stay_inside_state *state, uint8_t sensor,
-                          const cmo_crossing *crossing) {
-    cmo_met_boundary *boundary = &state->boundary;
-    bool other = sensor != boundary->first;
-    if (crossing->entering == other) {
-        uint8_t slot = (uint8_t)(1U - boundary->first);
-        boundary->anew = other && boundary->met == 3; // there is where the first one has left it
-        boundary->anew_x_mm = boundary->x_mm[slot];
-        boundary->anew_y_mm = boundary->y_mm[slot];
-        cmi_met_add(boundary, robot, sensor, crossing->time_us);
-        cmi_met_solve(boundary, robot);
-        cmi_take_no_proof(robot);
-        bool elsewhere =
-            turns_outward(robot, state) != crossing->entering ||
-            (!other && cmi_met_beyond(boundary, robot, (uint8_t)(1U - sensor)) > PAINT_MM);
-        if (boundary->known && elsewhere) {
-            boundary->known = false;
-            boundary->met = (uint8_t)(1U << boundary->first);
-        }
-    } else if (!other) { // what it had left was a gap
-        boundary->known = false;
-        boundary->met = (uint8_t)(1U << boundary->first);
-    }
-    if (crossing->entering && other) { // a wheel comes to it some 45 degrees of turn later
-        cmo_motion *motion = &state->motion;
-        float further = 0.3F * robot->description->track_mm;
-        motion->target_mm = fminf(motion->target_mm, motion->place_mm + further);
-        state->other_met = true;
-    }
 }
 
 // Turning towards the side that has crossed brings the other sensor forward, and takes wheels and
 // caster away from the boundary.
 void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmo_motion *motion = &state->motion;
-    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && !state->felt; i++) {
-        const cmo_light *light = &robot->light[i];
-        for (uint8_t n = 0; n < light->crossings; n++) {
-            feel_crossing(robot, state, i, &light->crossing[n]);
-        }
+    if (!state->felt) {
+        cmi_rebound_felt(robot, state);
     }
     bool enough = state->other_met || !may_leave_from_here(state);
     if (enough && state->boundary.known && !state->felt) { // it stops as soon as it can
@@ -373,14 +312,6 @@ void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (motion->arrived && !leaves_from_here(robot, state)) {
         return_to_way(robot, state);
     }
-}
-
-// How far it may turn to feel for a boundary that it may stand square to: a wheel comes to that
-// with the sine of the turn.
-static float feels_rad(const cmo_robot *robot, const cmo_stay_inside_state *state) {
-    float room = room_mm(robot, state) - state->parameters.margin_mm;
-    float sine = fmaxf(room, 0.0F) / cmi_half_width_mm(robot->description);
-    return sine < 1.0F ? cmi_atan(sine / sqrtf(1.0F - sine * sine)) : FEEL_RAD;
 }
 
 void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
@@ -395,7 +326,7 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
         return;
     }
     if (feels) {
-        float feel = feels_rad(robot, state);
+        float feel = cmi_rebound_feels_rad(robot, state);
         cmi_rebound_turn_by(robot, state, state->boundary.met == 1 ? feel : -feel, CMO_STAGE_FEEL);
     } else {
         turn_away(robot, state);

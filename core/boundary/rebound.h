@@ -60,6 +60,17 @@ void cmi_rebound_note(const cmo_robot *robot, cmo_stay_inside_state *state);
 // How near it comes to the boundary as it turns away here.
 void cmi_rebound_note_turn(const cmo_robot *robot, cmo_stay_inside_state *state);
 
+// How it feels (rebound_feel.c). From the axle to where the first sensor has crossed, which is all
+// the room there is if it stands square.
+float cmi_rebound_room_mm(const cmo_robot *robot, const cmo_stay_inside_state *state);
+
+// How far it may turn to feel for a boundary that it may stand square to: a wheel comes to that
+// with the sine of the turn.
+float cmi_rebound_feels_rad(const cmo_robot *robot, const cmo_stay_inside_state *state);
+
+// Takes this tick's crossings, while it feels.
+void cmi_rebound_felt(cmo_robot *robot, cmo_stay_inside_state *state);
+
 // One tick each of turning the other sensor over the boundary, of backing off, and of turning away.
 // The last one is true when the rebound is over.
 void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state);
