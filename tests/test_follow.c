@@ -173,7 +173,7 @@ START_TEST(a_floor_darker_than_its_level_is_no_edge) {
                      "    delay_ms: 10\n    interval_ms: 10\n    counts_max: 1023\n"
                      "    levels: {dark: 87, light: 541, void: 61, noise: 8}\n",
                      "");
-    for (size_t i = 0; i < G_N_ELEMENTS(floors); i++) {
+    for (size_t i = 0; i < G_N_ELEMENTS(floors); i += EACH) {
         for (int far = 0; far < 2; far++) {
             char *line = g_strdup_printf("<path class='line' fill='none' stroke='" DARK
                                          "' stroke-width='20' d='M 180 %d h 900'/>",
