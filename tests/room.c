@@ -33,7 +33,7 @@ static double room_light(void *data, double x, double y, unsigned *marks) {
 
 static cmo_sim_mat *make_room(const room *r) {
     room copy = *r;
-    return cmo_sim_mat_from_function(800, 700, 2, room_light, &copy);
+    return cmo_sim_mat_from_function(800, 700, 1, room_light, &copy);
 }
 
 cmo_sim_setup patrol_setup(const patrol *p, double x_mm, double y_mm, double heading_deg) {

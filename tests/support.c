@@ -55,13 +55,17 @@ static double floor_light(void *data, double x_mm, double y_mm, unsigned *marks)
     return light;
 }
 
-cmo_sim_mat *make_floor(const floor_plan *plan) {
+cmo_sim_mat *make_fine_floor(const floor_plan *plan, double px_per_mm) {
     floor_plan copy = *plan;
     for (unsigned i = 0; i < copy.stripes; i++) {
         copy.stripe[i].cosine = cos(copy.stripe[i].angle_deg * G_PI / 180.0);
         copy.stripe[i].sine = sin(copy.stripe[i].angle_deg * G_PI / 180.0);
     }
-    return cmo_sim_mat_from_function(2000, 1000, 2, floor_light, &copy);
+    return cmo_sim_mat_from_function(2000, 1000, px_per_mm, floor_light, &copy);
+}
+
+cmo_sim_mat *make_floor(const floor_plan *plan) {
+    return make_fine_floor(plan, 1.0);
 }
 
 cmo_sim_mat *make_strip_and_line(double x_mm, double width_mm) {

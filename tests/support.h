@@ -35,7 +35,9 @@ typedef struct floor_plan {
     stripe stripe[4];
 } floor_plan;
 
+// At one pixel a millimetre, or as many as told.
 cmo_sim_mat *make_floor(const floor_plan *plan);
+cmo_sim_mat *make_fine_floor(const floor_plan *plan, double px_per_mm);
 
 // A dark line of 20 mm, marked, at 700 mm.
 extern const floor_plan one_line;

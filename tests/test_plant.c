@@ -173,6 +173,7 @@ END_TEST
 
 // Covered share of the spot, by the same formula as for a disc cut by a chord.
 START_TEST(a_look_across_an_edge_is_the_convolution_of_a_disc) {
+    cmo_sim_mat *fine = make_fine_floor(&one_line, 2.0);
     for (double spot = 3.0; spot <= 10.0; spot += 3.5) {
         for (double beyond = -6.0; beyond <= 6.0; beyond += 0.37) {
             for (int turned = 0; turned < 2; turned++) {
@@ -180,12 +181,13 @@ START_TEST(a_look_across_an_edge_is_the_convolution_of_a_disc) {
                 double share = 0.5 + (u * sqrt(1.0 - u * u) + asin(u)) / G_PI;
                 double x = 700.0 + beyond;
                 double y = turned ? 317.3 : 500.0;
-                double light = cmo_sim_mat_light(mat, x, y, spot);
+                double light = cmo_sim_mat_light(fine, x, y, spot);
                 double expected = 0.6 + (0.05 - 0.6) * share;
                 ck_assert_double_eq_tol(light, expected, 0.012);
             }
         }
     }
+    cmo_sim_mat_free(fine);
 }
 END_TEST
 
