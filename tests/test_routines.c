@@ -88,6 +88,29 @@ START_TEST(turn_goes_by_its_angle_either_way) {
 }
 END_TEST
 
+// At rest the middle of a count is the best that can be known of where a wheel stands.
+START_TEST(coarse_encoders_tell_a_turn_as_well_as_their_counts_do) {
+    cmo_robot_description coarse = plain_robot;
+    coarse.left_step_mm = coarse.right_step_mm = 2;
+    double squares = 0.0;
+    const int turns = 60;
+    for (int i = 0; i < turns; i++) {
+        cmo_sim_setup setup = plain_setup(&coarse, PLAIN_TRAITS, mat);
+        setup.plant.gear_play_mm = 0.0;
+        setup.seed = (uint64_t)i + 1;
+        bench_robot bench = start(&setup, &coarse);
+        cmo_turn_parameters parameters = {.angle_deg = i % 2 ? 30 : -30};
+        ck_assert_int_eq(cmo_turn(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        double turned = (double)cmo_turned_rad(&bench.robot);
+        double off = (turned - cmo_sim_truth_now(bench.sim).heading_rad) * 110.0;
+        squares += off * off;
+        end_bench(&bench);
+    }
+    // Two wheels, at the start and at rest, evenly within 2 mm: 2 * 2 / sqrt(12) = 1.15 mm.
+    ck_assert_msg(sqrt(squares / turns) < 1.25, "%g mm", sqrt(squares / turns));
+}
+END_TEST
+
 START_TEST(drive_until_line_finds_the_edge_where_it_is) {
     for (int speed = 100; speed <= 600; speed += 100) {
         cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
@@ -407,6 +430,7 @@ int main(void) {
         an_advance_that_ends_moving_goes_over_into_the_next_without_a_halt,
         a_robot_left_moving_is_halted_by_the_port,
         turn_goes_by_its_angle_either_way,
+        coarse_encoders_tell_a_turn_as_well_as_their_counts_do,
         drive_until_line_finds_the_edge_where_it_is,
         stop_on_line_reports_its_overshoot_as_it_is,
         halts_differ_coast_rolls_furthest_and_hold_comes_back,

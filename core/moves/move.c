@@ -2,6 +2,7 @@
 #include "move.h"
 
 #include "../shared/routine.h"
+#include "../tick/odometer.h"
 #include "motion.h"
 
 #include <math.h>
@@ -28,6 +29,7 @@ static void rest(cmo_robot *robot, cmo_advance_state *state) {
     if (!cmi_stands(robot)) {
         return;
     }
+    cmi_recentre_wheels(robot); // no reading tells where they stand within their counts
     // It may have rolled on, or back.
     if (state->settle_us < CMI_SETTLE_US &&
         !cmi_motion_within(&state->motion, robot, state->parameters.tolerance_mm)) {

@@ -66,6 +66,23 @@ static void move(cmo_odometer *odometer, float track_mm, float left_mm, float ri
     odometer->pose.heading_rad = odometer->origin_rad + turn_of(odometer, track_mm);
 }
 
+void cmi_recentre_wheels(cmo_robot *robot) {
+#if CMO_SLIDING
+    if (robot->port->traits & CMO_TRAIT_ENCODERS) {
+        float left = -robot->left.within_mm;
+        float right = -robot->right.within_mm;
+        robot->left.within_mm = robot->right.within_mm = 0.0F;
+        robot->still_left_mm += left; // nor has it moved
+        robot->still_right_mm += right;
+        float track_mm = robot->description->track_mm;
+        robot->odometer.since_heading_rad += (right - left) / track_mm;
+        move(&robot->odometer, track_mm, left, right);
+    }
+#else
+    (void)robot;
+#endif
+}
+
 // Moments are kept at a spacing that spans the longest delay of a sensor.
 static void remember(cmo_odometer *odometer, const cmo_robot_description *description,
                      uint32_t time_us) {

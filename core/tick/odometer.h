@@ -14,6 +14,10 @@ bool cmi_odometer_counts(cmo_odometer *odometer, const cmo_robot_description *de
 void cmi_odometer_go(cmo_odometer *odometer, const cmo_robot_description *description,
                      const cmo_sample *sample, float left_mm, float right_mm, uint32_t time_us);
 
+// Wheels that stand may be anywhere within their counts, whatever the model says of how they rolled
+// out: takes them to be in the middle.
+void cmi_recentre_wheels(cmo_robot *robot);
+
 // Says which way the robot heads.
 void cmi_odometer_set_heading(cmo_odometer *odometer, const cmo_robot_description *description,
                               float heading_rad);
