@@ -78,6 +78,49 @@ START_TEST(it_tells_wobble_from_bends) {
 }
 END_TEST
 
+// How it follows by such parameters besides.
+typedef struct feel {
+    double wobble_deg, wobble_hz, rms_mm, joined_mm;
+} feel;
+
+static feel feel_of(const char *parameters) {
+    char *all = g_strdup_printf("distance_mm: 1200%s", parameters);
+    JsonObject *leg = follow(all, 0, 0, 1);
+    g_free(all);
+    return (feel){figure_of(leg, "truth", "wobble_deg"), figure_of(leg, "truth", "wobble_hz"),
+                  figure_of(leg, "truth", "edge_rms_mm"), figure_of(leg, "truth", "joined_mm")};
+}
+
+START_TEST(gains_by_hand_are_felt) {
+    write_line(true, 0, BENDS);
+    feel own = feel_of("");
+    feel harder = feel_of(", recover_mm: 25");
+    ck_assert_double_gt(harder.wobble_hz, 1.5 * own.wobble_hz);
+    ck_assert_double_gt(harder.wobble_deg, 1.3 * own.wobble_deg);
+    ck_assert_double_eq_tol(harder.joined_mm, own.joined_mm, 1); // that it does as ever
+    feel swings = feel_of(", damping: 0.3");
+    ck_assert_double_gt(swings.wobble_deg, 1.3 * own.wobble_deg);
+    feel calm = feel_of(", recover_mm: 90");
+    ck_assert_double_lt(calm.wobble_hz, own.wobble_hz);
+    ck_assert_double_gt(calm.rms_mm, own.rms_mm);
+}
+END_TEST
+
+START_TEST(a_distance_may_be_a_wheels) {
+    static const char *const of[] = {"left", "middle", "right"};
+    write_line(true, 0, "h 300 a 250 250 0 0 0 250 -250 v -500");
+    for (int i = 0; i < 3; i++) {
+        char *parameters = g_strdup_printf("distance_mm: 850, distance_of: %s", of[i]);
+        JsonObject *leg = follow(parameters, 0, 0, 1);
+        ck_assert_str_eq(outcome_of(leg), "done");
+        // A quarter round on a track of 110 mm.
+        double more = (1 - i) * 0.5 * G_PI * 55.0;
+        ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 850.0 + more, 12);
+        g_free(parameters);
+    }
+}
+END_TEST
+
 START_TEST(how_far_it_is_counts_from_its_own_edge) {
     write_line(true, 0, "h 500 a 90 90 0 0 0 90 -90 v -300");
     JsonObject *leg = follow("cruise_mm_s: 250, tightest_mm: 1000, distance_mm: 800", 0, 1, 1);
@@ -463,6 +506,8 @@ int main(void) {
     const TTest *const tests[] = {it_follows_either_edge_around_bends,
                                   more_slowly_it_keeps_nearer,
                                   it_tells_wobble_from_bends,
+                                  gains_by_hand_are_felt,
+                                  a_distance_may_be_a_wheels,
                                   how_far_it_is_counts_from_its_own_edge,
                                   it_joins_from_beside_and_at_an_angle,
                                   a_spot_outside_of_the_tyres_keeps_to_bends_and_joins_steeply,

@@ -97,9 +97,11 @@ static float bend_mm_s(const cmo_robot *robot, const cmo_follow_edge_parameters 
 }
 
 // Of distance and angle: e' = angle + a w, angle' = w - curve, with the spot a ahead of the axle
-// and w the turn a mm, have both poles at -pole with w = -pole^2 e - this angle.
-static float angle_gain(const cmo_edge_track *t, float pole) {
-    return 2.0F * pole - t->ahead_mm * pole * pole;
+// and w the turn a mm. With w = -pole^2 e - this angle, e'' + 2 damping pole e' + pole^2 e = 0: by
+// a damping of 1 both poles are at -pole.
+static float angle_gain(const cmo_follow_edge_state *state, float pole) {
+    float damping = state->joined ? state->parameters.damping : 1.0F;
+    return 2.0F * damping * pole - state->track.ahead_mm * pole * pole;
 }
 
 // A spot beside or ahead of the axle goes further along a bend, or less far, than the middle of the
@@ -162,11 +164,14 @@ static float steer(const cmo_robot *robot, const cmo_follow_edge_state *state, f
     float most = STEEPEST / pole;
     float off = fmaxf(-most, fminf(t->off_mm - aim_mm(robot, state), most));
     float turn = t->curve_per_mm * spot_goes(state, TURN_SHARE) - pole * pole * off -
-                 angle_gain(t, pole) * (sine + t->ahead_mm * t->curve_per_mm);
+                 angle_gain(state, pole) * (sine + t->ahead_mm * t->curve_per_mm);
     return turn + back_turn(robot, state);
 }
 
 static float pole_of(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    if (state->joined && state->parameters.recover_mm > 0.0F) {
+        return 1.0F / state->parameters.recover_mm;
+    }
     float ahead = fmaxf(fabsf(state->track.ahead_mm), 25.0F);
     return fminf(fastest_pole(robot, state), AHEADS / ahead);
 }
@@ -212,6 +217,16 @@ static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *st
     return light->seen && late && turns ? side / SEARCH_MM : 0.0F;
 }
 
+float cmi_edge_left_mm(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    float gone = cmi_gone_mm(robot);
+    if (state->parameters.distance_of == CMO_DISTANCE_OF_LEFT) {
+        gone = robot->odometer.left_mm - state->start_mm[0];
+    } else if (state->parameters.distance_of == CMO_DISTANCE_OF_RIGHT) {
+        gone = robot->odometer.right_mm - state->start_mm[1];
+    }
+    return state->parameters.distance_mm - gone;
+}
+
 // What is wanted, as its limits and the way that is left allow.
 static float next_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *state, float turn) {
     const cmo_follow_edge_parameters *p = &state->parameters;
@@ -220,7 +235,7 @@ static float next_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *stat
     float speed = wanted_mm_s(robot, state, turn);
     if (p->distance_mm > 0.0F) {
         float least = fmaxf(robot->description->slowest_mm_s, 20.0F);
-        float left = fmaxf(p->distance_mm - cmi_gone_mm(robot) - before * cmi_held_s(robot), 0.0F);
+        float left = fmaxf(cmi_edge_left_mm(robot, state) - before * cmi_held_s(robot), 0.0F);
         float slowest = p->ending == CMO_END_MOVING ? speed : least;
         speed = fminf(speed, fmaxf(sqrtf(2.0F * p->braking_mm_s2 * left), slowest));
     }
@@ -239,7 +254,7 @@ static float asked_rad_s(const cmo_robot *robot, cmo_follow_edge_state *state, f
     // What the wheels do now changes what is to be asked for: by so much a second.
     float off_s = speed * t->angle_rad + t->ahead_mm * told * t->turn_share;
     float angle_s = told * t->turn_share - t->curve_per_mm * speed;
-    float change = -pole * pole * off_s - angle_gain(t, pole) * angle_s;
+    float change = -pole * pole * off_s - angle_gain(state, pole) * angle_s;
     // And what they fall short of in the long run is asked for besides.
     float most = TRIM_MOST * fabsf(rate_rad_s) + 0.05F;
     state->trim_rad_s += dt_s / TRIM_S * (rate_rad_s / t->turn_share - told);

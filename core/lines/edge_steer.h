@@ -20,6 +20,9 @@ static inline bool cmi_edge_within(const cmo_robot *robot, const cmo_follow_edge
            (robot->light[state->sensor].edge.inside || state->far);
 }
 
+// What is left of its distance, by the middle or the wheel that is told.
+float cmi_edge_left_mm(const cmo_robot *robot, const cmo_follow_edge_state *state);
+
 // One tick of it.
 void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state);
 

@@ -136,7 +136,7 @@ static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
         cmi_end(robot, CMO_OUTCOME_NO_FLOOR);
         return true;
     }
-    if (p->distance_mm > 0.0F && cmi_gone_mm(robot) >= p->distance_mm - 0.5F) {
+    if (p->distance_mm > 0.0F && cmi_edge_left_mm(robot, state) <= 0.5F) {
         if (!state->follows || p->across == CMO_ACROSS_END) {
             cmi_end(robot, CMO_OUTCOME_NO_LINE);
         } else if (state->far) {
@@ -169,6 +169,8 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
     if (robot->stage == CMO_STAGE_IDLE) {
         state->last = cmi_wheels_now(robot);
+        state->start_mm[0] = state->last.left_mm;
+        state->start_mm[1] = state->last.right_mm;
         state->start_rad = cmo_turned_rad(robot);
         state->speed_mm_s = fmaxf(cmo_speed_mm_s(robot), 0.0F);
         cmi_enter(robot, CMO_STAGE_SEARCH);

@@ -24,6 +24,13 @@ typedef enum cmo_across { CMO_ACROSS_PASS = 0, CMO_ACROSS_END } cmo_across;
 /** What it does where another line leaves the edge's side of the line. */
 typedef enum cmo_fork { CMO_FORK_TAKE = 0, CMO_FORK_PASS } cmo_fork;
 
+/** Whose way a distance is. */
+typedef enum cmo_distance_of {
+    CMO_DISTANCE_OF_MIDDLE = 0,
+    CMO_DISTANCE_OF_LEFT,
+    CMO_DISTANCE_OF_RIGHT
+} cmo_distance_of;
+
 // clang-format off
 #define CMO_FOLLOWING_PARAMETERS(P, X)                                                            \
     P(X, CHOICE, cmo_line_side, edge, CMO_LINE_LEFT, CMO_LINE_BOTH, CMO_LINE_SIDE_WORDS, "left",    \
@@ -43,8 +50,16 @@ typedef enum cmo_fork { CMO_FORK_TAKE = 0, CMO_FORK_PASS } cmo_fork;
     P(X, CHOICE, cmo_fork, fork, CMO_FORK_TAKE, CMO_FORK_PASS, ("take", "pass"), "take",            \
       "where a line leaves on the edge's side at 30 degrees or less, take: it goes with the edge; pass: " \
       "it drives over that, along the bend before; not with gap_mm")                                                 \
+    P(X, OTHERWISE, recover_mm, 5, 2000, "as little as it can answer in time",                      \
+      "way in which it takes most of a distance from the edge out, once it has joined: less steers " \
+      "harder, and swings to and fro where it cannot answer in time; more is calmer, and wider in bends") \
+    P(X, NUMBER, damping, 0.2, 5, 1,                                                                \
+      "of that: by 1 it comes to the edge as soon as it can without going beyond; by less it is "   \
+      "there sooner and goes beyond, by more later")                                                \
     P(X, OTHERWISE, distance_mm, 1, 50000, "until something else ends it",                          \
       "way to drive, from the start; it comes to rest there. With `across: end` give up after it")                                       \
+    P(X, CHOICE, cmo_distance_of, distance_of, CMO_DISTANCE_OF_MIDDLE, CMO_DISTANCE_OF_RIGHT,       \
+      ("middle", "left", "right"), "middle", "whose way that is: the robot's middle, or a wheel")   \
     P(X, SPEED, cruise_mm_s, "half the top speed, or what such bends allow",                        \
       "speed where the edge does not bend")                                                         \
     P(X, NUMBER, tightest_mm, 20, 10000, 250,                                                       \
@@ -148,6 +163,7 @@ typedef struct cmo_follow_edge_state {
     uint8_t entered;     /**< which one has come onto it from beside, counted from 1, */
     float entered_mm;    /**< and at which way */
     int8_t drift;        /**< where both see none, it drifts to this side: 1 is the left */
+    float start_mm[2];   /**< ways of the wheels at the start */
     float start_rad;     /**< turn of the wheels at the start, or where it met an edge since */
     float speed_mm_s;    /**< asked for */
     float trim_rad_s;    /**< by how much the wheels fall short of the turn that is asked for */
