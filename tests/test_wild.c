@@ -9,10 +9,15 @@
 #include <stdlib.h>
 
 static uint64_t runs = 6000;
+// And with one light these, whose wheels go to and fro about their place at rest, without being
+// stalled.
+static const uint64_t hunting[] = {26614, 27086, 33558, 38305};
+#define HUNTING (sizeof hunting / sizeof *hunting)
 
 START_TEST(whatever_the_port_does_motors_halt_and_routines_end) {
     unsigned failed = 0;
-    for (uint64_t seed = 1; seed <= runs; seed++) {
+    for (uint64_t n = 1; n <= runs + HUNTING; n++) {
+        uint64_t seed = n <= runs ? n : hunting[n - runs - 1];
         const char *wrong = wild_run(seed);
         if (wrong != NULL && failed++ < 20) {
             fprintf(stderr, "seed %" PRIu64 ": %s\n", seed, wrong);

@@ -158,6 +158,14 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
 // stated.
 #define STICKS_US 150000U
 
+// The least that a wheel which stands is driven at, to settle.
+#define LEAST_MM_S(description) (1.3F * (description)->slowest_mm_s + 2.0F)
+
+float cmi_motion_least_mm(const cmo_robot *robot) {
+    const cmo_robot_description *description = robot->description;
+    return LEAST_MM_S(description) * 1e-6F * (float)description->tick_us;
+}
+
 // One wheel's small move: drives at no less than the slowest speed, and lets go when the roll-out
 // will carry it to its place. On its way there it goes for the place itself: let go as soon as that
 // is within the tolerance, it would always end at the near end of it. Returns its command.
@@ -175,7 +183,7 @@ static float settle_wheel(const cmo_robot *robot, const cmo_wheel *wheel, float 
         return 0.0F;
     }
     float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
-    speed = fmaxf(speed, 1.3F * description->slowest_mm_s + 2.0F);
+    speed = fmaxf(speed, LEAST_MM_S(description));
     if (CMO_SLIDING && robot->still_us > STICKS_US) { // the longer it sticks, the more it is asked
         speed = fminf(speed * (float)robot->still_us / (float)STICKS_US, SETTLE_MOST_MM_S);
     }

@@ -36,6 +36,9 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot);
 // True: they do.
 bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm);
 
+// The least way that a wheel is driven to settle: in a tick, at the least speed.
+float cmi_motion_least_mm(const cmo_robot *robot);
+
 // Are both wheels within the tolerance of their targets?
 bool cmi_motion_within(const cmo_motion *motion, const cmo_robot *robot, float tolerance_mm);
 

@@ -29,7 +29,11 @@ static void rest(cmo_robot *robot, cmo_advance_state *state) {
     if (!cmi_stands(robot)) {
         return;
     }
-    cmi_recentre_wheels(robot); // no reading tells where they stand within their counts
+    // No reading tells where wheels stand within their counts. Amid them they are off by least,
+    // which is of use where they can be put right by as little.
+    if (cmi_motion_least_mm(robot) <= state->parameters.tolerance_mm) {
+        cmi_recentre_wheels(robot);
+    }
     // It may have rolled on, or back.
     if (state->settle_us < CMI_SETTLE_US &&
         !cmi_motion_within(&state->motion, robot, state->parameters.tolerance_mm)) {

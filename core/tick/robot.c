@@ -138,6 +138,14 @@ static void watch_standstill(cmo_robot *robot) {
     float asked = fmaxf(fabsf(robot->left.command_mm_s), fabsf(robot->right.command_mm_s));
     float slow = 2.0F * robot->description->slowest_mm_s + 10.0F;
     bool stalled = counted && robot->halt == 0 && asked > slow && robot->still_us > robot->dt_us;
+#if CMO_SLIDING
+    // Asked for more and more, wheels may be driven to and fro about their place, a step either
+    // way: they push nothing.
+    uint8_t back = signbit(robot->left.command_mm_s) ? 1 : 0;
+    back |= signbit(robot->right.command_mm_s) ? 2 : 0;
+    stalled = stalled && back == robot->asked_back;
+    robot->asked_back = back;
+#endif
     robot->stall_us = stalled ? robot->stall_us + robot->dt_us : 0;
 }
 

@@ -186,6 +186,9 @@ struct cmo_robot {
     uint32_t stall_us;       /**< how long they have stood still although driven */
     float still_left_mm;
     float still_right_mm;
+#if CMO_SLIDING
+    uint8_t asked_back; /**< in the last tick, bit n: wheel n was to go back */
+#endif
 
     float trail_s;     /**< by how much the wheels trail their commands, learned as they speed up */
     float reach_mm_s2; /**< acceleration that they reach where more was asked for; 0: enough */
