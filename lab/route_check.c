@@ -116,6 +116,8 @@ static void refuse_leg(const lab_route *route, unsigned number, cmo_robot *robot
     } else if (follows && strcmp(field, "gap_mm") == 0) {
         wrong_leg(route, number, where, error,
                   "gaps and forks cannot both be passed; leave out gap_mm or fork: pass");
+    } else if (follows && strcmp(field, "distance_of") == 0) {
+        wrong_leg(route, number, where, error, "no way is given; distance_mm says how far");
     } else if (astride && strcmp(field, "sensor") == 0) {
         wrong_leg(route, number, where, error, "edge: both takes both; leave it out");
     } else if (outcome == CMO_OUTCOME_NOT_SUPPORTED) {

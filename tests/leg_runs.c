@@ -109,3 +109,19 @@ char *run_stands(unsigned seed) {
 double figure_of(JsonObject *leg, const char *column, const char *name) {
     return json_object_get_double_member(json_object_get_object_member(leg, column), name);
 }
+
+void write_edge_line(bool left, double off_mm, const char *rest) {
+    double y = 1200.0 - (left ? 345.0 : 455.0) - off_mm;
+    char *shapes = g_strdup_printf("<path class='line' fill='none' stroke='" DARK
+                                   "' stroke-width='20' d='M 180 %g %s'/>",
+                                   y, rest);
+    write_runs_floor(FLOOR, shapes);
+    g_free(shapes);
+}
+
+JsonObject *follow_edge(const char *parameters, double heading_deg, int status, unsigned seed) {
+    char *leg = g_strdup_printf("  - follow_edge: {%s}", parameters);
+    JsonObject *result = drive_legs("mozzo.yaml", leg, heading_deg, status, seed, 1);
+    g_free(leg);
+    return result;
+}

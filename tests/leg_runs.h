@@ -37,4 +37,11 @@ char *run_stands(unsigned seed);
 // A figure in the column "robot" or "truth".
 double figure_of(JsonObject *leg, const char *column, const char *name);
 
+// A line of 20 mm whose left edge is under the right sensor at the start, or whose right edge is
+// under the left one: so far to the left of where that is. It goes straight on, then along `rest`.
+void write_edge_line(bool left, double off_mm, const char *rest);
+
+// Drives the demo robot along it.
+JsonObject *follow_edge(const char *parameters, double heading_deg, int status, unsigned seed);
+
 #endif

@@ -251,6 +251,9 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
     }
+    if (p->distance_of != CMO_DISTANCE_OF_MIDDLE && p->distance_mm == 0.0F) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "distance_of", NAN);
+    }
     // At the beginning of a bend a reading is not exact enough for both.
     if (p->gap_mm > 0.0F && p->fork == CMO_FORK_PASS) {
         return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "gap_mm", NAN);
