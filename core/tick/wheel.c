@@ -99,8 +99,8 @@ float cmi_wheel_duty(cmo_wheel *wheel, const cmo_robot_description *description,
     float rolls = wheel->speed_mm_s / (worth + 1e-6F);
     rolls = measured ? clamp(rolls, -1.0F, 1.0F) : 0.0F;
     float against = rolls + sign * (1.0F - fabsf(rolls));
-    float forward =
-        against * description->dead_duty + (1.0F - description->dead_duty) * command / full;
+    float asked = command / full;
+    float forward = against * description->dead_duty + (1.0F - description->dead_duty) * asked;
     if (!measured) {
         return clamp(forward, -1.0F, 1.0F);
     }
@@ -114,7 +114,11 @@ float cmi_wheel_duty(cmo_wheel *wheel, const cmo_robot_description *description,
     // Anti-windup: no integration further into saturation.
     bool saturated = (duty > 1.0F && error > 0.0F) || (duty < -1.0F && error < 0.0F);
     if (!saturated) {
-        wheel->integral = clamp(wheel->integral + gain * error * dt_s / reset_s, -0.5F, 0.5F);
+        wheel->integral += gain * error * dt_s / reset_s;
     }
+    // Most of what it makes good is a weaker battery's, and as much less as less is asked for: what
+    // a high speed has taken must not drive on when the command has fallen.
+    float most = 0.1F + 0.5F * fabsf(asked);
+    wheel->integral = clamp(wheel->integral, -most, most);
     return clamp(duty, -1.0F, 1.0F);
 }
