@@ -201,6 +201,46 @@ START_TEST(robots_that_slide_stick_or_see_little_rest_there_too) {
 }
 END_TEST
 
+// At a slant the other sensor meets the line while the wheels slide: by their counts it is no line.
+START_TEST(a_line_met_at_a_slant_is_not_missed_by_robots_that_slide) {
+    static const struct {
+        uint64_t seed;
+        double angle_deg;
+    } slant[] = {{6, -14}, {6, 25}, {173, -14}, {194, -14}, {281, 25}, {333, 14}, {386, 14}};
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_fleet *fleet = stand_on(mat);
+    for (size_t i = 0; i < G_N_ELEMENTS(slant); i++) {
+        lab_robot *robot = lab_fleet_robot(fleet, slant[i].seed, NULL);
+        rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, 300.0, slant[i].angle_deg, slant[i].seed);
+        ck_assert_msg(r.outcome == CMO_OUTCOME_DONE && fabs(r.off_mm) < 4.0,
+                      "robot %u: %s, %g mm off", (unsigned)slant[i].seed,
+                      cmo_outcome_name(r.outcome), r.off_mm);
+        lab_robot_free(robot);
+    }
+    lab_fleet_free(fleet);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+// A drive with a ramp of its own, profiles that are held back, and sensors that see the edge in
+// turn: all of them were to and fro about it for four seconds and more.
+START_TEST(they_do_not_go_to_and_fro_about_their_edge) {
+    static const uint64_t seeds[] = {66, 188, 209, 211, 272, 322};
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_fleet *fleet = stand_on(mat);
+    for (size_t i = 0; i < G_N_ELEMENTS(seeds); i++) {
+        lab_robot *robot = lab_fleet_robot(fleet, seeds[i], NULL);
+        double angle = 3.0 - (double)(seeds[i] % 7);
+        rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, 600.0, angle, seeds[i]);
+        ck_assert_msg(r.ms < 3000.0 && fabs(r.off_mm) < 2.0, "robot %u: %g ms, %g mm off",
+                      (unsigned)seeds[i], r.ms, r.off_mm);
+        lab_robot_free(robot);
+    }
+    lab_fleet_free(fleet);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 // Beside the left sensor's way, which a robot at an angle drifts over, lies another line's side.
 static double line_and_side(void *data, double x_mm, double y_mm, unsigned *marks) {
     double light = line(data, x_mm, y_mm, marks);
@@ -365,6 +405,8 @@ int main(void) {
                                   robots_of_every_kind_rest_over_their_edge,
                                   a_halt_that_slides_is_an_estimate,
                                   robots_that_slide_stick_or_see_little_rest_there_too,
+                                  a_line_met_at_a_slant_is_not_missed_by_robots_that_slide,
+                                  they_do_not_go_to_and_fro_about_their_edge,
                                   a_line_that_one_sensor_grazes_is_none,
                                   robots_of_every_kind_square_up,
                                   robots_of_every_kind_turn_as_far_as_they_think,

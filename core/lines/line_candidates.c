@@ -79,8 +79,10 @@ static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, f
     cmi_line_note_passed(robot, sensor, candidate->near.way_mm, width_mm, reason);
 }
 
+#if CMO_SLIDING
 // By the wheels it is too narrow. But braking they may have slid: no robot is faster then than it
-// was at the crossing, nor does it slide on for longer than it may; and as wide as that it may be.
+// was at the crossing that it brakes for, nor does it slide on for longer than it may; and as wide
+// as that it may be.
 // Of looks without times of their own it knows the time to a tick. From speed, it has left the line
 // by its newest look, for sure: when between two looks that was, wheels that slide do not tell; and
 // where two looks lie further apart than a spot is wide, it may have entered it anywhere in what no
@@ -89,20 +91,25 @@ static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state, uin
                         const cmo_crossing *crossing) {
     const cmo_candidate *candidate = &state->candidate[sensor];
     const cmo_light_description *light = &robot->description->light[sensor];
-    bool fast = candidate->speed_mm_s > 1.25F * cmi_line_again_mm_s(robot);
+    float speed = candidate->speed_mm_s;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *other = &state->candidate[i];
+        speed = fmaxf(speed, other->open ? other->speed_mm_s : 0.0F);
+    }
+    bool fast = speed > 1.25F * cmi_line_again_mm_s(robot);
     uint32_t left_us = fast ? robot->light[sensor].look_us : crossing->time_us;
     float within_s = (float)(int32_t)(left_us - candidate->near.time_us) * 1e-6F;
-    float slides_s =
-        candidate->speed_mm_s / (CMI_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
+    float slides_s = speed / (CMI_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
     bool braked = robot->stage == CMO_STAGE_BRAKE || robot->stage == CMO_STAGE_HALT ||
                   (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
     bool timed = robot->port->traits & CMO_TRAIT_LOOK_TIMES;
     within_s += timed ? 0.0F : 1e-6F * (float)robot->description->tick_us;
-    float covered_s = light->spot_mm / fmaxf(candidate->speed_mm_s, 1.0F);
+    float covered_s = light->spot_mm / fmaxf(speed, 1.0F);
     within_s += fast ? fmaxf(1e-6F * (float)light->interval_us - covered_s, 0.0F) : 0.0F;
-    return CMO_SLIDING && braked && state->parameters.rest != CMO_REST_HALTED &&
-           candidate->speed_mm_s * within_s >= CMO_PROOF_SHARE * least_mm(state);
+    return braked && state->parameters.rest != CMO_REST_HALTED &&
+           speed * within_s >= CMO_PROOF_SHARE * least_mm(state);
 }
+#endif
 
 // The other one of the two front sensors.
 static uint8_t beside(uint8_t sensor) {
@@ -167,6 +174,13 @@ void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_c
     candidate->turn_rad = (moment.right_mm - moment.left_mm) / robot->description->track_mm;
     candidate->met = candidate->open = true;
     candidate->passed = candidate->corrected = candidate->doubted = false;
+#if CMO_TWO_SIDED
+    candidate->read = false;
+    candidate->apart_mm = 0.0F;
+#endif
+#if CMO_SLIDING
+    candidate->wider = false;
+#endif
     candidate->accepted = candidate->worn = candidate->held = false;
 #if CMO_SURFACES_MAX > 0
     candidate->surface = 0;
@@ -198,6 +212,13 @@ static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     }
 }
 
+// The tangent of the angle at which both have met a line: by how much further on one does so, over
+// the sensors' distance. A line that is w wide lasts for w sqrt(1 + tan^2) along the way.
+static float met_tangent(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    float later = later_mm(robot, state, sensor) + usual_mm(state, sensor);
+    return later / fmaxf(fabsf(cmi_across_mm(robot->description)), 1.0F);
+}
+
 static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                   const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
@@ -208,9 +229,16 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
         candidate->far_mm = crossing->way_mm;
         candidate->passed = true;
     }
+#if CMO_SLIDING
     float width = fabsf(crossing->way_mm - candidate->near.way_mm);
-    candidate->doubted = !candidate->accepted && width < CMO_PROOF_SHARE * least_mm(state) &&
-                         may_be_wide(robot, state, sensor, crossing);
+    bool both = cmi_line_pairs(state) && state->candidate[beside(sensor)].open;
+    float slant = both ? hypotf(1.0F, met_tangent(robot, state, sensor)) : 1.0F;
+    candidate->wider = may_be_wide(robot, state, sensor, crossing);
+    candidate->doubted = !candidate->accepted && candidate->wider &&
+                         width < CMO_PROOF_SHARE * least_mm(state) * slant;
+#else
+    (void)robot;
+#endif
 }
 
 // Which edge it leaves the line by: as it moves; slowly, by the one that is nearer, for since the
@@ -271,13 +299,9 @@ static bool is_narrow(const cmo_robot *robot, const cmo_line_state *state, uint8
 }
 
 // What both have met here is a line, if one of them has proved it.
-static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
-                      float later) {
-    // The tangent of the entry angle is `later` over the sensors' distance, so a line that is w
-    // wide lasts for w sqrt(1 + tan^2) along the way.
+static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     uint8_t other = beside(sensor);
-    float tangent =
-        (later + usual_mm(state, sensor)) / fmaxf(fabsf(cmi_across_mm(robot->description)), 1.0F);
+    float tangent = met_tangent(robot, state, sensor);
     float slant = sqrtf(1.0F + tangent * tangent);
     float proof = proof_mm(robot, state) * slant;
     float sure = fminf(fabsf(tangent) / SURE_TANGENT, 1.0F);
@@ -285,7 +309,14 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
     if (!state->candidate[other].open) {
         return has_shown(robot, state, sensor, proof);
     }
-    return has_shown(robot, state, sensor, lesser) && has_shown(robot, state, other, lesser) &&
+    float least = lesser;
+    float least_other = lesser;
+#if CMO_SLIDING
+    float slid = fminf(lesser, proof_mm(robot, state));
+    least = state->candidate[sensor].wider ? slid : lesser;
+    least_other = state->candidate[other].wider ? slid : lesser;
+#endif
+    return has_shown(robot, state, sensor, least) && has_shown(robot, state, other, least_other) &&
            (has_shown(robot, state, sensor, proof) || has_shown(robot, state, other, proof));
 }
 
@@ -319,7 +350,7 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     float later = later_mm(robot, state, sensor);
     bool within = second->met && fabsf(later) <= state->window_mm;
     bool shares = within && second->open;
-    if (within && both_show(robot, state, sensor, later)) {
+    if (within && both_show(robot, state, sensor)) {
         accept(robot, state, sensor);
         if (shares && !second->accepted) {
             accept(robot, state, other);

@@ -34,6 +34,9 @@ static float left_to_go(const cmo_robot *robot, const cmo_line_state *state, uin
     } else if (state->parameters.rest == CMO_REST_CENTRE) {
         place = 0.5F * (candidate->near.way_mm + candidate->far_mm);
     }
+#if CMO_TWO_SIDED
+    place += candidate->apart_mm;
+#endif
     return place + state->parameters.beyond_mm - cmi_way_now(robot, sensor);
 }
 
@@ -85,51 +88,73 @@ static bool may_be_edge(const cmo_robot *robot, const cmo_line_state *state, uin
            (near || cmo_edge_sees(&light->edge, cmi_light_signal(light)));
 }
 
-// By how much the sensors stand further beyond the edge than the encoders say, by their readings.
-// `seen`: one sees the edge.
-static float edge_off(const cmo_robot *robot, const cmo_line_state *state, bool *seen) {
+// What a sensor's reading says of the edge that it is to rest on.
+typedef struct edge_word {
+    bool sees;
+    float off_mm; // by how much further beyond it stands than the encoders say
+#if CMO_TWO_SIDED
+    bool bounds; // it does not see it, but is surely past it (or before it): by that much at least
+    float bound_mm, sign;
+#endif
+} edge_word;
+
+static edge_word read_edge(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     const cmo_line_parameters *p = &state->parameters;
-    float missed[2] = {0.0F, 0.0F}; // by sensors that see the edge; by others
+    const cmo_edge *edge = &robot->light[sensor].edge;
+    float reading = cmi_light_signal(&robot->light[sensor]);
+    float counted = -left_to_go(robot, state, sensor) + p->beyond_mm;
+    float place;
+    bool in_spot = cmo_edge_place(edge, reading, &place);
+    place = p->rest == CMO_REST_FAR_EDGE ? -place : place;
+    edge_word word = {.sees = in_spot && may_be_edge(robot, state, sensor, counted, place)};
+    bool across = is_across(robot, state, sensor);
+    bool contrary =
+        !across && ((place > 0.0F && counted < place) || (place < 0.0F && counted > place));
+    // A spot that reads as if it hardly touched the edge may well not do so, where the line or the
+    // floor is not quite as its level: further off it is read the same.
+    bool clear = !cmo_edge_sees(edge, reading);
+    bool agrees = clear && (place > 0.0F ? counted >= place : counted <= place);
+    word.off_mm = contrary || (word.sees && !agrees) ? place - counted : 0.0F;
+#if CMO_TWO_SIDED
+    word.bounds = clear && !across && !word.sees;
+    word.bound_mm = place - counted;
+    word.sign = place;
+#endif
+    return word;
+}
+
+// By how much each sensor stands further beyond the edge than the encoders say. One that sees it
+// says so exactly, and what it has once said holds. What the others see holds for it until then, as
+// far as what it reads allows: the robot has slid, or else the line was not met at the angle that
+// it was taken for. Returns the mean of those that tell; `seen`: one of them sees it.
+static float edge_off(const cmo_robot *robot, const cmo_line_state *state,
+                      edge_word word[CMO_LIGHTS_MAX], bool *seen) {
+    float sum[2] = {0.0F, 0.0F}; // of those that see it; of others
     uint8_t counts[2] = {0, 0};
-    float beside = NAN; // how far the one that does not see it is off at least, and which way
-    float sign = 0.0F;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        if (!cmi_line_tells(&state->candidate[i])) {
-            continue;
-        }
-        // Each sensor that sees the edge says by how much the encoders are off; one that is past it
-        // or before it says so only where the encoders claim the contrary.
-        float counted = -left_to_go(robot, state, i) + p->beyond_mm;
-        float place;
-        const cmo_light *light = &robot->light[i];
-        bool sees = cmo_edge_place(&light->edge, cmi_light_signal(light), &place);
-        place = p->rest == CMO_REST_FAR_EDGE ? -place : place;
-        sees = sees && may_be_edge(robot, state, i, counted, place);
-        bool contrary = !is_across(robot, state, i) &&
-                        ((place > 0.0F && counted < place) || (place < 0.0F && counted > place));
-        // A spot that reads as if it hardly touched the edge may well not do so, where the line or
-        // the floor is not quite as its level: further off it is read the same.
-        bool clear = !cmo_edge_sees(&light->edge, cmi_light_signal(light));
-        bool agrees = clear && (place > 0.0F ? counted >= place : counted <= place);
-        if (contrary || (sees && !agrees)) {
-            missed[!sees] += place - counted;
-        }
-        counts[!sees]++;
-        if (CMO_TWO_SIDED && clear && !sees && !is_across(robot, state, i)) {
-            beside = place - counted;
-            sign = place;
+        word[i] = (edge_word){.sees = false};
+        if (cmi_line_tells(&state->candidate[i])) {
+            word[i] = read_edge(robot, state, i);
+            sum[!word[i].sees] += word[i].off_mm;
+            counts[!word[i].sees]++;
         }
     }
-    uint8_t which = counts[0] == 0;
     *seen = counts[0] > 0;
-    float off = counts[which] > 0 ? missed[which] / (float)counts[which] : 0.0F;
-    if (CMO_TWO_SIDED && *seen && isfinite(beside)) {
-        // Where by what one sees the other one would stand on the other side of the edge than it
-        // does, the line was not met at the angle that it was taken for: the middle lies between.
-        float more = beside - off;
-        off += sign * more > 0.0F ? 0.5F * more : 0.0F;
+    uint8_t which = !*seen;
+    float mean = counts[which] > 0 ? sum[which] / (float)counts[which] : 0.0F;
+#if CMO_TWO_SIDED
+    float all = sum[0];
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX && *seen; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        if (!word[i].sees && !candidate->read) {
+            bool more = word[i].bounds && word[i].sign * (word[i].bound_mm - mean) > 0.0F;
+            word[i].off_mm = more ? word[i].bound_mm : mean;
+        }
+        all += cmi_line_tells(candidate) && !word[i].sees ? word[i].off_mm : 0.0F;
     }
-    return off;
+    mean = *seen ? all / (float)(counts[0] + counts[1]) : mean;
+#endif
+    return mean;
 }
 
 bool cmi_line_rests_on_edge(const cmo_robot *robot, const cmo_line_state *state) {
@@ -139,17 +164,43 @@ bool cmi_line_rests_on_edge(const cmo_robot *robot, const cmo_line_state *state)
            p->rest != CMO_REST_HALTED;
 }
 
+bool cmi_line_sees_at_rest(const cmo_robot *robot, const cmo_line_state *state) {
+    float least = INFINITY;
+    float most = -INFINITY;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        if (state->candidate[i].accepted) {
+            float to_go = left_to_go(robot, state, i);
+            least = fminf(least, to_go);
+            most = fmaxf(most, to_go);
+        }
+    }
+    float spot = robot->description->light[cmi_line_first(robot, state)].spot_mm;
+    return cmi_line_rests_on_edge(robot, state) && most - least < spot;
+}
+
 bool cmi_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, float *error_mm) {
+    edge_word word[CMO_LIGHTS_MAX];
     bool seen;
-    *error_mm = edge_off(robot, state, &seen) - cmi_line_to_rest(robot, state);
+    *error_mm = edge_off(robot, state, word, &seen) - cmi_line_to_rest(robot, state);
     return cmi_line_rests_on_edge(robot, state);
 }
 
 // From then on the encoders agree with the readings, also where a move has taken the sensors off
 // the edge again.
 bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
+    edge_word word[CMO_LIGHTS_MAX];
     bool seen;
-    cmi_line_shift(state, -edge_off(robot, state, &seen));
+    float off = edge_off(robot, state, word, &seen);
+    cmi_line_shift(state, -off);
+#if CMO_TWO_SIDED
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        cmo_candidate *candidate = &state->candidate[i];
+        if (cmi_line_tells(candidate)) {
+            candidate->apart_mm += off - word[i].off_mm;
+            candidate->read |= word[i].sees;
+        }
+    }
+#endif
     return seen;
 }
 
@@ -217,8 +268,9 @@ float cmi_line_off_rest(const cmo_robot *robot, const cmo_line_state *state, flo
 void cmi_line_write_slip(cmo_robot *robot, const cmo_line_state *state) {
     uint8_t sensor = cmi_line_first(robot, state);
     const cmo_candidate *candidate = &state->candidate[sensor];
+    edge_word word[CMO_LIGHTS_MAX];
     bool seen;
-    float off = edge_off(robot, state, &seen);
+    float off = edge_off(robot, state, word, &seen);
     bool edge = seen && cmi_line_rests_on_edge(robot, state);
     if (edge || candidate->corrected) {
         float crossed = robot->report.crossing_mm + cmi_start_way(robot, sensor);

@@ -18,6 +18,9 @@ bool cmi_line_edge_error(const cmo_robot *robot, const cmo_line_state *state, fl
 // Whether the rest is over an edge, which then says better than the encoders where it is.
 bool cmi_line_rests_on_edge(const cmo_robot *robot, const cmo_line_state *state);
 
+// Whether both sensors will see it there: they have met it nearly at once.
+bool cmi_line_sees_at_rest(const cmo_robot *robot, const cmo_line_state *state);
+
 // Takes what their readings say of the edge for where it is. False: none of them sees it.
 bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state);
 

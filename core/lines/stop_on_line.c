@@ -24,7 +24,14 @@
 #define BACK_MM_S 400.0F
 
 // So much left over takes another profile; small moves would creep up to it.
-#define FAR_OFF_MM 4.0F
+#define FAR_OFF_MM 2.5F
+
+// From this way on, a profile is planned to brake by a share of what it may: wheels that it finds
+// ahead of itself, by a lag that it has not been led by, can still be braked in time. Shorter ones
+// are driven as hard as they may be, or friction keeps them; and where no edge will be seen at
+// rest, a little too far and then on again takes out the gear play.
+#define ALONG_MM      4.0F
+#define PLANNED_SHARE 0.75F
 
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
@@ -51,6 +58,12 @@ static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_s
     motion->braking_mm_s2 = state->share * cmi_line_braking(state);
     motion->acceleration_mm_s2 = state->share * state->parameters.acceleration_mm_s2;
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, BACK_MM_S);
+#if CMO_SLIDING
+    if (fabsf(way_mm) > ALONG_MM && cmi_line_sees_at_rest(robot, state)) {
+        motion->hardest_mm_s2 = motion->braking_mm_s2;
+        motion->braking_mm_s2 *= PLANNED_SHARE;
+    }
+#endif
     cmi_count_still_anew(robot);
     cmi_enter(robot, stage);
     cmi_motion_follow(motion, robot);
@@ -63,6 +76,10 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
     state->searches++;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         state->candidate[i].corrected = false;
+#if CMO_TWO_SIDED
+        state->candidate[i].read = false;
+        state->candidate[i].apart_mm = 0.0F;
+#endif
     }
     float way = cmi_line_to_search(robot, state);
 #if CMO_SLIDING
@@ -98,7 +115,7 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         // On the way back to an edge it has rolled on by the play; where that ends, moves on from
         // the edge have taken it out.
         float on = cmi_line_rests_on_edge(robot, state) ? cmi_line_rolled_mm(robot, state)
-                                                        : cmi_line_stands_mm(robot, state);
+                                                        : cmi_line_ran_mm(robot, state);
         move_by(robot, state, cmi_line_to_rest(robot, state) - on, CMO_STAGE_RETURN);
         if (state->parameters.rest == CMO_REST_CENTRE) {
             state->motion.top_mm_s = fminf(state->motion.top_mm_s, CENTRE_MM_S);

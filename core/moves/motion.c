@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "motion.h"
 
+#include "../shared/description.h"
 #include "../shared/routine.h"
 #include "../tick/lead.h"
 
@@ -37,6 +38,9 @@ void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
     motion->right_start_mm = robot->odometer.right_mm;
     motion->furthest_mm = -INFINITY;
     motion->arrived = false;
+#if CMO_SLIDING
+    motion->hardest_mm_s2 = 0.0F;
+#endif
     motion->since_us = 0;
     float speed =
         0.5F * (left_sign * robot->left.speed_mm_s + right_sign * robot->right.speed_mm_s);
@@ -68,6 +72,46 @@ static void hold_back(cmo_motion *motion, const cmo_robot *robot, float accelera
     motion->speed_mm_s = fminf(motion->speed_mm_s, most);
 }
 
+// A profile that ends leaves wheels that follow it slower than this share of the top speed.
+#define RUNS_ON_SHARE 0.06F
+
+// Wheels that run on have a drive which is slower than what it is led by, by a ramp of its own,
+// mostly: it is given no more than it surely passes on, and led by half as much.
+static void keep_within(cmo_motion *motion, const cmo_robot *robot) {
+#if CMO_SLIDING
+    if (robot->runs_on) {
+        float sure = cmi_sure_mm_s2(robot->description);
+        motion->acceleration_mm_s2 = fminf(motion->acceleration_mm_s2, sure);
+        motion->braking_mm_s2 = fminf(motion->braking_mm_s2, sure);
+        motion->hardest_mm_s2 = fminf(motion->hardest_mm_s2, sure);
+    }
+#else
+    (void)motion, (void)robot;
+#endif
+}
+
+static float led_s(const cmo_robot *robot) {
+#if CMO_SLIDING
+    return robot->runs_on ? 0.5F * cmi_lead_s(robot) : cmi_lead_s(robot);
+#else
+    return cmi_lead_s(robot);
+#endif
+}
+
+// Wheels that are ahead of the profile take it along, by half a tick by tick, for counts are
+// coarse: what is left to brake in is left of their own way.
+static void take_along(cmo_motion *motion, const cmo_robot *robot, float way_mm) {
+#if CMO_SLIDING
+    float ahead = way_mm + motion->speed_mm_s * cmi_held_s(robot) - motion->place_mm;
+    if (motion->hardest_mm_s2 > 0.0F && motion->speed_mm_s > 0.0F && ahead > 0.0F) {
+        float left = fmaxf(motion->target_mm - motion->place_mm, 0.0F);
+        motion->place_mm += fminf(0.5F * ahead, left);
+    }
+#else
+    (void)motion, (void)robot, (void)way_mm;
+#endif
+}
+
 // The next speed of the profile, within the limits and still able to stop at the target.
 static float next_speed(const cmo_motion *motion, float acceleration_mm_s2, float dt_s) {
     float goal = motion->top_mm_s;
@@ -81,7 +125,12 @@ static float next_speed(const cmo_motion *motion, float acceleration_mm_s2, floa
         goal = fminf(goal, stop);
     }
     float most = motion->speed_mm_s + acceleration_mm_s2 * dt_s;
-    float least = motion->speed_mm_s - motion->braking_mm_s2 * dt_s;
+#if CMO_SLIDING
+    float hardest = fmaxf(motion->hardest_mm_s2, motion->braking_mm_s2);
+#else
+    float hardest = motion->braking_mm_s2;
+#endif
+    float least = motion->speed_mm_s - hardest * dt_s;
     return fmaxf(least, fminf(goal, most));
 }
 
@@ -104,12 +153,14 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     const cmo_robot_description *description = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
     float before = motion->speed_mm_s;
+    keep_within(motion, robot);
     // What the wheels have been seen not to reach is not asked for.
     float reach = robot->reach_mm_s2 > 0.0F ? 0.9F * robot->reach_mm_s2 : INFINITY;
     float acceleration = fminf(motion->acceleration_mm_s2, reach);
     float way = cmi_motion_way(motion, robot);
     float next = before;
     if (!motion->arrived) {
+        take_along(motion, robot, way);
         next = motion->speed_mm_s = next_speed(motion, acceleration, dt_s);
         if (motion->speed_mm_s > before) {
             hold_back(motion, robot, acceleration);
@@ -121,6 +172,9 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
             motion->place_mm = motion->target_mm;
             motion->speed_mm_s = 0.0F;
             motion->arrived = true;
+            if (CMO_SLIDING && along(motion, robot) > RUNS_ON_SHARE * description->top_speed_mm_s) {
+                cmi_lead_runs_on(robot);
+            }
         }
     }
     if (isfinite(motion->target_mm)) {
@@ -136,15 +190,17 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
                             : 5.0F + 0.1F * motion->speed_mm_s;
     if (behind > most_behind && !motion->arrived && motion->speed_mm_s >= 0.0F) {
         motion->place_mm -= behind - most_behind;
-        if (CMO_SLIDING && !rolls) {
-            next = fmaxf(next, before); // nor does it brake for what has yet to be started
+        // Set back each tick, it would speed up and brake in turns, and be led for both.
+        float slow = fminf(0.5F * before, 0.05F * description->top_speed_mm_s);
+        if (CMO_SLIDING && along(motion, robot) < 0.5F * before + slow) {
+            next = before;
         }
     }
     float now_mm = motion->place_mm - motion->speed_mm_s * cmi_held_s(robot);
     // What it is held back by is no braking, and nothing leads for it.
     float change = dt_s > 0.0F ? (next - before) / dt_s : 0.0F;
     change = fmaxf(-motion->braking_mm_s2, fminf(change, acceleration));
-    float forward = motion->speed_mm_s + change * cmi_lead_s(robot);
+    float forward = motion->speed_mm_s + change * led_s(robot);
     float gain = position_gain(description);
     float left_error = motion->left_sign * now_mm - left_way(motion, robot);
     float right_error = motion->right_sign * now_mm - right_way(motion, robot);

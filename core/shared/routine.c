@@ -62,7 +62,10 @@ void cmi_begin(cmo_robot *robot, cmo_routine *routine, cmo_step step, cmo_routin
     robot->still_us = 0;
     robot->untaken_us = 0;
     robot->reach_mm_s2 = 0.0F; // another battery, another floor
-    if (robot->halt_done) {    // else it is still to be repeated
+#if CMO_SLIDING
+    robot->runs_on = false;
+#endif
+    if (robot->halt_done) { // else it is still to be repeated
         robot->halt = 0;
     }
     robot->report.motors_may_run = !robot->halt_done;

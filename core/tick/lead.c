@@ -9,6 +9,14 @@ float cmi_held_s(const cmo_robot *robot) {
     return 0.6e-6F * (float)robot->description->tick_us;
 }
 
+void cmi_lead_runs_on(cmo_robot *robot) {
+#if CMO_SLIDING
+    robot->runs_on = true;
+#else
+    (void)robot;
+#endif
+}
+
 #if CMO_SLIDING
 
 float cmi_lead_s(const cmo_robot *robot) {

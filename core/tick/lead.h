@@ -16,4 +16,7 @@ float cmi_held_s(const cmo_robot *robot);
 // than wheels that lock.
 float cmi_lead_s(const cmo_robot *robot);
 
+// Its wheels have still been fast where a profile had ended; holds for the routine.
+void cmi_lead_runs_on(cmo_robot *robot);
+
 #endif

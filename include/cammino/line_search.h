@@ -113,11 +113,20 @@ typedef struct cmo_candidate {
     float speed_mm_s;  /**< the robot's speed there, */
     float turn_rad;    /**< and its turn */
     float far_mm;      /**< way at the crossing out of it; valid if `passed` */
+#if CMO_TWO_SIDED
+    float apart_mm; /**< read at rest, its edge lies further on by so much more than the others' */
+#endif
     bool met;       /**< it counts as met, for the other sensor; also within the blind distance */
     bool passed;    /**< the far edge has been crossed */
     bool held;      /**< or what may be one, or the edge of a hole: that is at `far_mm` then */
     bool corrected; /**< and crossed again on the way back, which takes out what has slid */
     bool doubted;   /**< by the wheels too narrow for a line, but they may have slid */
+#if CMO_TWO_SIDED
+    bool read; /**< its sensor has seen its edge at rest */
+#endif
+#if CMO_SLIDING
+    bool wider; /**< sliding, its wheels may have shown less than it is wide */
+#endif
     bool worn; /**< what it has met of the edge to rest on is not where that lies: no word on it */
 #if CMO_SURFACES_MAX > 0
     uint8_t

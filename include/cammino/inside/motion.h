@@ -6,6 +6,8 @@
 #ifndef CAMMINO_INSIDE_MOTION_H
 #define CAMMINO_INSIDE_MOTION_H
 
+#include <cammino/config.h>
+
 #include <stdbool.h>
 #include <stdint.h>
 
@@ -17,6 +19,9 @@ typedef struct cmo_motion {
     float top_mm_s;  /**< the speed to go for */
     float acceleration_mm_s2;
     float braking_mm_s2;
+#if CMO_SLIDING
+    float hardest_mm_s2; /**< braking where its wheels are ahead of it; less than that: no other */
+#endif
     float left_sign; /**< -1..1: the left wheel's way over the motion's; 0 keeps its place */
     float right_sign;
     float left_start_mm;

@@ -210,7 +210,10 @@ struct cmo_robot {
     bool unsure : 1;     /**< the routine does not take the encoders' word for anything */
     bool curved : 1;     /**< it turns as it looks: looks are placed along the spots' own paths */
     bool first_tick : 1; /**< the next tick is the routine's first */
-    bool tries : 1;      /**< routines are begun to check their parameters alone */
+#if CMO_SLIDING
+    bool runs_on : 1; /**< its wheels have still been fast where a profile had ended */
+#endif
+    bool tries : 1; /**< routines are begun to check their parameters alone */
     volatile bool abort;
 
     float start_left_mm; /**< odometer at the start of the routine */
