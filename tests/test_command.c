@@ -128,7 +128,7 @@ END_TEST
 // met by one.
 START_TEST(what_was_passed_over_is_said) {
     ck_assert_int_eq(CALL("drive " ROUTE), 0);
-    const char *last = strstr(out, "passed over 4, the last at 27");
+    const char *last = strstr(out, "passed over 5, the last at 27");
     ck_assert_ptr_nonnull(last);
     ck_assert_ptr_nonnull(strstr(last, "mm along the way, too narrow\n"));
     ck_assert_int_eq(CALL("drive " ROUTE " --json"), 0);

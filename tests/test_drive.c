@@ -326,7 +326,7 @@ START_TEST(a_robot_with_a_ramp_stops_sooner_once_it_has_measured_it) {
     }
     ck_assert_msg(known < 0.95 * stated, "%g ms, %g before", known, stated);
     // One that knows no ramp finds out that its wheels run on.
-    ck_assert_msg(stated < 3.0 * 1100.0, "%g ms", stated);
+    ck_assert_msg(stated < 3.0 * 1200.0, "%g ms", stated);
     cmo_sim_mat_free(mat);
 }
 END_TEST

@@ -233,7 +233,7 @@ START_TEST(what_keeps_more_limits_is_said_first) {
         strstr(out, "medians):\n  legs[1].stop_on_line.blind_mm 319 instead of 150: looked for "
                     "later\n      keeps 1 of 1 limits instead of 0\n"));
     ck_assert_ptr_nonnull(
-        strstr(out, "  legs[7].stop_on_line.blind_mm 550 instead of 200: looked for later\n"
+        strstr(out, "  legs[7].stop_on_line.blind_mm 551 instead of 200: looked for later\n"
                     "      keeps 1 of 1 limits instead of 0\n      a run takes "));
     ck_assert_int_eq(CALL("judge %s/limits.yaml data/ferry/first-round.yaml --advice --json"), 2);
     ck_assert_ptr_nonnull(strstr(err, "--advice goes with a route that is driven, and with the "));

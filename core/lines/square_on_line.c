@@ -46,6 +46,7 @@ static void move_wheels(cmo_robot *robot, cmo_square_on_line_state *state, float
     motion->acceleration_mm_s2 = share * state->line.parameters.acceleration_mm_s2;
     motion->braking_mm_s2 = share * state->line.parameters.braking_mm_s2;
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, top_mm_s);
+    cmi_motion_settles(motion, robot);
     cmi_count_still_anew(robot);
     cmi_enter(robot, stage);
     cmi_motion_follow(motion, robot);

@@ -58,6 +58,7 @@ static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_s
     motion->braking_mm_s2 = state->share * cmi_line_braking(state);
     motion->acceleration_mm_s2 = state->share * state->parameters.acceleration_mm_s2;
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, BACK_MM_S);
+    cmi_motion_settles(motion, robot);
 #if CMO_SLIDING
     if (fabsf(way_mm) > ALONG_MM && cmi_line_sees_at_rest(robot, state)) {
         motion->hardest_mm_s2 = motion->braking_mm_s2;

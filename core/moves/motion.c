@@ -40,12 +40,26 @@ void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
     motion->arrived = false;
 #if CMO_SLIDING
     motion->hardest_mm_s2 = 0.0F;
+    motion->settles = false;
 #endif
     motion->since_us = 0;
     float speed =
         0.5F * (left_sign * robot->left.speed_mm_s + right_sign * robot->right.speed_mm_s);
     bool rolls = fabsf(speed) > robot->description->slowest_mm_s + 1.0F;
     motion->speed_mm_s = rolls ? speed : 0.0F;
+}
+
+void cmi_motion_settles(cmo_motion *motion, const cmo_robot *robot) {
+#if CMO_SLIDING
+    if (robot->runs_on) {
+        float sure = cmi_sure_mm_s2(robot->description);
+        motion->acceleration_mm_s2 = fminf(motion->acceleration_mm_s2, sure);
+        motion->braking_mm_s2 = fminf(motion->braking_mm_s2, sure);
+    }
+    motion->settles = true;
+#else
+    (void)motion, (void)robot;
+#endif
 }
 
 float cmi_motion_way(const cmo_motion *motion, const cmo_robot *robot) {
@@ -75,25 +89,11 @@ static void hold_back(cmo_motion *motion, const cmo_robot *robot, float accelera
 // A profile that ends leaves wheels that follow it slower than this share of the top speed.
 #define RUNS_ON_SHARE 0.06F
 
-// Wheels that run on have a drive which is slower than what it is led by, by a ramp of its own,
-// mostly: it is given no more than it surely passes on, and led by half as much.
-static void keep_within(cmo_motion *motion, const cmo_robot *robot) {
+static float led_s(const cmo_motion *motion, const cmo_robot *robot) {
 #if CMO_SLIDING
-    if (robot->runs_on) {
-        float sure = cmi_sure_mm_s2(robot->description);
-        motion->acceleration_mm_s2 = fminf(motion->acceleration_mm_s2, sure);
-        motion->braking_mm_s2 = fminf(motion->braking_mm_s2, sure);
-        motion->hardest_mm_s2 = fminf(motion->hardest_mm_s2, sure);
-    }
+    return motion->settles && robot->runs_on ? 0.5F * cmi_lead_s(robot) : cmi_lead_s(robot);
 #else
-    (void)motion, (void)robot;
-#endif
-}
-
-static float led_s(const cmo_robot *robot) {
-#if CMO_SLIDING
-    return robot->runs_on ? 0.5F * cmi_lead_s(robot) : cmi_lead_s(robot);
-#else
+    (void)motion;
     return cmi_lead_s(robot);
 #endif
 }
@@ -153,7 +153,6 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     const cmo_robot_description *description = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
     float before = motion->speed_mm_s;
-    keep_within(motion, robot);
     // What the wheels have been seen not to reach is not asked for.
     float reach = robot->reach_mm_s2 > 0.0F ? 0.9F * robot->reach_mm_s2 : INFINITY;
     float acceleration = fminf(motion->acceleration_mm_s2, reach);
@@ -190,17 +189,21 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
                             : 5.0F + 0.1F * motion->speed_mm_s;
     if (behind > most_behind && !motion->arrived && motion->speed_mm_s >= 0.0F) {
         motion->place_mm -= behind - most_behind;
-        // Set back each tick, it would speed up and brake in turns, and be led for both.
+#if CMO_SLIDING
+        // Set back each tick, a small move would speed up and brake in turns, and be led for both.
         float slow = fminf(0.5F * before, 0.05F * description->top_speed_mm_s);
-        if (CMO_SLIDING && along(motion, robot) < 0.5F * before + slow) {
+        if (motion->settles && along(motion, robot) < 0.5F * before + slow) {
             next = before;
+        } else if (!rolls) {
+            next = fmaxf(next, before); // nor does it brake for what has yet to be started
         }
+#endif
     }
     float now_mm = motion->place_mm - motion->speed_mm_s * cmi_held_s(robot);
     // What it is held back by is no braking, and nothing leads for it.
     float change = dt_s > 0.0F ? (next - before) / dt_s : 0.0F;
     change = fmaxf(-motion->braking_mm_s2, fminf(change, acceleration));
-    float forward = motion->speed_mm_s + change * led_s(robot);
+    float forward = motion->speed_mm_s + change * led_s(motion, robot);
     float gain = position_gain(description);
     float left_error = motion->left_sign * now_mm - left_way(motion, robot);
     float right_error = motion->right_sign * now_mm - right_way(motion, robot);

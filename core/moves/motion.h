@@ -25,6 +25,11 @@ float cmi_motion_share(float left_sign, float right_sign);
 void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,
                       float right_sign);
 
+// It is one of the small moves between standstills, and its limits have been set. Wheels that were
+// seen to run on have a drive which is slower than what it is led by, by a ramp of its own, mostly:
+// it is given no more than it surely passes on, and led by half as much.
+void cmi_motion_settles(cmo_motion *motion, const cmo_robot *robot);
+
 // One tick of the profile: sets both wheels' commands.
 void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot);
 

@@ -29,6 +29,9 @@ typedef struct cmo_motion {
     float furthest_mm; /**< the most that it got beyond its target; negative: not yet there */
     uint32_t since_us; /**< time on the way there */
     bool arrived;      /**< the profile has reached its target */
+#if CMO_SLIDING
+    bool settles; /**< one of the small moves between standstills, which nothing hangs on */
+#endif
 } cmo_motion;
 
 #endif
