@@ -304,20 +304,29 @@ START_TEST(duty_motors_drive_as_well_as_regulated_ones) {
 }
 END_TEST
 
-// At full duty and still too slow, the integral must not go on growing: it would drive on with it.
+// At full duty and still too slow, the integral must not go on growing; nor must what it has taken
+// at speed, for a weak battery, drive on when the command has fallen.
 START_TEST(duty_motors_at_their_limit_do_not_wind_up) {
+    static const struct {
+        double battery;
+        float speed_mm_s, distance_mm;
+    } hard[] = {{0.6, 700, 1200}, {0.5, 400, 600}, {0.5, 300, 1050}};
     cmo_robot_description description = plain_robot;
     description.full_duty_mm_s = 900;
     description.dead_duty = 0.05F;
-    cmo_sim_setup setup = plain_setup(&description, DUTY_TRAITS, mat);
-    setup.plant.battery = 0.6;
-    bench_robot bench = start(&setup, &description);
-    cmo_advance_parameters parameters = {
-        .distance_mm = 1200, .speed_mm_s = 700, .longest_ms = 20000};
-    ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
-    ck_assert_double_le(figure(&bench.robot, CMO_OVERSHOOT_MM), 3);
-    ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).way_mm, 1200, 4);
-    end_bench(&bench);
+    for (size_t i = 0; i < G_N_ELEMENTS(hard); i++) {
+        cmo_sim_setup setup = plain_setup(&description, DUTY_TRAITS, mat);
+        setup.plant.battery = hard[i].battery;
+        bench_robot bench = start(&setup, &description);
+        cmo_advance_parameters parameters = {.distance_mm = hard[i].distance_mm,
+                                             .speed_mm_s = hard[i].speed_mm_s,
+                                             .longest_ms = 20000};
+        ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        ck_assert_double_le(figure(&bench.robot, CMO_OVERSHOOT_MM), 3);
+        ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).way_mm, (double)hard[i].distance_mm,
+                                4);
+        end_bench(&bench);
+    }
 }
 END_TEST
 

@@ -206,7 +206,8 @@ START_TEST(a_line_met_at_a_slant_is_not_missed_by_robots_that_slide) {
     static const struct {
         uint64_t seed;
         double angle_deg;
-    } slant[] = {{6, -14}, {6, 25}, {173, -14}, {194, -14}, {281, 25}, {333, 14}, {386, 14}};
+    } slant[] = {{6, -14},  {6, 25},   {173, -14}, {194, -14}, {281, 25},
+                 {333, 14}, {386, 14}, {561, 10},  {799, 9}};
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
     lab_fleet *fleet = stand_on(mat);
     for (size_t i = 0; i < G_N_ELEMENTS(slant); i++) {

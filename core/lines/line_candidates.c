@@ -187,11 +187,21 @@ void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_c
 #endif
 }
 
+static bool is_slow(const cmo_robot *robot) {
+    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 60.0F);
+    return fabsf(cmo_speed_mm_s(robot)) < slow;
+}
+
 static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                   const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
     bool blind = crossing->way_mm - cmi_start_way(robot, sensor) < state->parameters.blind_mm;
     if (candidate->accepted || is_known(state, crossing)) {
+        return;
+    }
+    if (CMO_SLIDING && candidate->open && candidate->passed &&
+        crossing->way_mm - candidate->far_mm < 0.5F * robot->description->light[sensor].spot_mm) {
+        candidate->passed = false; // standing at its far edge, it has come back onto it
         return;
     }
     float on = crossing->way_mm - candidate->near.way_mm;
@@ -246,14 +256,12 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
 // least width.
 static bool leaves_ahead(const cmo_robot *robot, const cmo_line_state *state,
                          const cmo_candidate *candidate, float way_mm) {
-    float speed = cmo_speed_mm_s(robot);
-    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 60.0F);
-    if (fabsf(speed) < slow && (candidate->passed || CMO_SLIDING)) {
+    if (is_slow(robot) && (candidate->passed || CMO_SLIDING)) {
         float near_mm = candidate->near.way_mm;
         float far_mm = candidate->passed ? candidate->far_mm : near_mm + least_mm(state);
         return fabsf(way_mm - far_mm) < fabsf(way_mm - near_mm);
     }
-    return speed > 0.0F;
+    return cmo_speed_mm_s(robot) > 0.0F;
 }
 
 void cmi_line_take(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,

@@ -33,6 +33,9 @@
 #define ALONG_MM      4.0F
 #define PLANNED_SHARE 0.75F
 
+// By as much the wheels may be off on the way back to where it was met.
+#define ABOUT_MM 5.0F
+
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
 
@@ -84,8 +87,14 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
     }
     float way = cmi_line_to_search(robot, state);
 #if CMO_SLIDING
-    if (way < 0.0F) { // it sees all that lies behind it
-        float here = cmi_way_now(robot, cmi_line_first(robot, state));
+    if (way < 0.0F) { // it sees all that lies behind it, but what a sensor is on, or about to be
+        uint8_t first = cmi_line_first(robot, state);
+        float here = cmi_way_now(robot, first) - robot->description->light[first].spot_mm;
+        for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+            const cmo_candidate *candidate = &state->candidate[i];
+            bool on = candidate->open && !candidate->passed;
+            here = on ? fminf(here, candidate->near.way_mm - ABOUT_MM) : here;
+        }
         state->known_mm = fmaxf(state->known_mm, here);
     }
 #endif
