@@ -20,7 +20,7 @@ typedef struct cmo_motion {
     float acceleration_mm_s2;
     float braking_mm_s2;
 #if CMO_SLIDING
-    float hardest_mm_s2; /**< braking where its wheels are ahead of it; less than that: no other */
+    float hardest_mm_s2; /**< how hard it may brake for wheels that are ahead; 0: no harder */
 #endif
     float left_sign; /**< -1..1: the left wheel's way over the motion's; 0 keeps its place */
     float right_sign;
