@@ -242,7 +242,8 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
 #if CMO_SLIDING
     float width = fabsf(crossing->way_mm - candidate->near.way_mm);
     bool both = cmi_line_pairs(state) && state->candidate[beside(sensor)].open;
-    float slant = both ? hypotf(1.0F, met_tangent(robot, state, sensor)) : 1.0F;
+    float tangent = both ? met_tangent(robot, state, sensor) : 0.0F;
+    float slant = sqrtf(1.0F + tangent * tangent);
     candidate->wider = may_be_wide(robot, state, sensor, crossing);
     candidate->doubted = !candidate->accepted && candidate->wider &&
                          width < CMO_PROOF_SHARE * least_mm(state) * slant;
