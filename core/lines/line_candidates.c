@@ -318,12 +318,13 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
     if (!state->candidate[other].open) {
         return has_shown(robot, state, sensor, proof);
     }
-    float least = lesser;
-    float least_other = lesser;
 #if CMO_SLIDING
     float slid = fminf(lesser, proof_mm(robot, state));
-    least = state->candidate[sensor].wider ? slid : lesser;
-    least_other = state->candidate[other].wider ? slid : lesser;
+    float least = state->candidate[sensor].wider ? slid : lesser;
+    float least_other = state->candidate[other].wider ? slid : lesser;
+#else
+    float least = lesser;
+    float least_other = lesser;
 #endif
     return has_shown(robot, state, sensor, least) && has_shown(robot, state, other, least_other) &&
            (has_shown(robot, state, sensor, proof) || has_shown(robot, state, other, proof));
