@@ -122,11 +122,13 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmi_line_halt(robot, state);
     } else {
         cmi_line_accept_open(robot, state);
-        // On the way back to an edge it has rolled on by the play; where that ends, moves on from
-        // the edge have taken it out.
+        // On the way back to an edge it has rolled on by the play, and where that ends without one
+        // by half of it on the mean; on the way on, that has been taken out.
+        float to_rest = cmi_line_to_rest(robot, state);
         float on = cmi_line_rests_on_edge(robot, state) ? cmi_line_rolled_mm(robot, state)
-                                                        : cmi_line_ran_mm(robot, state);
-        move_by(robot, state, cmi_line_to_rest(robot, state) - on, CMO_STAGE_RETURN);
+                   : to_rest < 0.0F                     ? cmi_line_ran_mm(robot, state)
+                                                        : cmi_line_stands_mm(robot, state);
+        move_by(robot, state, to_rest - on, CMO_STAGE_RETURN);
         if (state->parameters.rest == CMO_REST_CENTRE) {
             state->motion.top_mm_s = fminf(state->motion.top_mm_s, CENTRE_MM_S);
         }
