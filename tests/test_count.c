@@ -199,7 +199,7 @@ START_TEST(the_angle_is_that_of_the_edges_that_agree) {
               "<g fill='#c9d2c6'><rect x='538' y='200' width='14' height='200'/>"
               "<rect x='638' y='200' width='14' height='200'/>"
               "<rect x='738' y='200' width='14' height='200'/></g>");
-    for (unsigned seed = 2; seed <= 1 + SEEDS(4); seed++) {
+    for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
         JsonObject *leg = drive(COUNT(", number: 6, rest: near_edge"), 0, 0, seed);
         JsonObject *sixth = json_array_get_object_element(lines_of(leg), 5);
         ck_assert_double_eq_tol(json_object_get_double_member(sixth, "entry_angle_deg"),

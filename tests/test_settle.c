@@ -133,7 +133,7 @@ static lab_fleet *stand_on(const cmo_sim_mat *mat) {
 }
 
 START_TEST(robots_of_every_kind_rest_over_their_edge) {
-    enum { ROBOTS = 36 };
+    enum { ROBOTS = 40 };
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
     lab_fleet *fleet = stand_on(mat);
     sums stated = {0};
@@ -172,73 +172,58 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
     // Once it has measured its drive, a robot is sooner at rest.
     double ms = stated.ms / stated.n;
     double ms_known = known.ms / known.n;
-    ck_assert_msg(ms_known < 0.97 * ms && ms < 1000.0, "%g ms, %g before", ms_known, ms);
+    ck_assert_msg(ms_known < 0.92 * ms && ms < 1000.0, "%g ms, %g before", ms_known, ms);
     lab_fleet_free(fleet);
     cmo_sim_mat_free(mat);
 }
 END_TEST
 
-// Those that made it hardest: that slide by as much as the line is wide, look too seldom to see all
-// of it, stick, or meet it at another angle than they saw.
-START_TEST(robots_that_slide_stick_or_see_little_rest_there_too) {
-    static const struct {
-        uint64_t seed;
-        double speed_mm_s;
-    } hard[] = {{40, 600}, {61, 600}, {83, 600}, {402, 200}, {614, 600}, {683, 200}, {847, 400}};
+// One of the fleet's robots that stops over the near edge.
+typedef struct trial {
+    uint64_t seed;
+    double speed_mm_s, angle_deg;
+} trial;
+
+static void all_rest(const trial *trials, size_t count, double most_mm, double most_ms) {
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
     lab_fleet *fleet = stand_on(mat);
-    for (size_t i = 0; i < G_N_ELEMENTS(hard); i++) {
-        lab_robot *robot = lab_fleet_robot(fleet, hard[i].seed, NULL);
-        double angle = 3.0 - (double)(hard[i].seed % 7);
-        rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, hard[i].speed_mm_s, angle, hard[i].seed);
-        ck_assert_msg(r.outcome == CMO_OUTCOME_DONE && fabs(r.off_mm) < 3.5,
-                      "robot %u: %s, %g mm off", (unsigned)hard[i].seed,
-                      cmo_outcome_name(r.outcome), r.off_mm);
+    for (size_t i = 0; i < count; i++) {
+        const trial *t = &trials[i];
+        lab_robot *robot = lab_fleet_robot(fleet, t->seed, NULL);
+        rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, t->speed_mm_s, t->angle_deg, t->seed);
+        ck_assert_msg(r.outcome == CMO_OUTCOME_DONE && fabs(r.off_mm) < most_mm && r.ms < most_ms,
+                      "robot %u: %s, %g mm off, %g ms", (unsigned)t->seed,
+                      cmo_outcome_name(r.outcome), r.off_mm, r.ms);
         lab_robot_free(robot);
     }
     lab_fleet_free(fleet);
     cmo_sim_mat_free(mat);
+}
+
+// Those that made it hardest: that slide by as much as the line is wide, look too seldom to see all
+// of it, stick, or meet it at another angle than they saw.
+START_TEST(robots_that_slide_stick_or_see_little_rest_there_too) {
+    static const trial hard[] = {{40, 600, -2},  {61, 600, -2},  {83, 600, -3}, {402, 200, 0},
+                                 {614, 600, -2}, {683, 200, -1}, {847, 400, 3}};
+    all_rest(hard, G_N_ELEMENTS(hard), 3.5, 10000.0);
 }
 END_TEST
 
 // At a slant the other sensor meets the line while the wheels slide: by their counts it is no line.
 START_TEST(a_line_met_at_a_slant_is_not_missed_by_robots_that_slide) {
-    static const struct {
-        uint64_t seed;
-        double angle_deg;
-    } slant[] = {{6, -14},  {6, 25},   {173, -14}, {194, -14}, {281, 25},
-                 {333, 14}, {386, 14}, {561, 10},  {799, 9}};
-    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
-    lab_fleet *fleet = stand_on(mat);
-    for (size_t i = 0; i < G_N_ELEMENTS(slant); i++) {
-        lab_robot *robot = lab_fleet_robot(fleet, slant[i].seed, NULL);
-        rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, 300.0, slant[i].angle_deg, slant[i].seed);
-        ck_assert_msg(r.outcome == CMO_OUTCOME_DONE && fabs(r.off_mm) < 4.0,
-                      "robot %u: %s, %g mm off", (unsigned)slant[i].seed,
-                      cmo_outcome_name(r.outcome), r.off_mm);
-        lab_robot_free(robot);
-    }
-    lab_fleet_free(fleet);
-    cmo_sim_mat_free(mat);
+    static const trial slant[] = {{6, 300, -14},   {6, 300, 25},   {173, 300, -14},
+                                  {194, 300, -14}, {281, 300, 25}, {333, 300, 14},
+                                  {386, 300, 14},  {561, 300, 10}, {799, 300, 9}};
+    all_rest(slant, G_N_ELEMENTS(slant), 4.0, 10000.0);
 }
 END_TEST
 
 // A drive with a ramp of its own, profiles that are held back, and sensors that see the edge in
 // turn: all of them were to and fro about it for four seconds and more.
 START_TEST(they_do_not_go_to_and_fro_about_their_edge) {
-    static const uint64_t seeds[] = {66, 188, 209, 211, 272, 322};
-    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
-    lab_fleet *fleet = stand_on(mat);
-    for (size_t i = 0; i < G_N_ELEMENTS(seeds); i++) {
-        lab_robot *robot = lab_fleet_robot(fleet, seeds[i], NULL);
-        double angle = 3.0 - (double)(seeds[i] % 7);
-        rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, 600.0, angle, seeds[i]);
-        ck_assert_msg(r.ms < 3000.0 && fabs(r.off_mm) < 2.0, "robot %u: %g ms, %g mm off",
-                      (unsigned)seeds[i], r.ms, r.off_mm);
-        lab_robot_free(robot);
-    }
-    lab_fleet_free(fleet);
-    cmo_sim_mat_free(mat);
+    static const trial slow[] = {{66, 600, 0},  {188, 600, -3}, {209, 600, -3},
+                                 {211, 600, 2}, {272, 600, -3}, {322, 600, 3}};
+    all_rest(slow, G_N_ELEMENTS(slow), 2.0, 3000.0);
 }
 END_TEST
 
