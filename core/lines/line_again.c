@@ -146,15 +146,6 @@ void cmi_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor
     }
 }
 
-bool cmi_line_doubts(const cmo_line_state *state) {
-    bool doubts = false;
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        const cmo_candidate *candidate = &state->candidate[i];
-        doubts = doubts || (candidate->open && !candidate->accepted && candidate->doubted);
-    }
-    return doubts;
-}
-
 // By what it has crossed, a sensor is on the other side of the line than its encoders say.
 static bool has_slid_across(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];

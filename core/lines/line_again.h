@@ -14,9 +14,6 @@ void cmi_line_via_near(const cmo_robot *robot, cmo_line_state *state);
 void cmi_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                          const cmo_crossing *crossing, bool far);
 
-// It has met what its wheels measured too narrow for a line, and may have slid meanwhile.
-bool cmi_line_doubts(const cmo_line_state *state);
-
 // Standing where an edge ought to be seen, it sees none: it must have slid. Then it stands where no
 // encoder knows, and only on which side.
 bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state);

@@ -8,6 +8,7 @@
 #include "../tick/light_input.h"
 #include "../tick/odometer.h"
 #include "../tick/surfaces.h"
+#include "line_doubt.h"
 
 #include <math.h>
 #include <stddef.h>
@@ -78,38 +79,6 @@ static void pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, f
                      width_mm >= CMI_LINE_LESSER_PROOF * least_mm(state);
     cmi_line_note_passed(robot, sensor, candidate->near.way_mm, width_mm, reason);
 }
-
-#if CMO_SLIDING
-// By the wheels it is too narrow. But braking they may have slid: no robot is faster then than it
-// was at the crossing that it brakes for, nor does it slide on for longer than it may; and as wide
-// as that it may be.
-// Of looks without times of their own it knows the time to a tick. From speed, it has left the line
-// by its newest look, for sure: when between two looks that was, wheels that slide do not tell; and
-// where two looks lie further apart than a spot is wide, it may have entered it anywhere in what no
-// spot has covered between them.
-static bool may_be_wide(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
-                        const cmo_crossing *crossing) {
-    const cmo_candidate *candidate = &state->candidate[sensor];
-    const cmo_light_description *light = &robot->description->light[sensor];
-    float speed = candidate->speed_mm_s;
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        const cmo_candidate *other = &state->candidate[i];
-        speed = fmaxf(speed, other->open ? other->speed_mm_s : 0.0F);
-    }
-    bool fast = speed > 1.25F * cmi_line_again_mm_s(robot);
-    uint32_t left_us = fast ? robot->light[sensor].look_us : crossing->time_us;
-    float within_s = (float)(int32_t)(left_us - candidate->near.time_us) * 1e-6F;
-    float slides_s = speed / (CMI_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
-    bool braked = robot->stage == CMO_STAGE_BRAKE || robot->stage == CMO_STAGE_HALT ||
-                  (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
-    bool timed = robot->port->traits & CMO_TRAIT_LOOK_TIMES;
-    within_s += timed ? 0.0F : 1e-6F * (float)robot->description->tick_us;
-    float covered_s = light->spot_mm / fmaxf(speed, 1.0F);
-    within_s += fast ? fmaxf(1e-6F * (float)light->interval_us - covered_s, 0.0F) : 0.0F;
-    return braked && state->parameters.rest != CMO_REST_HALTED &&
-           speed * within_s >= CMO_PROOF_SHARE * least_mm(state);
-}
-#endif
 
 // The other one of the two front sensors.
 static uint8_t beside(uint8_t sensor) {
@@ -187,11 +156,6 @@ void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_c
 #endif
 }
 
-static bool is_slow(const cmo_robot *robot) {
-    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 60.0F);
-    return fabsf(cmo_speed_mm_s(robot)) < slow;
-}
-
 static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                   const cmo_crossing *crossing) {
     cmo_candidate *candidate = &state->candidate[sensor];
@@ -244,7 +208,7 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     bool both = cmi_line_pairs(state) && state->candidate[beside(sensor)].open;
     float tangent = both ? met_tangent(robot, state, sensor) : 0.0F;
     float slant = sqrtf(1.0F + tangent * tangent);
-    candidate->wider = may_be_wide(robot, state, sensor, crossing);
+    candidate->wider = cmi_line_may_be_wider(robot, state, sensor, crossing);
     candidate->doubted = !candidate->accepted && candidate->wider &&
                          width < CMO_PROOF_SHARE * least_mm(state) * slant;
 #else
@@ -257,12 +221,14 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
 // least width.
 static bool leaves_ahead(const cmo_robot *robot, const cmo_line_state *state,
                          const cmo_candidate *candidate, float way_mm) {
-    if (is_slow(robot) && (candidate->passed || CMO_SLIDING)) {
+    float speed = cmo_speed_mm_s(robot);
+    float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 60.0F);
+    if (fabsf(speed) < slow && (candidate->passed || CMO_SLIDING)) {
         float near_mm = candidate->near.way_mm;
         float far_mm = candidate->passed ? candidate->far_mm : near_mm + least_mm(state);
         return fabsf(way_mm - far_mm) < fabsf(way_mm - near_mm);
     }
-    return cmo_speed_mm_s(robot) > 0.0F;
+    return speed > 0.0F;
 }
 
 void cmi_line_take(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,

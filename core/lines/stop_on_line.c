@@ -5,6 +5,7 @@
 #include "../shared/routine.h"
 #include "line_again.h"
 #include "line_candidates.h"
+#include "line_doubt.h"
 #include "line_figures.h"
 #include "line_halt.h"
 #include "line_rest.h"
@@ -32,9 +33,6 @@
 // rest, a little too far and then on again takes out the gear play.
 #define ALONG_MM      4.0F
 #define PLANNED_SHARE 0.75F
-
-// By as much the wheels may be off on the way back to where it was met.
-#define ABOUT_MM 5.0F
 
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
@@ -89,12 +87,13 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
 #if CMO_SLIDING
     if (way < 0.0F) { // it sees all that lies behind it, but what a sensor is on, or about to be
         uint8_t first = cmi_line_first(robot, state);
-        float here = cmi_way_now(robot, first) - robot->description->light[first].spot_mm;
+        float here = cmi_way_now(robot, first);
         for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
             const cmo_candidate *candidate = &state->candidate[i];
             bool on = candidate->open && !candidate->passed;
-            here = on ? fminf(here, candidate->near.way_mm - ABOUT_MM) : here;
+            here = on ? fminf(here, candidate->near.way_mm) : here;
         }
+        here -= cmi_line_slack_mm(robot, first);
         state->known_mm = fmaxf(state->known_mm, here);
     }
 #endif

@@ -1,0 +1,44 @@
+// SPDX-License-Identifier: MIT
+#include "line_doubt.h"
+
+#include "line_candidates.h"
+
+#include <math.h>
+
+// No robot is faster as it brakes than it was at the crossing that it brakes for, which may be
+// another sensor's; nor does it slide on for longer than it may: as wide as that it may be.
+// Of looks without times of their own it knows the time to a tick. From speed, it has left the line
+// by its newest look, for sure: when between two looks that was, wheels that slide do not tell; and
+// where two looks lie further apart than a spot is wide, it may have entered it anywhere in what no
+// spot has covered between them.
+bool cmi_line_may_be_wider(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                           const cmo_crossing *crossing) {
+    const cmo_light_description *light = &robot->description->light[sensor];
+    float speed = 0.0F;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        speed = fmaxf(speed, candidate->open ? candidate->speed_mm_s : 0.0F);
+    }
+    bool fast = speed > 1.25F * cmi_line_again_mm_s(robot);
+    uint32_t left_us = fast ? robot->light[sensor].look_us : crossing->time_us;
+    uint32_t entered_us = state->candidate[sensor].near.time_us;
+    float within_s = (float)(int32_t)(left_us - entered_us) * 1e-6F;
+    float slides_s = speed / (CMI_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
+    bool braked = robot->stage == CMO_STAGE_BRAKE || robot->stage == CMO_STAGE_HALT ||
+                  (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
+    bool timed = robot->port->traits & CMO_TRAIT_LOOK_TIMES;
+    within_s += timed ? 0.0F : 1e-6F * (float)robot->description->tick_us;
+    float covered_s = light->spot_mm / fmaxf(speed, 1.0F);
+    within_s += fast ? fmaxf(1e-6F * (float)light->interval_us - covered_s, 0.0F) : 0.0F;
+    return braked && state->parameters.rest != CMO_REST_HALTED &&
+           speed * within_s >= CMO_PROOF_SHARE * state->parameters.least_width_mm;
+}
+
+bool cmi_line_doubts(const cmo_line_state *state) {
+    bool doubts = false;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        const cmo_candidate *candidate = &state->candidate[i];
+        doubts = doubts || (candidate->open && !candidate->accepted && candidate->doubted);
+    }
+    return doubts;
+}
