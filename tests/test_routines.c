@@ -286,107 +286,6 @@ START_TEST(a_table_edge_is_found_as_void_and_refused_without_a_level) {
 }
 END_TEST
 
-START_TEST(duty_motors_drive_as_well_as_regulated_ones) {
-    cmo_robot_description description = plain_robot;
-    description.full_duty_mm_s = 900;
-    description.dead_duty = 0.05F;
-    uint16_t traits = DUTY_TRAITS;
-    for (int weak = 0; weak < 2; weak++) {
-        cmo_sim_setup setup = plain_setup(&description, traits, mat);
-        setup.plant.battery = weak ? 0.8 : 1.0;
-        bench_robot bench = start(&setup, &description);
-        cmo_advance_parameters parameters = {.distance_mm = 500, .speed_mm_s = 300};
-        ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
-        ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).way_mm, 500, 6);
-        ck_assert_double_eq_tol(figure(&bench.robot, CMO_TOP_SPEED_MM_S), 300, 30);
-        end_bench(&bench);
-    }
-}
-END_TEST
-
-// At full duty and still too slow, the integral must not go on growing; nor must what it has taken
-// at speed, for a weak battery, drive on when the command has fallen.
-START_TEST(duty_motors_at_their_limit_do_not_wind_up) {
-    static const struct {
-        double battery;
-        float speed_mm_s, distance_mm;
-    } hard[] = {{0.6, 700, 1200}, {0.5, 400, 600}, {0.5, 300, 1050}};
-    cmo_robot_description description = plain_robot;
-    description.full_duty_mm_s = 900;
-    description.dead_duty = 0.05F;
-    for (size_t i = 0; i < G_N_ELEMENTS(hard); i++) {
-        cmo_sim_setup setup = plain_setup(&description, DUTY_TRAITS, mat);
-        setup.plant.battery = hard[i].battery;
-        bench_robot bench = start(&setup, &description);
-        cmo_advance_parameters parameters = {.distance_mm = hard[i].distance_mm,
-                                             .speed_mm_s = hard[i].speed_mm_s,
-                                             .longest_ms = 20000};
-        ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
-        ck_assert_double_le(figure(&bench.robot, CMO_OVERSHOOT_MM), 3);
-        ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).way_mm, (double)hard[i].distance_mm,
-                                4);
-        end_bench(&bench);
-    }
-}
-END_TEST
-
-START_TEST(a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels) {
-    double turned[2], believed[2];
-    for (int has = 0; has < 2; has++) {
-        uint16_t traits = has ? PLAIN_TRAITS | CMO_TRAIT_HEADING : PLAIN_TRAITS;
-        cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
-        setup.heading_deg = 178; // what the sensor says wraps on the way
-        setup.x_mm = 1700;
-        setup.plant.right_wheel = 1.01; // 1 % on 900 mm of way: 4.7 degrees
-        setup.plant.heading_drift_deg_s = 0.1;
-        bench_robot bench = start(&setup, &plain_robot);
-        cmo_advance_parameters parameters = {.distance_mm = 900, .speed_mm_s = 400};
-        ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
-        turned[has] = cmo_sim_truth_now(bench.sim).heading_rad * 180 / G_PI - 178;
-        believed[has] = figure(&bench.robot, CMO_TURNED_DEG);
-        end_bench(&bench);
-    }
-    ck_assert_double_ge(fabs(turned[0]), 3.5);
-    ck_assert_double_le(fabs(turned[1]), 1.0); // drift, noise, and half an encoder step
-    ck_assert_double_eq_tol(believed[1], turned[1], 0.5);
-}
-END_TEST
-
-START_TEST(without_encoders_ways_are_estimates_and_say_so) {
-    uint16_t traits = PLAIN_TRAITS & ~CMO_TRAIT_ENCODERS;
-    cmo_sim_setup setup = plain_setup(&plain_robot, traits, mat);
-    bench_robot bench = start(&setup, &plain_robot);
-    cmo_line_parameters parameters = {
-        .blind_mm = 200, .cruise_mm_s = 300, .creep_mm_s = 150, .least_width_mm = 15};
-    ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
-    uint32_t estimated = bench.robot.report.estimated;
-    ck_assert(estimated & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM));
-    ck_assert(estimated & CMO_FIGURE_BIT(CMO_TRAVELLED_MM));
-    ck_assert(!(estimated & CMO_FIGURE_BIT(CMO_ELAPSED_MS)));
-    ck_assert(!(estimated & CMO_FIGURE_BIT(CMO_REACTION_MS)));
-    ck_assert_ptr_nonnull(find_crossing(bench.sim, 0, CMO_SIM_LINE));
-    ck_assert_double_le(fabs(cmo_sim_truth_now(bench.sim).speed_mm_s), 1.0);
-    end_bench(&bench);
-}
-END_TEST
-
-START_TEST(a_run_over_the_wrap_of_the_clock_equals_one_without) {
-    float rest[2];
-    for (int i = 0; i < 2; i++) {
-        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
-        setup.clock_start_us = i == 0 ? 0 : 0xFFFFFFFFU - 1250000U; // wraps amid the search
-        bench_robot bench = start(&setup, &plain_robot);
-        cmo_line_parameters parameters = {
-            .blind_mm = 200, .cruise_mm_s = 400, .creep_mm_s = 150, .least_width_mm = 15};
-        ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &parameters), CMO_OUTCOME_DONE);
-        ck_assert_uint_gt(bench.robot.run_ms, 1300);
-        rest[i] = bench.robot.report.figure[CMO_REST_ERROR_MM];
-        end_bench(&bench);
-    }
-    ck_assert_float_eq(rest[0], rest[1]);
-}
-END_TEST
-
 typedef struct caught {
     unsigned kinds[8];
 } caught;
@@ -448,11 +347,6 @@ int main(void) {
         a_line_before_the_end_of_the_blind_distance_is_not_looked_at,
         a_light_line_on_a_dark_floor_is_found_with_either_polarity,
         a_table_edge_is_found_as_void_and_refused_without_a_level,
-        duty_motors_drive_as_well_as_regulated_ones,
-        duty_motors_at_their_limit_do_not_wind_up,
-        a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels,
-        without_encoders_ways_are_estimates_and_say_so,
-        a_run_over_the_wrap_of_the_clock_equals_one_without,
         an_action_runs_once_a_tick_until_it_is_done,
         notifications_tell_start_stages_crossing_and_end,
         NULL};
