@@ -11,7 +11,7 @@ float cmi_held_s(const cmo_robot *robot) {
 
 void cmi_lead_runs_on(cmo_robot *robot) {
 #if CMO_SLIDING
-    robot->runs_on = true;
+    robot->runs_on = !robot->description->lag_measured;
 #else
     (void)robot;
 #endif

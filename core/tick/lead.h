@@ -16,7 +16,8 @@ float cmi_held_s(const cmo_robot *robot);
 // than wheels that lock.
 float cmi_lead_s(const cmo_robot *robot);
 
-// Its wheels have still been fast where a profile had ended; holds for the routine.
+// Its wheels have still been fast where a profile had ended; holds for the routine. Of a lag that
+// was measured it says nothing: that is what it is.
 void cmi_lead_runs_on(cmo_robot *robot);
 
 #endif
