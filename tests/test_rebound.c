@@ -267,6 +267,13 @@ START_TEST(a_contact_ahead_of_the_axle_is_counted) {
 }
 END_TEST
 
+// How far its wheels have turned beyond where the turn is to end.
+static double turned_beyond_mm(const cmo_robot *robot, const cmo_motion *motion) {
+    double right = (double)(robot->odometer.right_mm - motion->right_start_mm);
+    double left = (double)(robot->odometer.left_mm - motion->left_start_mm);
+    return 0.5 * (double)motion->right_sign * (right - left) - (double)motion->target_mm;
+}
+
 // A regulator that ramps up and down more slowly than its robot is said to accelerate and brake:
 // its lag, as its user has measured it, is all that tells. It backs off so that it stands where it
 // turns.
@@ -292,7 +299,9 @@ START_TEST(what_ramps_stands_before_it_turns) {
         if (turns && (before == CMO_STAGE_BACK || before == CMO_STAGE_ROOM)) {
             fastest = fmax(fastest, fabs(cmo_sim_truth_now(p.bench.sim).speed_mm_s));
         }
-        furthest = fmax(furthest, (double)p.state.motion.furthest_mm);
+        if (turns) {
+            furthest = fmax(furthest, turned_beyond_mm(robot, &p.state.motion));
+        }
         before = robot->stage;
     }
     ck_assert_int_eq(outcome, CMO_OUTCOME_DONE);

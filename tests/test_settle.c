@@ -320,6 +320,30 @@ START_TEST(robots_of_every_kind_turn_as_far_as_they_think) {
 }
 END_TEST
 
+// Told to turn on by less than they start at, they are not thought to have done so, time and again
+// until the time for it has run out: that was two seconds.
+START_TEST(wheels_that_stick_are_not_tried_for_ever) {
+    static const uint64_t sticky[] = {5, 73, 97, 111, 115, 121, 147, 193, 195, 224, 313, 361};
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_fleet *fleet = stand_on(mat);
+    double ms = 0.0;
+    for (size_t i = 0; i < G_N_ELEMENTS(sticky); i++) {
+        lab_robot *robot = lab_fleet_robot(fleet, sticky[i], NULL);
+        lab_leg leg = {.routine = CMO_ROUTINE_TURN, .parameters.turn = {.angle_deg = 30.0F}};
+        lab_run *run = drive(robot, mat, &leg, 500.0, 0.0, sticky[i]);
+        const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
+        ck_assert_int_eq(result->outcome, CMO_OUTCOME_DONE);
+        ck_assert_float_eq_tol(result->robot.value[CMO_TURNED_DEG], 30.0F, 1.5F);
+        ms += (double)result->robot.value[CMO_ELAPSED_MS] / G_N_ELEMENTS(sticky);
+        lab_run_free(run);
+        lab_robot_free(robot);
+    }
+    ck_assert_msg(ms < 1300.0, "%g ms", ms);
+    lab_fleet_free(fleet);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 // Halted at once from speed, the wheels lock and count less than the way: what they say is marked.
 START_TEST(a_halt_that_slides_is_an_estimate) {
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
@@ -396,6 +420,7 @@ int main(void) {
                                   a_line_that_one_sensor_grazes_is_none,
                                   robots_of_every_kind_square_up,
                                   robots_of_every_kind_turn_as_far_as_they_think,
+                                  wheels_that_stick_are_not_tried_for_ever,
                                   where_the_line_is_gone_no_rest_is_claimed,
                                   NULL};
     return run_suite("settle", tests);

@@ -36,11 +36,10 @@ void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
     motion->right_sign = right_sign;
     motion->left_start_mm = robot->odometer.left_mm;
     motion->right_start_mm = robot->odometer.right_mm;
-    motion->furthest_mm = -INFINITY;
     motion->arrived = false;
 #if CMO_SLIDING
     motion->hardest_mm_s2 = 0.0F;
-    motion->settles = false;
+    motion->settles = motion->by_counts = false;
 #endif
     motion->since_us = 0;
     float speed =
@@ -176,9 +175,6 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
             }
         }
     }
-    if (isfinite(motion->target_mm)) {
-        motion->furthest_mm = fmaxf(motion->furthest_mm, way - motion->target_mm);
-    }
     // Motors that cannot keep up must not let the profile run away from them; and what is not led
     // for as it speeds up would be made good by driving too fast. A wheel that has yet to be
     // started may need more. What still rolls the other way is not behind for that.
@@ -225,14 +221,40 @@ float cmi_motion_least_mm(const cmo_robot *robot) {
     return LEAST_MM_S(description) * 1e-6F * (float)description->tick_us;
 }
 
+// By counts alone a wheel is amid its own until the next one comes: it may have been driven and
+// stand yet.
+static bool by_counts(const cmo_motion *motion) {
+#if CMO_SLIDING
+    return motion->by_counts;
+#else
+    (void)motion;
+    return false;
+#endif
+}
+
+static float within(const cmo_motion *motion, const cmo_wheel *wheel) {
+    return by_counts(motion) ? wheel->within_mm : 0.0F;
+}
+
+static float left_to_go(const cmo_motion *motion, const cmo_robot *robot) {
+    float here = left_way(motion, robot) - within(motion, &robot->left);
+    return motion->left_sign * motion->target_mm - here;
+}
+
+static float right_to_go(const cmo_motion *motion, const cmo_robot *robot) {
+    float here = right_way(motion, robot) - within(motion, &robot->right);
+    return motion->right_sign * motion->target_mm - here;
+}
+
 // One wheel's small move: drives at no less than the slowest speed, and lets go when the roll-out
 // will carry it to its place. On its way there it goes for the place itself: let go as soon as that
 // is within the tolerance, it would always end at the near end of it. Returns its command.
-static float settle_wheel(const cmo_robot *robot, const cmo_wheel *wheel, float error,
-                          float tolerance_mm) {
+static float settle_wheel(const cmo_motion *motion, const cmo_robot *robot, const cmo_wheel *wheel,
+                          float error, float tolerance_mm) {
     const cmo_robot_description *description = robot->description;
     // A wheel that hardly moves does not roll out: it stands, or is about to.
-    bool rolls = fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
+    bool rolls =
+        !by_counts(motion) && fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
     float roll_s = cmi_lead_s(robot) + cmi_held_s(robot);
     float left_over = rolls ? error - wheel->speed_mm_s * roll_s : error;
     bool onward = rolls && wheel->command_mm_s * left_over > 0.0F &&
@@ -249,14 +271,6 @@ static float settle_wheel(const cmo_robot *robot, const cmo_wheel *wheel, float 
     return left_over < 0.0F ? -speed : speed;
 }
 
-static float left_to_go(const cmo_motion *motion, const cmo_robot *robot) {
-    return motion->left_sign * motion->target_mm - left_way(motion, robot);
-}
-
-static float right_to_go(const cmo_motion *motion, const cmo_robot *robot) {
-    return motion->right_sign * motion->target_mm - right_way(motion, robot);
-}
-
 bool cmi_motion_within(const cmo_motion *motion, const cmo_robot *robot, float tolerance_mm) {
     return fabsf(left_to_go(motion, robot)) <= tolerance_mm &&
            fabsf(right_to_go(motion, robot)) <= tolerance_mm;
@@ -264,10 +278,10 @@ bool cmi_motion_within(const cmo_motion *motion, const cmo_robot *robot, float t
 
 bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm) {
     const cmo_robot_description *description = robot->description;
-    float beyond = cmi_motion_way(motion, robot) - motion->target_mm;
-    motion->furthest_mm = fmaxf(motion->furthest_mm, beyond);
-    float left = settle_wheel(robot, &robot->left, left_to_go(motion, robot), tolerance_mm);
-    float right = settle_wheel(robot, &robot->right, right_to_go(motion, robot), tolerance_mm);
+    float left = left_to_go(motion, robot);
+    float right = right_to_go(motion, robot);
+    left = settle_wheel(motion, robot, &robot->left, left, tolerance_mm);
+    right = settle_wheel(motion, robot, &robot->right, right, tolerance_mm);
     cmi_drive(robot, left, right);
     // Slower than this it hardly rolls on, and what an encoder shows of it is noise.
     float slow = fmaxf(description->slowest_mm_s * 0.5F + 1.0F, 5.0F);

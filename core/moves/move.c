@@ -22,9 +22,15 @@ float cmi_least_tolerance_mm(const cmo_robot *robot) {
     return counted ? fmaxf(0.4F, 0.5F * fmaxf(d->left_step_mm, d->right_step_mm)) : 0.5F;
 }
 
+// The furthest beyond where it is to end; on the way there it is not yet.
+static void note_overshoot(cmo_robot *robot, const cmo_motion *motion) {
+    float beyond = cmi_motion_way(motion, robot) - motion->target_mm;
+    if (robot->stage != CMO_STAGE_MOVE || beyond > 0.0F) {
+        cmi_raise_figure(robot, CMO_OVERSHOOT_MM, beyond);
+    }
+}
+
 static void rest(cmo_robot *robot, cmo_advance_state *state) {
-    cmi_raise_figure(robot, CMO_OVERSHOOT_MM,
-                     cmi_motion_way(&state->motion, robot) - state->motion.target_mm);
     state->settle_us += robot->dt_us;
     if (!cmi_stands(robot)) {
         return;
@@ -33,6 +39,9 @@ static void rest(cmo_robot *robot, cmo_advance_state *state) {
     // which is of use where they can be put right by as little.
     if (cmi_motion_least_mm(robot) <= state->parameters.tolerance_mm) {
         cmi_recentre_wheels(robot);
+#if CMO_SLIDING
+        state->motion.by_counts = true;
+#endif
     }
     // It may have rolled on, or back.
     if (state->settle_us < CMI_SETTLE_US &&
@@ -53,6 +62,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         cmi_motion_start(motion, robot, target, motion->left_sign, motion->right_sign);
         cmi_enter(robot, CMO_STAGE_MOVE);
     }
+    note_overshoot(robot, motion);
     if (robot->stage == CMO_STAGE_HALT) {
         rest(robot, state);
         return;
@@ -78,7 +88,6 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     state->settle_us += robot->dt_us;
     bool settled = cmi_motion_settle(motion, robot, p->tolerance_mm);
     if (settled || state->settle_us > CMI_SETTLE_US) {
-        cmi_raise_figure(robot, CMO_OVERSHOOT_MM, motion->furthest_mm);
         cmi_halt(robot, p->halt);
     }
 }

@@ -26,11 +26,11 @@ typedef struct cmo_motion {
     float right_sign;
     float left_start_mm;
     float right_start_mm;
-    float furthest_mm; /**< the most that it got beyond its target; negative: not yet there */
     uint32_t since_us; /**< time on the way there */
     bool arrived;      /**< the profile has reached its target */
 #if CMO_SLIDING
     bool settles; /**< one of the small moves between standstills, which nothing hangs on */
+    bool by_counts; /**< settles by the counts alone: a wheel is amid its own until the next one */
 #endif
 } cmo_motion;
 
