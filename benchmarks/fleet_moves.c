@@ -16,7 +16,7 @@ typedef struct move_trial {
     bool measured;   // its geometry
 } move_trial;
 
-enum { ANGLE, WAY };
+enum { ANGLE, WAY, TIME };
 
 static void move(const population *c, unsigned i, const void *context, outcome *out) {
     const move_trial *t = context;
@@ -37,6 +37,7 @@ static void move(const population *c, unsigned i, const void *context, outcome *
     out->outcome = result->outcome;
     double turned = run->end.heading_rad * degrees - start.heading_deg;
     out->value[ANGLE] = turned - t->turn_deg;
+    out->value[TIME] = (double)result->robot.value[CMO_ELAPSED_MS];
     if (t->turn_deg == 0.0) {
         out->value[WAY] = run->end.way_mm - 1000.0;
     }
@@ -49,8 +50,9 @@ void fleet_moves(const char *fleet, unsigned robots) {
     static const double turns[] = {30, -30, 90, -90, 180, -180, 0};
     cmo_sim_mat *mat = fleet_two_lines();
     population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
-    printf("Turns, and a metre straight on: true error, degrees\n%-24s%10s%8s%8s%8s%8s%10s%8s\n",
-           "", "done", "mean", "RMS", "95 %", "worst", "measured", "95 %");
+    printf("Turns, and a metre straight on: true error, degrees\n"
+           "%-24s%10s%8s%8s%8s%8s%10s%8s%9s%7s\n",
+           "", "done", "mean", "RMS", "95 %", "worst", "measured", "95 %", "mean ms", "95 %");
     for (size_t i = 0; i < G_N_ELEMENTS(turns); i++) {
         move_trial t = {mat, turns[i], false};
         population_work(c, move, &t, results);
@@ -62,8 +64,9 @@ void fleet_moves(const char *fleet, unsigned robots) {
         static outcome measured[POPULATION_MOST];
         population_work(c, move, &t, measured);
         population_figure m = population_sum_up(c, measured, ANGLE, POPULATION_ALL, 0);
-        printf("%-24s%5u/%-4u%8.2f%8.2f%8.2f%8.2f%10.2f%8.2f", name, f.done, f.tried, f.mean, f.rms,
-               f.within, f.worst, m.rms, m.within);
+        population_figure time = population_sum_up(c, measured, TIME, POPULATION_ALL, 0);
+        printf("%-24s%5u/%-4u%8.2f%8.2f%8.2f%8.2f%10.2f%8.2f%9.0f%7.0f", name, f.done, f.tried,
+               f.mean, f.rms, f.within, f.worst, m.rms, m.within, time.mean, time.within);
         population_print_outcomes(c, results);
         if (way.n > 0) {
             printf("  way: RMS %.1f mm", way.rms);
@@ -71,11 +74,11 @@ void fleet_moves(const char *fleet, unsigned robots) {
         printf("\n");
     }
     move_trial t = {mat, 90.0, true};
-    static const char *const names[] = {"turn by 90, deg"};
-    static const unsigned values[] = {ANGLE};
+    static const char *const names[] = {"turn by 90, deg", "time, ms"};
+    static const unsigned values[] = {ANGLE, TIME};
     population_work(c, move, &t, results);
     printf("\ngeometry measured, ");
-    population_print_kinds(c, results, names, values, 1);
+    population_print_kinds(c, results, names, values, G_N_ELEMENTS(names));
     printf("\n");
     population_free(c);
     cmo_sim_mat_free(mat);
