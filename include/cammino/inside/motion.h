@@ -29,7 +29,7 @@ typedef struct cmo_motion {
     uint32_t since_us; /**< time on the way there */
     bool arrived;      /**< the profile has reached its target */
 #if CMO_SLIDING
-    bool settles; /**< one of the small moves between standstills, which nothing hangs on */
+    bool settles;   /**< one of the small moves between standstills, which nothing hangs on */
     bool by_counts; /**< settles by the counts alone: a wheel is amid its own until the next one */
 #endif
 } cmo_motion;
