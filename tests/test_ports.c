@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Routines on ports that offer more than the plain one, or less: duty alone, a heading, no
-// encoders, a clock that wraps.
+// Routines on ports that offer more than the plain one, or less: duty alone, a ramp of their own, a
+// heading, no encoders, a clock that wraps.
 #include "support.h"
 
 #include <math.h>
@@ -50,6 +50,52 @@ START_TEST(duty_motors_at_their_limit_do_not_wind_up) {
                                 4);
         end_bench(&bench);
     }
+}
+END_TEST
+
+// Its user has measured neither dead band nor slowest speed, and friction at rest is twice that in
+// motion: near its place the robot stands and has to be pushed more and more. That is no stall.
+START_TEST(duty_motors_that_stick_end_near_their_place) {
+    cmo_robot_description description = plain_robot;
+    description.full_duty_mm_s = 900;
+    description.slowest_mm_s = 0;
+    for (unsigned seed = 1; seed <= 8; seed++) {
+        cmo_sim_setup setup = plain_setup(&description, DUTY_TRAITS, mat);
+        setup.plant.dead_mm_s = 60.0;
+        setup.plant.stick = 2.0;
+        setup.seed = seed;
+        bench_robot bench;
+        start_bench(&bench, &setup, &description);
+        cmo_advance_parameters parameters = {.distance_mm = 100.0F + 13.0F * (float)seed};
+        ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        ck_assert_double_eq_tol(cmo_sim_truth_now(bench.sim).way_mm, (double)parameters.distance_mm,
+                                2.5);
+        ck_assert_double_lt(figure(&bench.robot, CMO_ELAPSED_MS), 2500.0);
+        end_bench(&bench);
+    }
+}
+END_TEST
+
+// A ramp of its own that is far slower than the robot is said to brake: it comes to rest well
+// beyond its place, comes back from there, and says by how much it was beyond.
+START_TEST(what_ramps_slowly_comes_back_to_its_place) {
+    cmo_robot_description description = plain_robot;
+    description.lag_ms = 150;
+    description.acceleration_mm_s2 = 2000;
+    description.braking_mm_s2 = 3500;
+    cmo_sim_setup setup = plain_setup(&description, PLAIN_TRAITS, mat);
+    setup.plant.motor_lag_ms = 40;
+    setup.plant.grip_m_s2 = 6.0;
+    setup.plant.regulator_ramp_mm_s2 = 700;
+    bench_robot bench;
+    start_bench(&bench, &setup, &description);
+    cmo_advance_parameters parameters = {.distance_mm = 300, .speed_mm_s = 350};
+    ck_assert_int_eq(cmo_advance(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+    double way = cmo_sim_truth_now(bench.sim).way_mm;
+    double beyond = figure(&bench.robot, CMO_OVERSHOOT_MM);
+    ck_assert_double_eq_tol(way, 300, 2.5);
+    ck_assert_msg(beyond > 10.0 && beyond < 100.0, "%g mm", beyond);
+    end_bench(&bench);
 }
 END_TEST
 
@@ -117,6 +163,8 @@ int main(void) {
     mat = make_floor(&one_line);
     const TTest *const tests[] = {duty_motors_drive_as_well_as_regulated_ones,
                                   duty_motors_at_their_limit_do_not_wind_up,
+                                  duty_motors_that_stick_end_near_their_place,
+                                  what_ramps_slowly_comes_back_to_its_place,
                                   a_heading_sensor_keeps_a_robot_straight_on_unequal_wheels,
                                   without_encoders_ways_are_estimates_and_say_so,
                                   a_run_over_the_wrap_of_the_clock_equals_one_without,

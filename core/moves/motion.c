@@ -39,7 +39,8 @@ void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
     motion->arrived = false;
 #if CMO_SLIDING
     motion->hardest_mm_s2 = 0.0F;
-    motion->settles = motion->by_counts = false;
+    motion->settles = motion->by_counts = motion->back = false;
+    motion->again = 0;
 #endif
     motion->since_us = 0;
     float speed =
@@ -213,6 +214,10 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
 // stated.
 #define STICKS_US 150000U
 
+// What will be left to go by more than this goes by a profile of its own, so many times.
+#define FAR_MM     8.0F
+#define MOST_AGAIN 2U
+
 // The least that a wheel which stands is driven at, to settle.
 #define LEAST_MM_S(description) (1.3F * (description)->slowest_mm_s + 2.0F)
 
@@ -266,9 +271,36 @@ static float settle_wheel(const cmo_motion *motion, const cmo_robot *robot, cons
     float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
     speed = fmaxf(speed, LEAST_MM_S(description));
     if (CMO_SLIDING && robot->still_us > STICKS_US) { // the longer it sticks, the more it is asked
-        speed = fminf(speed * (float)robot->still_us / (float)STICKS_US, SETTLE_MOST_MM_S);
+        float longer = (float)robot->still_us / (float)STICKS_US;
+        speed = fminf(speed * longer * longer, SETTLE_MOST_MM_S);
     }
     return left_over < 0.0F ? -speed : speed;
+}
+
+bool cmi_motion_again(cmo_motion *motion, const cmo_robot *robot) {
+#if CMO_SLIDING
+    float left_over = motion->target_mm - cmi_motion_way(motion, robot);
+    float rolls_mm = along(motion, robot) * robot->description->lag_ms * 1e-3F;
+    if (motion->again >= MOST_AGAIN || fabsf(left_over - rolls_mm) < FAR_MM) {
+        return false;
+    }
+    const cmo_motion before = *motion;
+    float sign = left_over < 0.0F ? -1.0F : 1.0F;
+    float left_end = motion->left_start_mm + motion->left_sign * motion->target_mm;
+    float right_end = motion->right_start_mm + motion->right_sign * motion->target_mm;
+    cmi_motion_start(motion, robot, fabsf(left_over), sign * before.left_sign,
+                     sign * before.right_sign);
+    // Each wheel to its own end.
+    motion->left_start_mm = left_end - motion->left_sign * motion->target_mm;
+    motion->right_start_mm = right_end - motion->right_sign * motion->target_mm;
+    motion->back = before.back != (left_over < 0.0F);
+    motion->again = (uint8_t)(before.again + 1U);
+    cmi_motion_settles(motion, robot);
+    return true;
+#else
+    (void)motion, (void)robot;
+    return false;
+#endif
 }
 
 bool cmi_motion_within(const cmo_motion *motion, const cmo_robot *robot, float tolerance_mm) {
@@ -283,6 +315,7 @@ bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm)
     left = settle_wheel(motion, robot, &robot->left, left, tolerance_mm);
     right = settle_wheel(motion, robot, &robot->right, right, tolerance_mm);
     cmi_drive(robot, left, right);
+    cmi_pushes(robot); // so near to its place it may stick: the time to settle ends that too
     // Slower than this it hardly rolls on, and what an encoder shows of it is noise.
     float slow = fmaxf(description->slowest_mm_s * 0.5F + 1.0F, 5.0F);
     return cmi_motion_within(motion, robot, tolerance_mm) && fabsf(robot->left.speed_mm_s) < slow &&

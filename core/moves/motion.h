@@ -33,6 +33,10 @@ void cmi_motion_settles(cmo_motion *motion, const cmo_robot *robot);
 // One tick of the profile: sets both wheels' commands.
 void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot);
 
+// After the profile has arrived: what is left, or will have been too much, by more than small moves
+// do soon is gone by another profile, to the same end of each wheel. False: it is near enough.
+bool cmi_motion_again(cmo_motion *motion, const cmo_robot *robot);
+
 // Motors that cannot turn as little as asked, or an encoder that dithers, must not be tried for
 // ever.
 #define CMI_SETTLE_US 1500000U

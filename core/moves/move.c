@@ -22,9 +22,12 @@ float cmi_least_tolerance_mm(const cmo_robot *robot) {
     return counted ? fmaxf(0.4F, 0.5F * fmaxf(d->left_step_mm, d->right_step_mm)) : 0.5F;
 }
 
-// The furthest beyond where it is to end; on the way there it is not yet.
+// The furthest beyond where it is to end; on the way there it is not yet, but where it comes back.
 static void note_overshoot(cmo_robot *robot, const cmo_motion *motion) {
     float beyond = cmi_motion_way(motion, robot) - motion->target_mm;
+#if CMO_SLIDING
+    beyond = motion->back ? -beyond : beyond;
+#endif
     if (robot->stage != CMO_STAGE_MOVE || beyond > 0.0F) {
         cmi_raise_figure(robot, CMO_OVERSHOOT_MM, beyond);
     }
@@ -79,7 +82,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         if (p->ending == CMO_END_MOVING && beyond >= 0.0F) {
             cmi_raise_figure(robot, CMO_OVERSHOOT_MM, beyond);
             cmi_end_moving(robot);
-        } else if (motion->arrived) {
+        } else if (motion->arrived && !cmi_motion_again(motion, robot)) {
             cmi_enter(robot, CMO_STAGE_SETTLE);
             state->settle_us = 0;
         }

@@ -31,6 +31,8 @@ typedef struct cmo_motion {
 #if CMO_SLIDING
     bool settles;   /**< one of the small moves between standstills, which nothing hangs on */
     bool by_counts; /**< settles by the counts alone: a wheel is amid its own until the next one */
+    bool back;      /**< it comes back to where it was to end, from beyond */
+    uint8_t again;  /**< profiles after the first one, to the same end */
 #endif
 } cmo_motion;
 
