@@ -1,0 +1,84 @@
+// SPDX-License-Identifier: GPL-3.0-or-later
+// Robots of another make: a plant that shares no line with the simulator, and no idea where there
+// was a choice. Forces on rigid bodies in steps of 50 us; regulators that count; armatures;
+// friction by Stribeck's curve; tyres by a smooth one; spots that are bells; looks that come when
+// they come.
+#ifndef FOREIGN_PLANT_H
+#define FOREIGN_PLANT_H
+
+#include <cammino/cammino.h>
+
+// The floor: one dark line across the way.
+#define FOREIGN_EDGE_MM  1000.0
+#define FOREIGN_WIDTH_MM 20.0
+
+typedef enum foreign_drive {
+    FOREIGN_PI,      // on the speed that it counts
+    FOREIGN_RAMP,    // the same behind a ramp of its own
+    FOREIGN_FORWARD, // feed-forward and a proportional part: no integral
+    FOREIGN_DUTY,    // none
+    FOREIGN_DRIVES
+} foreign_drive;
+
+// Lengths in mm, masses in kg, forces in mN, times in s; wheels as seen at the tyre.
+typedef struct foreign_robot {
+    foreign_drive drive;
+    double mass, inertia, rotor, track;
+    double stall, no_load, coulomb, sticks, sticks_below; // motor, and the friction of its gear
+    double armature, cogging, battery, play, step;
+    double grip, creep, rolling; // mm/s2, share, mm/s2
+    double ramp, proportional, integral, window, delay;
+    double ahead[2], aside[2], sigma[2], gain[2], offset[2], interval[2];
+    double light_delay, bend, noise;
+    unsigned bits;
+    bool look_times;
+} foreign_robot;
+
+typedef struct foreign_wheel {
+    double speed, place, torque, play; // place of the motor, torque as a share of the stalled one
+    double asked, coming, comes_in;    // command, and the one that is on its way
+    double reference, sum, measured;
+    long counts[16];
+} foreign_wheel;
+
+typedef struct foreign_look {
+    double due;
+    cmo_look look;
+} foreign_look;
+
+typedef struct foreign_plant {
+    const foreign_robot *robot;
+    void *random; // GRand
+    double now, x, y, heading, speed, turn;
+    foreign_wheel wheel[2];
+    bool driven, open; // else the motors are shorted, unless open
+    double until, regulates_in, looks_in[2];
+    unsigned sample;
+    foreign_look look[2][8];
+    unsigned looks[2];
+    uint8_t sequence[2];
+} foreign_plant;
+
+// What chance makes of a robot's number.
+void foreign_draw(foreign_robot *robot, unsigned number);
+
+void foreign_start(foreign_plant *plant, const foreign_robot *robot, unsigned number, double x,
+                   double heading);
+void foreign_end(foreign_plant *plant);
+void foreign_pass(foreign_plant *plant, double s);
+
+// The middle between the spots, beyond the near edge.
+double foreign_beyond(const foreign_plant *plant);
+
+// The first of the two spots, beyond the near edge.
+double foreign_first(const foreign_plant *plant);
+
+cmo_port foreign_port(foreign_plant *plant);
+
+// What a careful user writes down: by ruler, data sheet and one step of the speed. False: nobody
+// would drive with that, for its own regulator is not steady.
+bool foreign_describe(const foreign_robot *robot, unsigned number,
+                      cmo_robot_description *description);
+cmo_levels foreign_levels(const foreign_robot *robot, unsigned sensor);
+
+#endif
