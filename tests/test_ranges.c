@@ -230,7 +230,7 @@ static void check_run(const lab_run *run, const char *path, double value) {
 
 typedef struct survey {
     bool of_route;
-    unsigned driven, refused;
+    unsigned numbers, driven, refused;
 } survey;
 
 static void try(survey *s, const char *path, const lab_key *key, double value, bool within) {
@@ -271,7 +271,8 @@ static void go_through(survey *s, const lab_section *section, const char *above)
             g_strconcat(above, *above != '\0' ? "." : "", key->name, list ? "[]" : "", NULL);
         if (key->section != NULL) {
             go_through(s, key->section, path);
-        } else if (key->type == LAB_NUMBER || key->type == LAB_WHOLE) {
+        } else if ((key->type == LAB_NUMBER || key->type == LAB_WHOLE) &&
+                   s->numbers++ % EACH == 0) {
             double outside = fmax(1.0, fabs(key->high - key->low)) * 1e-9;
             outside = key->type == LAB_WHOLE ? 1.0 : outside;
             try(s, path, key, key->low, true);
@@ -329,7 +330,7 @@ static void survey_file(bool of_route, const char *name, unsigned least_driven) 
     survey s = {.of_route = of_route};
     go_through(&s, section_named(name), "");
     g_print("%s: %u driven, %u refused\n", name, s.driven, s.refused);
-    ck_assert_uint_ge(s.driven, least_driven);
+    ck_assert_uint_ge(s.driven, least_driven / EACH);
     tear_down();
 }
 
