@@ -7,13 +7,17 @@
 
 static cmo_sim_mat *mat;
 
-START_TEST(duty_motors_drive_as_well_as_regulated_ones) {
+static cmo_robot_description duty_robot(float dead_duty) {
     cmo_robot_description description = plain_robot;
     description.full_duty_mm_s = 900;
-    description.dead_duty = 0.05F;
-    uint16_t traits = DUTY_TRAITS;
+    description.dead_duty = dead_duty;
+    return description;
+}
+
+START_TEST(duty_motors_drive_as_well_as_regulated_ones) {
+    cmo_robot_description description = duty_robot(0.05F);
     for (int weak = 0; weak < 2; weak++) {
-        cmo_sim_setup setup = plain_setup(&description, traits, mat);
+        cmo_sim_setup setup = plain_setup(&description, DUTY_TRAITS, mat);
         setup.plant.battery = weak ? 0.8 : 1.0;
         bench_robot bench;
         start_bench(&bench, &setup, &description);
@@ -33,9 +37,7 @@ START_TEST(duty_motors_at_their_limit_do_not_wind_up) {
         double battery;
         float speed_mm_s, distance_mm;
     } hard[] = {{0.6, 700, 1200}, {0.5, 400, 600}, {0.5, 300, 1050}};
-    cmo_robot_description description = plain_robot;
-    description.full_duty_mm_s = 900;
-    description.dead_duty = 0.05F;
+    cmo_robot_description description = duty_robot(0.05F);
     for (size_t i = 0; i < G_N_ELEMENTS(hard); i++) {
         cmo_sim_setup setup = plain_setup(&description, DUTY_TRAITS, mat);
         setup.plant.battery = hard[i].battery;
@@ -56,8 +58,7 @@ END_TEST
 // Its user has measured neither dead band nor slowest speed, and friction at rest is twice that in
 // motion: near its place the robot stands and has to be pushed more and more. That is no stall.
 START_TEST(duty_motors_that_stick_end_near_their_place) {
-    cmo_robot_description description = plain_robot;
-    description.full_duty_mm_s = 900;
+    cmo_robot_description description = duty_robot(0.0F);
     description.slowest_mm_s = 0;
     for (unsigned seed = 1; seed <= 8; seed++) {
         cmo_sim_setup setup = plain_setup(&description, DUTY_TRAITS, mat);

@@ -4,6 +4,7 @@
 #include "../shared/description.h"
 #include "../shared/routine.h"
 #include "../tick/lead.h"
+#include "../tick/odometer.h"
 
 #include <math.h>
 
@@ -277,6 +278,23 @@ static float settle_wheel(const cmo_motion *motion, const cmo_robot *robot, cons
     return left_over < 0.0F ? -speed : speed;
 }
 
+float cmi_motion_beyond_mm(const cmo_motion *motion, const cmo_robot *robot) {
+    float beyond = cmi_motion_way(motion, robot) - motion->target_mm;
+#if CMO_SLIDING
+    beyond = motion->back ? -beyond : beyond;
+#endif
+    return beyond;
+}
+
+void cmi_motion_recentre(cmo_motion *motion, cmo_robot *robot) {
+    cmi_recentre_wheels(robot);
+#if CMO_SLIDING
+    motion->by_counts = true;
+#else
+    (void)motion;
+#endif
+}
+
 bool cmi_motion_again(cmo_motion *motion, const cmo_robot *robot) {
 #if CMO_SLIDING
     float left_over = motion->target_mm - cmi_motion_way(motion, robot);
@@ -284,17 +302,18 @@ bool cmi_motion_again(cmo_motion *motion, const cmo_robot *robot) {
     if (motion->again >= MOST_AGAIN || fabsf(left_over - rolls_mm) < FAR_MM) {
         return false;
     }
-    const cmo_motion before = *motion;
-    float sign = left_over < 0.0F ? -1.0F : 1.0F;
     float left_end = motion->left_start_mm + motion->left_sign * motion->target_mm;
     float right_end = motion->right_start_mm + motion->right_sign * motion->target_mm;
-    cmi_motion_start(motion, robot, fabsf(left_over), sign * before.left_sign,
-                     sign * before.right_sign);
+    bool back = motion->back != (left_over < 0.0F);
+    uint8_t again = (uint8_t)(motion->again + 1U);
+    float sign = left_over < 0.0F ? -1.0F : 1.0F;
+    cmi_motion_start(motion, robot, fabsf(left_over), sign * motion->left_sign,
+                     sign * motion->right_sign);
     // Each wheel to its own end.
     motion->left_start_mm = left_end - motion->left_sign * motion->target_mm;
     motion->right_start_mm = right_end - motion->right_sign * motion->target_mm;
-    motion->back = before.back != (left_over < 0.0F);
-    motion->again = (uint8_t)(before.again + 1U);
+    motion->back = back;
+    motion->again = again;
     cmi_motion_settles(motion, robot);
     return true;
 #else

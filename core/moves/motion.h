@@ -37,6 +37,13 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot);
 // do soon is gone by another profile, to the same end of each wheel. False: it is near enough.
 bool cmi_motion_again(cmo_motion *motion, const cmo_robot *robot);
 
+// How far beyond its end it is, negative before it, also where it comes back from there.
+float cmi_motion_beyond_mm(const cmo_motion *motion, const cmo_robot *robot);
+
+// At rest: no reading tells where wheels stand within their counts. Amid them they are off by
+// least; and from here on they settle by counts alone.
+void cmi_motion_recentre(cmo_motion *motion, cmo_robot *robot);
+
 // Motors that cannot turn as little as asked, or an encoder that dithers, must not be tried for
 // ever.
 #define CMI_SETTLE_US 1500000U

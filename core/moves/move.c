@@ -2,7 +2,6 @@
 #include "move.h"
 
 #include "../shared/routine.h"
-#include "../tick/odometer.h"
 #include "motion.h"
 
 #include <math.h>
@@ -22,12 +21,9 @@ float cmi_least_tolerance_mm(const cmo_robot *robot) {
     return counted ? fmaxf(0.4F, 0.5F * fmaxf(d->left_step_mm, d->right_step_mm)) : 0.5F;
 }
 
-// The furthest beyond where it is to end; on the way there it is not yet, but where it comes back.
+// The furthest beyond its end; on the way there it is not yet.
 static void note_overshoot(cmo_robot *robot, const cmo_motion *motion) {
-    float beyond = cmi_motion_way(motion, robot) - motion->target_mm;
-#if CMO_SLIDING
-    beyond = motion->back ? -beyond : beyond;
-#endif
+    float beyond = cmi_motion_beyond_mm(motion, robot);
     if (robot->stage != CMO_STAGE_MOVE || beyond > 0.0F) {
         cmi_raise_figure(robot, CMO_OVERSHOOT_MM, beyond);
     }
@@ -38,13 +34,9 @@ static void rest(cmo_robot *robot, cmo_advance_state *state) {
     if (!cmi_stands(robot)) {
         return;
     }
-    // No reading tells where wheels stand within their counts. Amid them they are off by least,
-    // which is of use where they can be put right by as little.
+    // Of use where they can be put right by as little.
     if (cmi_motion_least_mm(robot) <= state->parameters.tolerance_mm) {
-        cmi_recentre_wheels(robot);
-#if CMO_SLIDING
-        state->motion.by_counts = true;
-#endif
+        cmi_motion_recentre(&state->motion, robot);
     }
     // It may have rolled on, or back.
     if (state->settle_us < CMI_SETTLE_US &&
