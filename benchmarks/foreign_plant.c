@@ -7,8 +7,6 @@
 
 #define STEP_S      5e-5
 #define REGULATES_S 5e-3
-#define LIGHT       0.62 // reflectances
-#define DARK        0.06
 
 // ---------------------------------------------------------------------------------------- drawn --
 
@@ -71,6 +69,12 @@ void foreign_draw(foreign_robot *robot, unsigned number) {
     robot->rolling = even(random, 20, 120);
     draw_drive(robot, random);
     draw_eyes(robot, random);
+    g_rand_free(random);
+    random = g_rand_new_with_seed(number + 3000000U);
+    robot->tyre = even(random, 5, 25);
+    bool ahead = g_rand_int_range(random, 0, 4) == 0;
+    robot->rear = ahead ? 0.0 : robot->track * even(random, 0.3, 0.8);
+    robot->front = ahead ? robot->ahead[0] * even(random, 0.3, 0.8) : 0.0;
     g_rand_free(random);
 }
 
@@ -152,20 +156,24 @@ static double seen(const foreign_robot *r, unsigned i, double reflectance) {
     return full * (0.05 + 0.85 * r->gain[i] * (pow(reflectance, r->bend) + r->offset[i]));
 }
 
+void foreign_place(const foreign_plant *plant, double ahead, double aside, double *x, double *y) {
+    *x = plant->x + ahead * cos(plant->heading) - aside * sin(plant->heading);
+    *y = plant->y + ahead * sin(plant->heading) + aside * cos(plant->heading);
+}
+
 static double beyond(const foreign_plant *plant, int i) {
-    const foreign_robot *r = plant->robot;
-    double along = r->ahead[i] * cos(plant->heading) - r->aside[i] * sin(plant->heading);
-    return plant->x + along - FOREIGN_EDGE_MM;
+    double x, y;
+    foreign_place(plant, plant->robot->ahead[i], plant->robot->aside[i], &x, &y);
+    return x - FOREIGN_EDGE_MM;
 }
 
 static void look(foreign_plant *plant, unsigned i) {
     const foreign_robot *r = plant->robot;
-    double place = beyond(plant, (int)i);
-    double wide = r->sigma[i] * G_SQRT2;
-    double on = 0.5 * (erf(place / wide) - erf((place - FOREIGN_WIDTH_MM) / wide));
+    double x, y;
+    foreign_place(plant, r->ahead[i], r->aside[i], &x, &y);
     double full = (double)((1U << r->bits) - 1U);
     double counts =
-        seen(r, i, LIGHT + (DARK - LIGHT) * on) + r->noise * full * gauss(plant->random);
+        seen(r, i, plant->floor(x, y, r->sigma[i])) + r->noise * full * gauss(plant->random);
     if (plant->looks[i] < G_N_ELEMENTS(plant->look[i])) {
         foreign_look *new = &plant->look[i][plant->looks[i]++];
         new->due = plant->now + r->light_delay;
@@ -182,6 +190,7 @@ void foreign_start(foreign_plant *plant, const foreign_robot *robot, unsigned nu
     memset(plant, 0, sizeof *plant);
     GRand *random = g_rand_new_with_seed(number + 1000000U);
     plant->robot = robot;
+    plant->floor = foreign_line;
     plant->random = random;
     plant->x = x;
     plant->heading = heading;
@@ -370,14 +379,21 @@ bool foreign_describe(const foreign_robot *robot, unsigned number,
     d->dead_duty = (float)(1.1 * robot->coulomb / robot->stall);
     d->slowest_mm_s = robot->drive == FOREIGN_DUTY ? 0.0F : (float)even(random, 5, 15);
     d->lag_ms = (float)fmin(490.0, 1000.0 * lag_s * even(random, 0.9, 1.1));
+    d->tyre_mm = (float)robot->tyre;
+    d->rear_mm = (float)fmax(robot->rear + even(random, -1, 1), 1.0);
+    d->front_mm = (float)fmax(robot->front + even(random, -1, 1), 0.0);
     g_rand_free(random);
     return true;
 }
 
 cmo_levels foreign_levels(const foreign_robot *robot, unsigned sensor) {
     double full = (double)((1U << robot->bits) - 1U);
-    return (cmo_levels){.dark = (uint16_t)seen(robot, sensor, DARK),
-                        .light = (uint16_t)seen(robot, sensor, LIGHT),
+    return (cmo_levels){.dark = (uint16_t)seen(robot, sensor, FOREIGN_DARK),
+                        .light = (uint16_t)seen(robot, sensor, FOREIGN_LIGHT),
                         .void_counts = CMO_LEVEL_UNKNOWN,
                         .noise = (uint16_t)(2.0 * robot->noise * full + 1.0)};
+}
+
+uint16_t foreign_void(const foreign_robot *robot, unsigned sensor) {
+    return (uint16_t)seen(robot, sensor, FOREIGN_VOID);
 }

@@ -8,9 +8,30 @@
 
 #include <cammino/cammino.h>
 
-// The floor: one dark line across the way.
+// One dark line across the way.
 #define FOREIGN_EDGE_MM  1000.0
 #define FOREIGN_WIDTH_MM 20.0
+
+// Reflectances.
+#define FOREIGN_LIGHT 0.62
+#define FOREIGN_DARK  0.06
+#define FOREIGN_VOID  0.004
+
+// A floor: what a spot whose bell has this standard deviation gets of it.
+typedef double (*foreign_floor)(double x, double y, double sigma);
+
+double foreign_line(double x, double y, double sigma);  // across the way
+double foreign_ring(double x, double y, double sigma);  // a rectangle with a dark rim of 25 mm
+double foreign_table(double x, double y, double sigma); // the same with nothing beyond
+double foreign_angle(double x, double y, double sigma); // an L with a dark rim
+double foreign_lane(double x, double y, double sigma);  // a dark line along the way, with two bends
+
+// A place is beyond the inner edge of the rim by so much; negative: inside.
+double foreign_over_ring(double x, double y);
+double foreign_over_angle(double x, double y);
+
+// To the left of the lane's middle.
+double foreign_off_lane(double x, double y);
 
 typedef enum foreign_drive {
     FOREIGN_PI,      // on the speed that it counts
@@ -30,6 +51,7 @@ typedef struct foreign_robot {
     double ramp, proportional, integral, window, delay;
     double ahead[2], aside[2], sigma[2], gain[2], offset[2], interval[2];
     double light_delay, bend, noise;
+    double tyre, rear, front; // where it touches the floor: a ball behind the axle, or one ahead
     unsigned bits;
     bool look_times;
 } foreign_robot;
@@ -48,6 +70,7 @@ typedef struct foreign_look {
 
 typedef struct foreign_plant {
     const foreign_robot *robot;
+    foreign_floor floor;
     void *random; // GRand
     double now, x, y, heading, speed, turn;
     foreign_wheel wheel[2];
@@ -62,6 +85,7 @@ typedef struct foreign_plant {
 // What chance makes of a robot's number.
 void foreign_draw(foreign_robot *robot, unsigned number);
 
+// On the line's floor, at (x, 0).
 void foreign_start(foreign_plant *plant, const foreign_robot *robot, unsigned number, double x,
                    double heading);
 void foreign_end(foreign_plant *plant);
@@ -73,6 +97,9 @@ double foreign_beyond(const foreign_plant *plant);
 // The first of the two spots, beyond the near edge.
 double foreign_first(const foreign_plant *plant);
 
+// A place on the robot, as it stands.
+void foreign_place(const foreign_plant *plant, double ahead, double aside, double *x, double *y);
+
 cmo_port foreign_port(foreign_plant *plant);
 
 // What a careful user writes down: by ruler, data sheet and one step of the speed. False: nobody
@@ -80,5 +107,6 @@ cmo_port foreign_port(foreign_plant *plant);
 bool foreign_describe(const foreign_robot *robot, unsigned number,
                       cmo_robot_description *description);
 cmo_levels foreign_levels(const foreign_robot *robot, unsigned sensor);
+uint16_t foreign_void(const foreign_robot *robot, unsigned sensor); // the level of no floor
 
 #endif
