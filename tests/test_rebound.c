@@ -267,6 +267,24 @@ START_TEST(a_contact_ahead_of_the_axle_is_counted) {
 }
 END_TEST
 
+// A long lag may be a ramp's: until a stop has shown how far it goes, it goes by the worst.
+START_TEST(until_a_stop_has_shown_it_how_far_it_goes_it_is_slower) {
+    static const float lags_ms[] = {5, 60, 200};
+    float shares[3];
+    for (int i = 0; i < 3; i++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        p.description.lag_ms = lags_ms[i];
+        cmo_stay_inside_parameters parameters = {.convex = true};
+        ck_assert_int_eq(cmo_stay_inside_start(&p.bench.robot, &p.state, &parameters), CMO_RUNNING);
+        shares[i] = p.state.share;
+        end_patrol(&p);
+    }
+    ck_assert_float_eq_tol(shares[0], 0.8F, 1e-6F);
+    ck_assert_float_lt(shares[2], 0.9F * shares[1]);
+}
+END_TEST
+
 // How far its wheels have turned beyond where the turn is to end.
 static double turned_beyond_mm(const cmo_robot *robot, const cmo_motion *motion) {
     double right = (double)(robot->odometer.right_mm - motion->right_start_mm);
@@ -400,6 +418,7 @@ int main(void) {
                                   put_down_on_the_rim_it_turns_off_it,
                                   without_a_known_slowest_speed_it_rebounds_all_the_same,
                                   a_contact_ahead_of_the_axle_is_counted,
+                                  until_a_stop_has_shown_it_how_far_it_goes_it_is_slower,
                                   what_ramps_stands_before_it_turns,
                                   where_stops_take_longer_it_drives_slower,
                                   it_goes_by_the_floor_that_it_stands_on,

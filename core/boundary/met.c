@@ -14,7 +14,7 @@
 #define AGAIN_MM 3.0F
 // A boundary may bend towards the robot by this much of the way along it.
 #define BEND 0.15F
-// Entry angles that a guess reckons with, at most.
+// Entry angles that a guess reckons with, at most, unless it is known to be steeper.
 #define STEEPEST_RAD 1.4F
 
 float cmi_wrap(float angle_rad) {
@@ -54,6 +54,7 @@ void cmi_met_add(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sen
         boundary->entry_way_mm = 0.5F * (then.left_mm + then.right_mm);
         boundary->known = false;
         boundary->anew = false;
+        boundary->felt_rad = 0.0F;
         boundary->first = sensor;
     }
     // Whatever comes after the first crossing takes the other place, by the same sensor too.
@@ -117,11 +118,26 @@ float cmi_met_gone_mm(const cmo_met_boundary *boundary, const cmo_robot *robot) 
     return fmaxf(cmo_way_mm(robot) - boundary->entry_way_mm, 0.0F);
 }
 
-// Least entry angle of a boundary that one sensor alone has crossed.
+// Least entry angle of a boundary that one sensor alone has crossed. Where that one, at the angle a
+// from the heading, has been turned to its side by t and is still over it, the angle is a + t / 2
+// at least: by less, it would have come back.
 static float least_entry(const cmo_met_boundary *boundary, const cmo_robot *robot) {
+    const cmo_robot_description *d = robot->description;
+    if (d->lights < 2) {
+        return 0.0F;
+    }
     float beyond = cmi_met_gone_mm(boundary, robot);
-    float least = cmi_atan(beyond / fmaxf(fabsf(cmi_across_mm(robot->description)), 1.0F));
-    return robot->description->lights > 1 ? fminf(least, 1.2F) : 0.0F;
+    float least = fminf(cmi_atan(beyond / fmaxf(fabsf(cmi_across_mm(d)), 1.0F)), 1.2F);
+    if (boundary->felt_rad > 0.0F) {
+        const cmo_light_description *light = &d->light[boundary->first];
+        float aside = cmi_atan(fabsf(light->left_mm) / fmaxf(light->ahead_mm, 1.0F));
+        least = fmaxf(least, fminf(aside + 0.5F * boundary->felt_rad, 0.5F * CMI_PI));
+    }
+    return least;
+}
+
+static float steepest_entry(float least_rad) {
+    return fmaxf(STEEPEST_RAD, 0.5F * (least_rad + 0.5F * CMI_PI));
 }
 
 static float side_of(const cmo_met_boundary *boundary) {
@@ -133,7 +149,8 @@ static float side_of(const cmo_met_boundary *boundary) {
 void cmi_met_solve(cmo_met_boundary *boundary, const cmo_robot *robot) {
     boundary->known = measure(boundary, robot);
     if (!boundary->known) {
-        float guess = 0.5F * (least_entry(boundary, robot) + STEEPEST_RAD);
+        float least = least_entry(boundary, robot);
+        float guess = 0.5F * (least + steepest_entry(least));
         guess = robot->description->lights > 1 ? guess : 0.0F;
         boundary->normal_rad = boundary->entry_rad + side_of(boundary) * guess;
     }
@@ -194,7 +211,7 @@ static float candidate(const cmo_met_boundary *boundary, const cmo_robot *robot,
         return boundary->normal_rad;
     }
     float least = least_entry(boundary, robot);
-    float entry = least + 0.5F * (float)number * (STEEPEST_RAD - least);
+    float entry = least + 0.5F * (float)number * (steepest_entry(least) - least);
     return boundary->entry_rad + side_of(boundary) * entry;
 }
 

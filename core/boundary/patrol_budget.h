@@ -28,6 +28,11 @@ float cmi_braking_of(const cmo_robot_description *description, float braking_mm_
 // The highest speed at which the robot stands within a distance, by cmo_budget_braking().
 float cmi_speed_within(const cmo_robot_description *description, float distance_mm, float braking);
 
+// The same, whatever kind of drive the lag is of: one that trails by all of it however it is led,
+// or one that has a ramp of its own.
+float cmi_surely_from_mm_s(const cmo_robot_description *description, float distance_mm,
+                           float braking);
+
 // The fastest sway that keeps the wheels inside by a margin, within convex boundaries. Its speed
 // stays 0 where there is none.
 void cmi_sway_choose(const cmo_robot_description *description, const cmi_sight *s, float margin_mm,

@@ -310,6 +310,10 @@ void cmi_rebound_feel(cmo_robot *robot, cmo_stay_inside_state *state) {
     }
     cmi_motion_follow(motion, robot);
     if (motion->arrived && !leaves_from_here(robot, state)) {
+        cmo_met_boundary *boundary = &state->boundary;
+        bool still_over = !boundary->known && robot->light[boundary->first].edge.inside;
+        float turned = robot->odometer.pose.heading_rad - state->stood.heading_rad;
+        boundary->felt_rad = still_over ? fabsf(turned) : 0.0F;
         return_to_way(robot, state);
     }
 }

@@ -24,8 +24,8 @@ void cmi_rebound_begin(cmo_robot *robot, cmo_stay_inside_state *state);
 // One tick of braking, along the course.
 void cmi_rebound_brake(cmo_robot *robot, cmo_stay_inside_state *state);
 
-// What the budget counts on has yet to be seen: the first run is slower.
-#define CMI_FIRST_SHARE 0.8F
+// Share of the cruise until a stop has shown what the budget counts on.
+float cmi_rebound_first_share(const cmo_robot *robot, const cmo_stay_inside_state *state);
 
 // It stands: how far this stop took.
 void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_inside_state *state);

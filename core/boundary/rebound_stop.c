@@ -3,15 +3,18 @@
 // the tyres slid meanwhile.
 #include "../shared/routine.h"
 #include "course.h"
-#include "rebound.h"
 #include "met.h"
+#include "patrol_budget.h"
+#include "rebound.h"
 
 #include <math.h>
 
 // A stop from less than this share of the cruise tells too little of one from all of it; and slower
 // than that nothing makes it.
-#define LEAST_SPEED_SHARE 0.4F
+#define LEAST_SPEED_SHARE 0.25F
 #define LEAST_SHARE       0.3F
+// Before any, no faster than this.
+#define FIRST_SHARE 0.8F
 // More than this is no slide.
 #define MOST_SLIDE_MM 500.0F
 
@@ -40,6 +43,12 @@ void cmi_rebound_brake(cmo_robot *robot, cmo_stay_inside_state *state) {
     }
     cmi_course_follow(&state->course, robot, 0.0F, state->parameters.acceleration_mm_s2,
                       state->braking_mm_s2);
+}
+
+float cmi_rebound_first_share(const cmo_robot *robot, const cmo_stay_inside_state *state) {
+    float safe = cmi_surely_from_mm_s(robot->description, state->budget.stop_mm,
+                                      state->parameters.braking_mm_s2);
+    return fmaxf(fminf(safe / state->cruise_mm_s, FIRST_SHARE), LEAST_SHARE);
 }
 
 // A stop does not get longer by more than the square of the speed: where one from v has taken the

@@ -414,11 +414,11 @@ cmo_outcome cmo_stay_inside_start(cmo_robot *robot, cmo_stay_inside_state *state
         return CMO_OUTCOME_TOO_FAST;
     }
     state->held = p->too_fast != CMO_TOO_FAST_ACCEPT || p->cruise_mm_s == 0.0F;
-    state->share = state->held ? CMI_FIRST_SHARE : 1.0F;
     state->course.sway_rad = cmi_radians(state->budget.sway_deg);
     state->course.sway_mm = state->budget.sway_mm;
     state->braking_mm_s2 =
         p->braking_mm_s2 * (state->budget.sway_deg > 0.0F ? CMI_SWAY_BRAKING : 1.0F);
+    state->share = state->held ? cmi_rebound_first_share(robot, state) : 1.0F;
     // It turns.
     float most = cmi_sure_mm_s2(robot->description);
     state->motion.acceleration_mm_s2 = fminf(CMI_TURN_SHARE * p->acceleration_mm_s2, most);

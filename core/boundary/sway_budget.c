@@ -2,6 +2,7 @@
 // How to sway, so that a sensor comes round to a boundary before a wheel does, and how fast.
 #include "patrol_budget.h"
 
+#include "../shared/description.h"
 #include "../shared/trig.h"
 
 #include <math.h>
@@ -165,7 +166,8 @@ static float sway_speed(const cmo_robot_description *d, const sway *w) {
     float per_mm = 2.0F * CMI_PI / w->length;
     float bend = 0.5F * d->track_mm * w->amplitude * per_mm;
     float by_top = d->top_speed_mm_s / (1.0F + bend);
-    float by_effort = sqrtf(SWAY_EFFORT * d->acceleration_mm_s2 / (bend * per_mm));
+    float effort = cmi_smaller(SWAY_EFFORT * d->acceleration_mm_s2, cmi_sure_mm_s2(d));
+    float by_effort = sqrtf(effort / (bend * per_mm));
     return cmi_smaller(by_top, by_effort);
 }
 

@@ -34,7 +34,7 @@ typedef enum cmo_leaving {
       "a surface that was taught is the boundary, everywhere wider than 1.7 spots and two looks; "  \
       "no floor does not count then")                                                               \
     P(X, SPEED, cruise_mm_s, "as fast as is safe",                                                  \
-      "speed of the patrol; a fifth less until a first stop has been seen")                         \
+      "speed of the patrol; a fifth less or more until a first stop has been seen")                 \
     P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_ACCEPT, CMO_TOO_FAST_WORDS, \
       "refuse", "where the wheels could go over the boundary; slow: drive as fast as is safe; accept: " \
       "drive all the same")                                                                         \
@@ -130,6 +130,7 @@ typedef struct cmo_met_boundary {
     bool anew;       /**< the first one has crossed it again, once the robot stood: */
     float anew_x_mm; /**< here, whatever its tyres had slid before */
     float anew_y_mm;
+    float felt_rad;     /**< so far the first one was over it, turning to that side */
     float entry_rad;    /**< heading at the first crossing */
     float entry_way_mm; /**< way at the first crossing */
     float normal_rad;   /**< direction of the outward normal */
