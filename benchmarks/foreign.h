@@ -25,7 +25,7 @@ typedef struct foreign_result {
 typedef void (*foreign_trial)(const foreign_robot *made, const cmo_robot_description *described,
                               unsigned number, const void *context, foreign_result *result);
 
-// Of the robots that are not steady the result stays untouched: refused, as CMO_RUNNING.
+// The robots that are not steady are left out: their outcome is CMO_RUNNING.
 void foreign_all(const foreign_robots *robots, foreign_trial trial, const void *context,
                  foreign_result *results);
 

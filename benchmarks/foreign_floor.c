@@ -4,18 +4,19 @@
 #include <glib.h>
 #include <math.h>
 
-#define RIM   25.0
-#define HALF  500.0 // of the rectangle's sides
-#define WHOLE 380.0
+#define RIM 25.0
+// Halves of the rectangle's sides.
+#define HALF_X 500.0
+#define HALF_Y 380.0
 
 typedef struct box {
     double left, right, low, high;
 } box;
 
-static const box ring = {-HALF, HALF, -WHOLE, WHOLE};
+static const box ring = {-HALF_X, HALF_X, -HALF_Y, HALF_Y};
 // The two arms of the L, and what they share.
-static const box arm[] = {{-HALF, HALF, -WHOLE, 0.0}, {-HALF, 0.0, -WHOLE, WHOLE}};
-static const box elbow = {-HALF, 0.0, -WHOLE, 0.0};
+static const box arm[] = {{-HALF_X, HALF_X, -HALF_Y, 0.0}, {-HALF_X, 0.0, -HALF_Y, HALF_Y}};
+static const box elbow = {-HALF_X, 0.0, -HALF_Y, 0.0};
 
 static double share(double from, double to, double place, double wide) {
     return 0.5 * (erf((place - from) / wide) - erf((place - to) / wide));

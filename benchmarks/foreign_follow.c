@@ -6,7 +6,7 @@
 #include <math.h>
 #include <stdio.h>
 
-enum { WORST, RMS, SPEED, TOLD };
+enum { WORST, RMS, SPEED };
 
 typedef struct job {
     const char *name;
@@ -57,7 +57,6 @@ static void follow(const foreign_robot *made, const cmo_robot_description *descr
         result->value[RMS] = sqrt(squares / looks);
         double way = (double)(parameters.distance_mm - state.figures.joined_mm);
         result->value[SPEED] = outcome == CMO_OUTCOME_DONE ? way / (plant.now - since) : NAN;
-        result->value[TOLD] = (double)state.figures.worst_mm;
     }
     foreign_end(&plant);
 }

@@ -8,7 +8,7 @@
 
 #define REBOUNDS 12
 
-enum { OVER, SPEED, COUNT, MS, TURNED };
+enum { OVER, SPEED, COUNT, MS };
 
 typedef struct job {
     const char *name;
@@ -66,7 +66,8 @@ static void patrol(const foreign_robot *made, const cmo_robot_description *descr
     cmo_robot robot;
     cmo_stay_inside_state state;
     cmo_outcome outcome = foreign_robot_start(&robot, &d, &mounted, &port);
-    for (uint8_t i = 0; i < 2 && j->boundary == CMO_TONE_VOID; i++) {
+    bool edge = j->boundary == CMO_TONE_VOID;
+    for (uint8_t i = 0; i < 2 && edge && outcome == CMO_OUTCOME_DONE; i++) {
         cmo_levels levels = foreign_levels(&mounted, i);
         levels.void_counts = foreign_void(&mounted, i);
         outcome = cmo_robot_set_levels(&robot, i, &levels);

@@ -12,35 +12,29 @@ typedef struct work {
     foreign_trial trial;
     const void *context;
     foreign_result *results;
-    gint next;
 } work;
 
-static gpointer work_on(gpointer data) {
-    work *w = data;
-    for (unsigned n; (n = (unsigned)g_atomic_int_add(&w->next, 1)) < w->robots->n;) {
-        w->results[n] = (foreign_result){.outcome = CMO_RUNNING};
-        for (size_t v = 0; v < G_N_ELEMENTS(w->results[n].value); v++) {
-            w->results[n].value[v] = NAN;
-        }
-        if (w->robots->steady[n]) {
-            w->trial(&w->robots->made[n], &w->robots->described[n], n + 1, w->context,
-                     &w->results[n]);
-        }
+static void try_one(gpointer number, gpointer data) {
+    const work *w = data;
+    unsigned n = GPOINTER_TO_UINT(number) - 1;
+    foreign_result *result = &w->results[n];
+    *result = (foreign_result){.outcome = CMO_RUNNING};
+    for (size_t v = 0; v < G_N_ELEMENTS(result->value); v++) {
+        result->value[v] = NAN;
     }
-    return NULL;
+    if (w->robots->steady[n]) {
+        w->trial(&w->robots->made[n], &w->robots->described[n], n + 1, w->context, result);
+    }
 }
 
 void foreign_all(const foreign_robots *robots, foreign_trial trial, const void *context,
                  foreign_result *results) {
-    work w = {robots, trial, context, results, 0};
-    GThread *threads[64];
-    unsigned n = CLAMP(g_get_num_processors(), 1U, G_N_ELEMENTS(threads));
-    for (unsigned i = 0; i < n; i++) {
-        threads[i] = g_thread_new("robots", work_on, &w);
+    work w = {robots, trial, context, results};
+    GThreadPool *pool = g_thread_pool_new(try_one, &w, (int)g_get_num_processors(), TRUE, NULL);
+    for (unsigned number = 1; number <= robots->n; number++) {
+        g_thread_pool_push(pool, GUINT_TO_POINTER(number), NULL);
     }
-    for (unsigned i = 0; i < n; i++) {
-        g_thread_join(threads[i]);
-    }
+    g_thread_pool_free(pool, FALSE, TRUE);
 }
 
 cmo_outcome foreign_robot_start(cmo_robot *robot, const cmo_robot_description *described,

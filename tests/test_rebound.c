@@ -285,6 +285,25 @@ START_TEST(until_a_stop_has_shown_it_how_far_it_goes_it_is_slower) {
 }
 END_TEST
 
+// With spots so near to the axle it cannot turn far enough to see either one come back or cross: it
+// has to guess, and not by half a right angle, for it knows how far the first one was over it.
+START_TEST(where_it_cannot_feel_it_guesses_by_how_far_it_has_turned) {
+    for (int deg = 1; deg <= 9; deg += 4) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        p.description.light[0].ahead_mm = p.description.light[1].ahead_mm = 45;
+        cmo_sim_setup setup = patrol_setup(&p, 250, HIGH - 70, deg); // along the upper wall
+        start_again(&p, &setup);
+        cmo_stay_inside_parameters parameters = {.convex = true, .rebounds = 1};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        ck_assert(!p.state.last.known);
+        ck_assert_double_eq_tol((double)p.state.last.entry_deg, deg - 90.0, 12.0);
+        ck_assert_double_gt(p.least_mm, 0.5);
+        end_patrol(&p);
+    }
+}
+END_TEST
+
 // How far its wheels have turned beyond where the turn is to end.
 static double turned_beyond_mm(const cmo_robot *robot, const cmo_motion *motion) {
     double right = (double)(robot->odometer.right_mm - motion->right_start_mm);
@@ -419,6 +438,7 @@ int main(void) {
                                   without_a_known_slowest_speed_it_rebounds_all_the_same,
                                   a_contact_ahead_of_the_axle_is_counted,
                                   until_a_stop_has_shown_it_how_far_it_goes_it_is_slower,
+                                  where_it_cannot_feel_it_guesses_by_how_far_it_has_turned,
                                   what_ramps_stands_before_it_turns,
                                   where_stops_take_longer_it_drives_slower,
                                   it_goes_by_the_floor_that_it_stands_on,

@@ -120,7 +120,7 @@ float cmi_met_gone_mm(const cmo_met_boundary *boundary, const cmo_robot *robot) 
 
 // Least entry angle of a boundary that one sensor alone has crossed. Where that one, at the angle a
 // from the heading, has been turned to its side by t and is still over it, the angle is a + t / 2
-// at least: by less, it would have come back.
+// at least, but for the little that it had rolled on: by less, it would have come back.
 static float least_entry(const cmo_met_boundary *boundary, const cmo_robot *robot) {
     const cmo_robot_description *d = robot->description;
     if (d->lights < 2) {

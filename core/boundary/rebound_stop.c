@@ -46,8 +46,8 @@ void cmi_rebound_brake(cmo_robot *robot, cmo_stay_inside_state *state) {
 }
 
 float cmi_rebound_first_share(const cmo_robot *robot, const cmo_stay_inside_state *state) {
-    float safe = cmi_surely_from_mm_s(robot->description, state->budget.stop_mm,
-                                      state->parameters.braking_mm_s2);
+    float safe =
+        cmi_surely_from_mm_s(robot->description, state->budget.stop_mm, state->braking_mm_s2);
     return fmaxf(fminf(safe / state->cruise_mm_s, FIRST_SHARE), LEAST_SHARE);
 }
 

@@ -161,7 +161,7 @@ static bool holds(const sway *w, const cmi_sight *s, float stop_mm, float margin
     return steps <= MOST_STEPS;
 }
 
-// The highest speed that the motors can sway at.
+// The highest speed that the motors can sway at, whatever kind of drive they have.
 static float sway_speed(const cmo_robot_description *d, const sway *w) {
     float per_mm = 2.0F * CMI_PI / w->length;
     float bend = 0.5F * d->track_mm * w->amplitude * per_mm;

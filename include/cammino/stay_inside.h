@@ -34,7 +34,7 @@ typedef enum cmo_leaving {
       "a surface that was taught is the boundary, everywhere wider than 1.7 spots and two looks; "  \
       "no floor does not count then")                                                               \
     P(X, SPEED, cruise_mm_s, "as fast as is safe",                                                  \
-      "speed of the patrol; a fifth less or more until a first stop has been seen")                 \
+      "speed of the patrol; at least a fifth less until a first stop has been seen")                \
     P(X, CHOICE, cmo_too_fast, too_fast, CMO_TOO_FAST_REFUSE, CMO_TOO_FAST_ACCEPT, CMO_TOO_FAST_WORDS, \
       "refuse", "where the wheels could go over the boundary; slow: drive as fast as is safe; accept: " \
       "drive all the same")                                                                         \
