@@ -182,6 +182,28 @@ START_TEST(the_budget_follows_from_the_geometry) {
 }
 END_TEST
 
+// Its wheels speed up and slow down with each swing. A lag that was only stated may be a ramp's,
+// and surely passes no more than a fifth of the top speed in that time.
+START_TEST(it_sways_no_harder_than_its_drive_surely_passes) {
+    for (int measured = 0; measured < 2; measured++) {
+        cmo_robot_description d = robot_with(45);
+        d.lag_ms = 150;
+        d.lag_measured = measured != 0;
+        // Quick senses and a long way to stand: nothing else limits it.
+        d.light[0].ahead_mm = d.light[1].ahead_mm = 90;
+        d.light[0].interval_us = d.light[1].interval_us = 2000;
+        cmo_patrol_budget b;
+        cmo_budget_patrol(&d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &b);
+        ck_assert_float_gt(b.sway_deg, 0.0F);
+        double rate = 2.0 * G_PI / (double)b.sway_mm * (double)b.speed_mm_s;
+        double turning = (double)b.sway_deg * G_PI / 180.0 * rate * rate;
+        double wheel = 0.5 * (double)d.track_mm * turning;
+        double sure = 0.2 * (double)d.top_speed_mm_s / 0.15;
+        ck_assert(measured ? wheel > 1.05 * sure : wheel <= 1.001 * sure);
+    }
+}
+END_TEST
+
 int main(void) {
     make_folder();
     const TTest *const tests[] = {the_parts_add_up_and_the_speed_is_their_inverse,
@@ -190,6 +212,7 @@ int main(void) {
                                   a_speed_that_breaks_the_budget_is_refused_or_slowed,
                                   the_command_prints_draws_and_answers,
                                   the_budget_follows_from_the_geometry,
+                                  it_sways_no_harder_than_its_drive_surely_passes,
                                   NULL};
     int status = run_suite("budget", tests);
     remove_folder();

@@ -12,7 +12,7 @@
 
 // How far it turns at most.
 #define FEEL_RAD 1.75F
-// A spot that has not met the boundary and is so far beyond the chord: that is none.
+// A spot so far beyond the chord has left paint behind, and not entered it.
 #define PAINT_MM 3.0F
 
 float cmi_rebound_room_mm(const cmo_robot *robot, const cmo_stay_inside_state *state) {
@@ -52,9 +52,9 @@ static void feel_crossing(cmo_robot *robot, cmo_stay_inside_state *state, uint8_
         cmi_met_add(boundary, robot, sensor, crossing->time_us);
         cmi_met_solve(boundary, robot);
         cmi_take_no_proof(robot);
-        bool beyond = !other && !state->other_met &&
-                      cmi_met_beyond(boundary, robot, (uint8_t)(1U - sensor)) > PAINT_MM;
-        bool elsewhere = turns_outward(robot, state) != crossing->entering || beyond;
+        bool elsewhere =
+            turns_outward(robot, state) != crossing->entering ||
+            (!other && cmi_met_beyond(boundary, robot, (uint8_t)(1U - sensor)) > PAINT_MM);
         if (boundary->known && elsewhere) {
             boundary->known = false;
             boundary->met = (uint8_t)(1U << boundary->first);
