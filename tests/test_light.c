@@ -103,6 +103,42 @@ START_TEST(crossing_is_placed_within_a_quarter_millimetre_at_any_speed_phase_and
 }
 END_TEST
 
+// By how much the detector takes a line of 20 mm for wider than it is.
+static double wider(double speed_mm_s, double interval_us, double phase, double spot_mm) {
+    double near_mm = 40.0, far_mm = 60.0, entered = NAN;
+    cmo_edge edge;
+    cmo_edge_start(&edge, &levels, CMO_TONE_DARK, (float)spot_mm);
+    for (int i = 0; i < 8000; i++) {
+        double us = (i + phase) * interval_us;
+        double way = speed_mm_s * us * 1e-6;
+        double share = covered(way - near_mm, spot_mm) - covered(way - far_mm, spot_mm);
+        cmo_light_point point = {(uint32_t)us, (float)way, (float)(1.0 - share)};
+        cmo_crossing crossing;
+        if (!cmo_edge_look(&edge, point, &crossing)) {
+            continue;
+        }
+        if (!crossing.entering) {
+            return (double)crossing.way_mm - entered - (far_mm - near_mm);
+        }
+        entered = (double)crossing.way_mm;
+    }
+    ck_abort_msg("no line");
+    return NAN;
+}
+
+START_TEST(a_line_is_as_wide_as_it_is_however_slowly_it_is_crossed) {
+    for (double spot = 3.0; spot <= 9.0; spot += 3.0) {
+        for (double speed = 30; speed <= 240; speed *= 1.5) {
+            for (int phase = 0; phase < 10; phase++) {
+                double error = wider(speed, 5000, phase / 10.0, spot);
+                ck_assert_msg(fabs(error) < 0.25, "%g mm at %g mm/s, phase %d, spot %g", error,
+                              speed, phase, spot);
+            }
+        }
+    }
+}
+END_TEST
+
 START_TEST(without_a_known_spot_the_crossing_is_interpolated_in_a_straight_line) {
     for (int phase = 0; phase < 10; phase++) {
         double time_error;
@@ -162,6 +198,7 @@ int main(void) {
         levels_too_near_or_too_noisy_are_not_usable,
         void_has_a_threshold_only_with_a_level_of_its_own,
         crossing_is_placed_within_a_quarter_millimetre_at_any_speed_phase_and_angle,
+        a_line_is_as_wide_as_it_is_however_slowly_it_is_crossed,
         without_a_known_spot_the_crossing_is_interpolated_in_a_straight_line,
         backing_over_an_edge_finds_the_same_place,
         noise_within_the_hysteresis_makes_no_crossing,

@@ -145,15 +145,20 @@ static void place_crossing(const cmo_edge *edge, const cmo_light_point *point, f
     crossing->time_us = edge->near.time_us + (uint32_t)(int32_t)(when * time_us);
 }
 
-// The surface left behind counts once it has lasted for a spot's width: a slow crossing must not
-// be taken for a new surface.
+// What the spot comes onto is as much of it as it has seen yet, which grows while it comes onto it
+// slowly: where it is narrow, it leaves it from there. Once it has lasted for a spot's width, its
+// mean counts.
 static void watch_surface(cmo_edge *edge, const cmo_light_point *point) {
     float width = edge->spot_mm > 0.0F ? edge->spot_mm : 5.0F;
+    if (edge->onto && (point->reflectance > edge->behind) == edge->lighter) {
+        edge->behind = point->reflectance;
+    }
     if (fabsf(point->reflectance - edge->steady) > edge->hysteresis) {
         edge->steady = point->reflectance;
         edge->steady_mm = point->way_mm;
     } else if (fabsf(point->way_mm - edge->steady_mm) >= width) {
         edge->behind += 0.25F * (point->reflectance - edge->behind);
+        edge->onto = false;
     }
 }
 
@@ -168,6 +173,7 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
         edge->steady = point.reflectance;
         edge->steady_mm = point.way_mm;
         edge->behind = point.reflectance;
+        edge->onto = false;
         return false;
     }
     bool done = false;
@@ -181,6 +187,8 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
         place_crossing(edge, &point, edge->behind, to, crossing);
         crossing->entering = !edge->inside;
         edge->inside = !edge->inside;
+        edge->onto = true;
+        edge->lighter = point.reflectance > edge->behind;
         edge->behind = point.reflectance;
         edge->near = point;
         edge->steady = point.reflectance;

@@ -56,11 +56,13 @@ typedef struct cmo_edge {
     float steady;         /**< reflectance since which the surface has been steady, */
     float steady_mm;      /**< and the way at which that began */
     cmo_light_point near; /**< the last look that had not passed the band */
-    float behind;         /**< reflectance of the surface left behind, averaged */
+    float behind;         /**< reflectance of the surface that it will leave, averaged */
     cmo_band band;        /**< reflectances of what is watched for */
     float hysteresis;     /**< how far beyond an end of the band the side changes */
     float spot_mm;        /**< diameter of the spot; 0: not known, interpolate in a straight line */
     uint8_t looks;        /**< looks since the start, up to 255 */
+    bool onto;            /**< it still comes onto that, */
+    bool lighter;         /**< which is lighter than what it came from */
     bool inside;          /**< on what is watched for */
 } cmo_edge;
 
