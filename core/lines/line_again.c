@@ -48,8 +48,7 @@ void cmi_line_via_near(const cmo_robot *robot, cmo_line_state *state) {
 
 // On the way back over the far edge: how far it is off is gear play, creep and the looks' own
 // error, or else it has slid. Small shifts count only for the centre, where no edge is left under
-// the sensors to settle on, and only if the spot had left the line by twice its width: near the
-// edge the second crossing is a slow and vague one.
+// the sensors to settle on, and only if the spot had left the line wholly.
 static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, float way_mm) {
     cmo_candidate *candidate = &state->candidate[sensor];
     float by = way_mm - candidate->far_mm;
@@ -58,9 +57,11 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     float rolled = cmi_line_rolled_mm(robot, state);
     float play = robot->description->gear_play_mm;
     bool centre = state->parameters.rest == CMO_REST_CENTRE;
-    bool clear = beyond >= 2.0F * spot_mm;
-    float vague = clear ? SURE_MM : 1.5F * SURE_MM;
-    float slid = rolled + (centre ? vague : 2.0F + 0.5F * spot_mm);
+    bool clear = beyond >= spot_mm;
+    float slid = rolled + (centre ? SURE_MM : 2.0F + 0.5F * spot_mm);
+    // By the wheels narrower than it can be: they have slid over it, and tell the centre wrong.
+    float width = candidate->far_mm - candidate->near.way_mm;
+    bool slid_over = centre && width < state->parameters.least_width_mm - SURE_MM;
     if (CMO_SLIDING && state->via_near) {
         state->far_again_mm[sensor] = way_mm + play;
         return;
@@ -68,7 +69,7 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     if (candidate->corrected) {
         return;
     }
-    if (CMO_SLIDING && fabsf(by + rolled) > slid) {
+    if (CMO_SLIDING && (slid_over || fabsf(by + rolled) > slid)) {
         shift(state, by);
         candidate->corrected = true;
         state->furthest_mm -= by;
