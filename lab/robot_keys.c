@@ -398,7 +398,8 @@ static const char *const button_names[] = {"start", "stop", NULL};
 static const lab_key robot_keys[] = {
     KEY_TEXT(staged_robot, name, "name", "the file's name", "name of the robot"),
     CMO_BODY_FIELDS(KEY_OF_FIELD, staged_robot) CMO_CONTACT_FIELDS(KEY_OF_FIELD, staged_robot)
-        KEY_FLAG(staged_robot, look_times, "look_times", "true", "looks carry their own time"),
+        KEY_FLAG(staged_robot, look_times, "look_times", "true",
+                 "looks carry their own time; without, each is taken to be half a tick old"),
     KEY_FLAG(staged_robot, heading, "heading", "false",
              "it has a heading sensor: turns are taken from it"),
     KEY_FLAG(staged_robot, range, "range", "false", "it has a range sensor that looks ahead"),

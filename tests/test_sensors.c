@@ -237,6 +237,35 @@ START_TEST(a_sensor_out_of_range_is_found_within_its_age) {
 }
 END_TEST
 
+static double many_lines(void *data, double x_mm, double y_mm, unsigned *marks) {
+    (void)data, (void)y_mm;
+    bool line = x_mm >= 500.0 && x_mm < 1000.0 && fmod(x_mm - 500.0, 40.0) < 12.0;
+    *marks = line ? 1U << CMO_SIM_LINE : 0U;
+    return line ? 0.05 : 0.6;
+}
+
+// Without a time of their own they are of different moments all the same.
+START_TEST(several_looks_a_tick_over_an_edge_are_no_jumps) {
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1600, 1000, 2, many_lines, NULL);
+    cmo_robot_description description = plain_robot;
+    description.left_step_mm = description.right_step_mm = 0.1F;
+    for (int i = 0; i < 2; i++) {
+        description.light[i].interval_us = 2500;
+        description.light[i].spot_mm = 4;
+    }
+    cmo_sim_setup setup = plain_setup(&description, PLAIN_TRAITS & ~CMO_TRAIT_LOOK_TIMES, mat);
+    for (uint64_t seed = 1; seed <= SEEDS(10); seed++) {
+        setup.seed = seed;
+        bench_robot bench;
+        start_bench(&bench, &setup, &description);
+        cmo_count_lines_parameters parameters = {.number = 8, .cruise_mm_s = 350};
+        ck_assert_int_eq(cmo_count_lines(&bench.robot, &parameters), CMO_OUTCOME_DONE);
+        end_bench(&bench);
+    }
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 START_TEST(a_steady_reading_on_a_plain_floor_is_no_fault) {
     // Sensors without any noise, over one line after the other.
     static const floor_plan lines = {0.6,
@@ -270,6 +299,7 @@ int main(void) {
                                   a_stuck_sensor_is_found_once_the_other_has_crossed_a_line,
                                   a_jumping_sensor_is_found_within_some_looks,
                                   a_sensor_out_of_range_is_found_within_its_age,
+                                  several_looks_a_tick_over_an_edge_are_no_jumps,
                                   a_steady_reading_on_a_plain_floor_is_no_fault,
                                   NULL};
     return run_suite("sensors", tests);

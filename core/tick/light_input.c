@@ -382,6 +382,19 @@ static uint8_t first_fresh(const cmo_light *light, const cmo_light_input *input,
     return 0;
 }
 
+// A look without a time came in somewhere since the last tick: half way is the best guess, off by
+// T / sqrt(12); of several, evenly about it, where a port may hand over many.
+static uint32_t untold_time_us(const cmo_robot *robot, uint8_t number, uint8_t fresh) {
+    uint32_t time_us = robot->clock_us - robot->dt_us / 2;
+#if CMO_LOOKS_MAX > 2
+    uint32_t half_us = robot->dt_us / (2U * fresh);
+    time_us += 2U * number * half_us - (fresh - 1U) * half_us;
+#else
+    (void)number, (void)fresh;
+#endif
+    return time_us;
+}
+
 void cmi_light_take(cmo_robot *robot, const cmo_sample *sample) {
     for (uint8_t i = 0; i < robot->description->lights; i++) {
         cmo_light *light = &robot->light[i];
@@ -389,14 +402,14 @@ void cmi_light_take(cmo_robot *robot, const cmo_sample *sample) {
         uint8_t looks = input->looks < CMO_LOOKS_MAX ? input->looks : CMO_LOOKS_MAX;
         light->age_us = robot->first_tick ? 0 : cmi_add_us(light->age_us, robot->dt_us);
         light->crossings = 0;
-        for (uint8_t n = first_fresh(light, input, looks); n < looks; n++) {
+        uint8_t first = first_fresh(light, input, looks);
+        for (uint8_t n = first; n < looks; n++) {
             const cmo_look *look = &input->look[n];
             light->sequence = look->sequence;
-            // A look without a time came in somewhere since the last tick: half way is the best
-            // guess, off by T / sqrt(12).
-            uint32_t time = robot->port->traits & CMO_TRAIT_LOOK_TIMES
-                                ? look->time_us
-                                : robot->clock_us - robot->dt_us / 2;
+            uint32_t time =
+                robot->port->traits & CMO_TRAIT_LOOK_TIMES
+                    ? look->time_us
+                    : untold_time_us(robot, (uint8_t)(n - first), (uint8_t)(looks - first));
             take_look(robot, i, look, time);
         }
         if (input->latched) {

@@ -46,7 +46,8 @@ typedef enum cmo_halt {
 /** Traits: what the hardware has. Or them together in cmo_port::traits. */
 enum {
     CMO_TRAIT_ENCODERS = 1u << 0,   /**< both wheels are counted */
-    CMO_TRAIT_LOOK_TIMES = 1u << 1, /**< looks carry their own time; without, "now" is taken */
+    CMO_TRAIT_LOOK_TIMES = 1u << 1, /**< looks carry their own time; without, each is
+                                         taken to be half a tick old */
     CMO_TRAIT_SPEED = 1u << 2,      /**< drive takes mm/s and regulates; without, duty -1..1 */
     CMO_TRAIT_COAST = 1u << 3,
     CMO_TRAIT_BRAKE = 1u << 4,
