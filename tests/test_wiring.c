@@ -84,6 +84,31 @@ START_TEST(a_robot_that_drives_a_curve_by_itself_is_told) {
 }
 END_TEST
 
+// Spots near each other, and at a slant: one sensor sees the line first whichever wheel swings.
+START_TEST(sensors_close_together_are_told_apart_at_a_slant) {
+    for (int i = 0; i < 8; i++) {
+        lab_route *route = load("data/ferry/check-wiring.yaml");
+        route->robot->description.track_mm = 180.0F;
+        route->robot->plant.track_mm = 180.0;
+        route->heading_deg += i % 2 == 0 ? 9.0 : -9.0;
+        for (int n = 0; n < 2; n++) {
+            float aside = n == 0 ? 10.0F : -10.0F;
+            route->robot->description.light[n].left_mm = aside;
+            route->robot->plant.sensor[n].left_mm = (double)aside;
+        }
+        bool swapped = i >= 4;
+        if (swapped) {
+            ck_assert(lab_robot_break(route->robot, "lights_swapped", NULL));
+        }
+        lab_leg_result leg;
+        lab_run_free(drive(route, 1 + (uint64_t)i, &leg));
+        uint32_t found = swapped ? CMO_FINDING_BIT(CMO_FINDING_LIGHTS_SWAPPED) : 0;
+        ck_assert_msg(leg.findings == found, "%d: %x", i, leg.findings);
+        lab_route_free(route);
+    }
+}
+END_TEST
+
 START_TEST(two_faults_at_once_are_both_named) {
     lab_route *route = load("data/ferry/check-wiring.yaml");
     ck_assert(lab_robot_break(route->robot, "left_motor_reversed", NULL));
@@ -213,6 +238,79 @@ START_TEST(one_drive_over_two_lines_measures_the_robot) {
 }
 END_TEST
 
+// A drive that pulls to one side and to the other in turn, more slowly than the robot corrects.
+typedef struct pulling {
+    cmo_port inner;
+    double period_s;
+} pulling;
+
+static uint32_t pulling_clock(void *context) {
+    const pulling *p = context;
+    return p->inner.clock(p->inner.context);
+}
+
+static void pulling_wait(void *context, uint32_t until_us) {
+    const pulling *p = context;
+    p->inner.wait(p->inner.context, until_us);
+}
+
+static cmo_status pulling_sample(void *context, cmo_sample *sample) {
+    const pulling *p = context;
+    return p->inner.sample(p->inner.context, sample);
+}
+
+static cmo_status pulling_drive(void *context, float left, float right, uint32_t lifetime_us) {
+    const pulling *p = context;
+    double at = pulling_clock(context) * 1e-6 / p->period_s;
+    float pull = left + right > 50.0F ? (float)(30.0 * sin(2.0 * G_PI * at)) : 0.0F;
+    return p->inner.drive(p->inner.context, left + pull, right - pull, lifetime_us);
+}
+
+static cmo_status pulling_halt(void *context, cmo_halt how) {
+    const pulling *p = context;
+    return p->inner.halt(p->inner.context, how);
+}
+
+// What the wheels count as a turn is none of the wheels' ratio.
+START_TEST(a_robot_that_does_not_drive_quite_straight_measures_its_wheels) {
+    lab_route *route = load("data/ferry/measure-geometry.yaml");
+    cmo_sim_setup setup = {.traits = route->robot->traits,
+                           .plant = route->robot->plant,
+                           .mat = route->mat,
+                           .x_mm = route->x_mm,
+                           .y_mm = route->y_mm,
+                           .heading_deg = route->heading_deg};
+    cmo_sim_faults_none(&setup.faults);
+    setup.plant.wheel_spread = 0.0;
+    setup.plant.left_wheel = setup.plant.right_wheel = 1.0;
+    for (int i = 0; i < 5; i++) {
+        bench_robot bench;
+        setup.seed = 1 + (uint64_t)i;
+        start_bench(&bench, &setup, &route->robot->description);
+        pulling p = {*cmo_sim_port(bench.sim), 2.0 + 0.7 * i};
+        cmo_port port = p.inner;
+        port.context = &p;
+        port.clock = pulling_clock;
+        port.wait = pulling_wait;
+        port.sample = pulling_sample;
+        port.drive = pulling_drive;
+        port.halt = pulling_halt;
+        port.notify = NULL;
+        bench.robot.port = &port;
+        static cmo_measure_geometry_state state;
+        ck_assert_int_eq(cmo_measure_geometry(&bench.robot, &state,
+                                              &(cmo_measure_geometry_parameters){.lines_mm = 400}),
+                         CMO_OUTCOME_DONE);
+        const cmo_geometry *g = &state.geometry;
+        double ratio = (double)(g->right_step_mm / g->left_step_mm);
+        ck_assert_msg(fabs(ratio - 1.0) < 3.0 * (double)g->ratio_error && g->ratio_error < 0.001F,
+                      "%d: %g +- %g", i, ratio, (double)g->ratio_error);
+        end_bench(&bench);
+    }
+    lab_route_free(route);
+}
+END_TEST
+
 START_TEST(a_measured_robot_drives_truer) {
     lab_route *route = load("data/ferry/measure-geometry.yaml");
     cmo_sim_plant *p = &route->robot->plant;
@@ -313,12 +411,14 @@ int main(void) {
                                   a_healthy_robot_is_found_healthy_and_ends_about_where_it_began,
                                   a_robot_that_drives_a_curve_by_itself_is_told,
                                   two_faults_at_once_are_both_named,
+                                  sensors_close_together_are_told_apart_at_a_slant,
                                   without_a_line_in_reach_light_is_not_judged,
                                   a_light_line_and_a_robot_without_encoders_do_too,
                                   an_aborted_check_halts_and_leaves_the_levels_alone,
                                   the_names_of_faults_are_checked,
                                   one_drive_over_two_lines_measures_the_robot,
                                   a_measured_robot_drives_truer,
+                                  a_robot_that_does_not_drive_quite_straight_measures_its_wheels,
                                   geometry_needs_two_lines_encoders_and_levels,
                                   a_stored_geometry_comes_back_and_a_damaged_one_is_refused,
                                   NULL};

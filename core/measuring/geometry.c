@@ -111,12 +111,15 @@ static float crossing_error(const solution *s, const cmo_measure_geometry_state 
     return fmaxf(sqrtf(0.25F * sum), 0.02F); // two edges a width, two lines
 }
 
+// By how much the wheels have turned it between the lines of a pass.
+static float counted_turn(const cmo_robot_description *d, const cmo_line_meeting *m) {
+    return (m[1].right_mm - m[0].right_mm - (m[1].left_mm - m[0].left_mm)) / d->track_mm;
+}
+
 // One pass: what the lines say of its turn, less what the odometer says of it.
 static float turn_error(const cmo_robot_description *d, const solution *s,
                         const cmo_measure_geometry_state *state, uint8_t pass) {
-    const cmo_line_meeting *m = state->meeting[pass];
-    float counted = (m[1].right_mm - m[0].right_mm - (m[1].left_mm - m[0].left_mm)) / d->track_mm;
-    return s->angle[pass][1] - s->angle[pass][0] - counted;
+    return s->angle[pass][1] - s->angle[pass][0] - counted_turn(d, state->meeting[pass]);
 }
 
 // Ratio of the wheels: what a straight pass turned in truth and not by the counts. Size: the lines'
@@ -148,14 +151,21 @@ static void solve_wheels(const cmo_robot_description *d, const solution *s,
     g->track_error_mm = g->track_mm * (2.449F * angle_error / turned);
 }
 
+// A sensor's own way from line to line along their normal: of what it turns as the wheels say so.
+static float own_way(const cmo_robot_description *d, const solution *s,
+                     const cmo_measure_geometry_state *state, uint8_t pass, uint8_t sensor) {
+    const cmo_line_meeting *m = state->meeting[pass];
+    float turned = d->light[sensor].left_mm * counted_turn(d, m);
+    return normal_way(s, pass, m[1].way_mm[sensor] - m[0].way_mm[sensor] - turned);
+}
+
 // A delay d moves a line on by v d. The first pass meets the second line faster than the first one,
 // the third both alike: their ways between the lines differ by (v2 - v1) d.
-static float solve_delay(const solution *s, const cmo_measure_geometry_state *state,
-                         uint8_t sensor) {
+static float solve_delay(const cmo_robot_description *d, const solution *s,
+                         const cmo_measure_geometry_state *state, uint8_t sensor) {
     const cmo_line_meeting *up = state->meeting[0];
     const cmo_line_meeting *even = state->meeting[2];
-    float change = normal_way(s, 0, up[1].way_mm[sensor] - up[0].way_mm[sensor]) -
-                   normal_way(s, 2, even[1].way_mm[sensor] - even[0].way_mm[sensor]);
+    float change = own_way(d, s, state, 0, sensor) - own_way(d, s, state, 2, sensor);
     float speeds = up[1].speed_mm_s - up[0].speed_mm_s - even[1].speed_mm_s + even[0].speed_mm_s;
     float squares = up[1].speed_mm_s * up[1].speed_mm_s - up[0].speed_mm_s * up[0].speed_mm_s -
                     even[1].speed_mm_s * even[1].speed_mm_s +
@@ -182,7 +192,7 @@ static void begin(const cmo_robot_description *d, const cmo_measure_geometry_sta
 static void take_out_delays(const cmo_robot_description *d, cmo_measure_geometry_state *state,
                             solution *s) {
     for (uint8_t i = 0; i < 2; i++) {
-        float off_ms = solve_delay(s, state, i);
+        float off_ms = solve_delay(d, s, state, i);
         s->delay_ms[i] = (float)d->light[i].delay_us * 1e-3F + off_ms;
         for (uint8_t k = 0; k < 2 * CMI_PASSES; k++) {
             cmo_line_meeting *m = &state->meeting[k / 2][k % 2];
@@ -212,24 +222,64 @@ static void conclude(const cmo_robot_description *d, const cmo_measure_geometry_
     g->mismatch_error_mm =
         sqrtf(0.25F * sigma * sigma + 0.5F * s->across * s->across * tilt * tilt);
     float speeds = state->parameters.fast_mm_s - state->parameters.speed_mm_s;
-    float creep_ms = 0.5F * 1000.0F * CMI_TYRE_CREEP *
-                     (state->parameters.fast_mm_s + state->parameters.speed_mm_s);
-    float noise_ms = 1000.0F * 1.414F * sigma / speeds;
-    g->delay_error_ms = sqrtf(noise_ms * noise_ms + creep_ms * creep_ms);
+    g->delay_error_ms = 1000.0F * 1.414F * sigma / speeds;
 }
 
-// Values and errors alike are nothing but numbers; an error falls with the root of the rounds.
-static void take_into_mean(cmo_geometry *g, const cmo_geometry *now, float rounds) {
-    float *mean = (float *)g;
+// What more rounds do not lessen. A spot whose size is stated wrong by a sixth places its crossings
+// wrong by a sixth of as far as the edge is from its middle by then, a fifth of a radius; and two
+// sensors' need not agree. What tyres creep while they speed up looks like a delay.
+static float spots_error_mm(const cmo_robot_description *d) {
+    return 0.5F * 0.2F * 0.17F * (d->light[0].spot_mm + d->light[CMI_FRONT - 1].spot_mm) * 0.707F;
+}
+
+static float creep_error_ms(const cmo_measure_geometry_parameters *p) {
+    return 1000.0F * CMI_TYRE_CREEP_ERROR * (p->fast_mm_s + p->speed_mm_s);
+}
+
+// A round's value is so far off the mean of those before it.
+static void note_scatter(float *scatter, float off, float rounds) {
+    *scatter += off * off * (rounds - 1.0F) / rounds;
+}
+
+// The error of the mean: by what one round knows of its own, and by how much they differ.
+static float mean_error(float one, float scatter, float rounds, float common) {
+    float square = one * one;
+    if (rounds > 1.0F) {
+        square = fmaxf(square, scatter / (rounds - 1.0F));
+    }
+    return sqrtf(square / rounds + common * common);
+}
+
+static void take_into_mean(const cmo_robot_description *d, cmo_measure_geometry_state *state,
+                           const cmo_geometry *now) {
+    cmo_geometry *g = &state->geometry;
+    cmo_geometry_scatter *scatter = &state->scatter;
+    float rounds = (float)state->round;
+    float size = (g->left_step_mm + g->right_step_mm) / (d->left_step_mm + d->right_step_mm);
+    float sizes = (now->left_step_mm + now->right_step_mm) / (d->left_step_mm + d->right_step_mm);
+    float stated = d->right_step_mm / d->left_step_mm;
+    note_scatter(&scatter->size, sizes - size, rounds);
+    note_scatter(&scatter->ratio,
+                 (now->right_step_mm / now->left_step_mm - g->right_step_mm / g->left_step_mm) /
+                     stated,
+                 rounds);
+    note_scatter(&scatter->track, now->track_mm - g->track_mm, rounds);
+    note_scatter(&scatter->mismatch,
+                 now->ahead_mm[0] - now->ahead_mm[1] - g->ahead_mm[0] + g->ahead_mm[1], rounds);
+    float later = now->delay_ms[0] + now->delay_ms[1] - g->delay_ms[0] - g->delay_ms[1];
+    note_scatter(&scatter->delay, 0.707F * later, rounds); // as of one, were they by themselves
+    float *mean = (float *)g;                              // nothing but numbers
     const float *value = (const float *)now;
     for (uint8_t i = 0; i < CMI_GEOMETRY_NUMBERS; i++) {
-        bool error = &mean[i] >= &g->size_error;
-        if (error) {
-            mean[i] = value[i] / sqrtf(rounds);
-        } else {
-            mean[i] += (value[i] - mean[i]) / rounds;
-        }
+        mean[i] += (value[i] - mean[i]) / rounds;
     }
+    g->size_error = mean_error(now->size_error, scatter->size, rounds, 0.0F);
+    g->ratio_error = mean_error(now->ratio_error, scatter->ratio, rounds, 0.0F);
+    g->track_error_mm = mean_error(now->track_error_mm, scatter->track, rounds, 0.0F);
+    g->mismatch_error_mm =
+        mean_error(now->mismatch_error_mm, scatter->mismatch, rounds, spots_error_mm(d));
+    g->delay_error_ms =
+        mean_error(now->delay_error_ms, scatter->delay, rounds, creep_error_ms(&state->parameters));
 }
 
 bool cmi_geometry_solve(const cmo_robot_description *d, cmo_measure_geometry_state *state) {
@@ -244,7 +294,7 @@ bool cmi_geometry_solve(const cmo_robot_description *d, cmo_measure_geometry_sta
     } else {
         cmo_geometry now;
         conclude(d, state, s, &now);
-        take_into_mean(&state->geometry, &now, (float)state->round);
+        take_into_mean(d, state, &now);
         state->solved = 0;
     }
     return state->solved == 0;

@@ -44,7 +44,16 @@ static void begin_pass(cmo_robot *robot, cmo_measure_geometry_state *state) {
     cmi_enter(robot, CMO_STAGE_SEARCH);
 }
 
-// A sensor leaves a line: its middle lies halfway between the crossing into it and this one.
+// By how much the wheels have turned it since the pass began.
+static float turned_rad(const cmo_robot *robot, const cmo_measure_geometry_state *state,
+                        const cmo_moment *then) {
+    float left = then->left_mm - state->start_left_mm;
+    float right = then->right_mm - state->start_right_mm;
+    return (right - left) / robot->description->track_mm;
+}
+
+// A sensor leaves a line: its middle lies halfway between the crossing into it and this one. Of its
+// own way what turning has added is taken out: what is left is the robot's.
 static void take_line(cmo_robot *robot, cmo_measure_geometry_state *state, uint8_t sensor,
                       const cmo_crossing *out) {
     const cmo_crossing *in = &state->into[sensor];
@@ -52,15 +61,18 @@ static void take_line(cmo_robot *robot, cmo_measure_geometry_state *state, uint8
     if (width < LEAST_WIDTH_MM || state->met[sensor] >= 2) {
         return; // a speck
     }
+    const cmo_robot_description *d = robot->description;
     cmo_line_meeting *meeting = &state->meeting[state->pass][state->met[sensor]++];
-    float start =
-        cmi_sensor_way(robot->description, sensor, state->start_left_mm, state->start_right_mm);
-    meeting->way_mm[sensor] = 0.5F * (in->way_mm + out->way_mm) - start;
+    cmo_moment then = cmi_odometer_at(&robot->odometer, out->time_us);
+    const cmo_moment *before = &state->wheels[sensor];
+    float turn = 0.5F * (turned_rad(robot, state, before) + turned_rad(robot, state, &then));
+    float start = cmi_sensor_way(d, sensor, state->start_left_mm, state->start_right_mm);
+    meeting->way_mm[sensor] =
+        0.5F * (in->way_mm + out->way_mm) - start + d->light[sensor].left_mm * turn;
     meeting->width_mm[sensor] = width;
     // Where the wheels were half way through: both sensors' mean stands for the robot.
-    cmo_moment then = cmi_odometer_at(&robot->odometer, out->time_us);
-    meeting->left_mm += 0.25F * (then.left_mm + state->wheels[sensor].left_mm);
-    meeting->right_mm += 0.25F * (then.right_mm + state->wheels[sensor].right_mm);
+    meeting->left_mm += 0.25F * (then.left_mm + before->left_mm);
+    meeting->right_mm += 0.25F * (then.right_mm + before->right_mm);
     meeting->speed_mm_s += 0.5F * width / ((float)(out->time_us - in->time_us) * 1e-6F);
 }
 

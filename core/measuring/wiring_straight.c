@@ -16,7 +16,7 @@
 #define FAST_MM_S  250.0F
 #define STRAIGHT   6U
 #define MOST_CURVE 42.0F
-#define MOST_DELAY 6.0F
+#define MOST_DELAY 4.0F
 #define SETTLE_US  600000U // a regulator may hum about its place for ever
 
 void cmi_wiring_begin_pass(cmo_robot *robot, cmo_check_wiring_state *state) {
@@ -63,33 +63,41 @@ void cmi_wiring_look_passing(const cmo_robot *robot, cmo_check_wiring_state *sta
     check->speed_mm_s[near ? 0 : 1][pass - 1] = fabsf(cmo_speed_mm_s(robot));
 }
 
-// The same edge, met ahead and back: its places differ by the gear play, and by twice the way of
-// the delay's error. The play is the same at both speeds.
+// What the places of an edge say of a delay's error, s: met ahead and back they differ by the gear
+// play, and by twice the way of that error. The play is the same at both speeds.
+static bool delay_error(const cmo_light_check *check, uint8_t edge, float *off_s, float *doubt_s) {
+    const float *way = check->edge_mm[edge];
+    const float *v = check->speed_mm_s[edge];
+    float here = (way[2] - way[3]) - (way[0] - way[1]);
+    float speeds = v[2] + v[3] - v[0] - v[1];
+    float squares = v[2] * v[2] + v[3] * v[3] - v[0] * v[0] - v[1] * v[1];
+    *off_s = (here - CMI_TYRE_CREEP * squares) / speeds;
+    *doubt_s = CMI_TYRE_CREEP_ERROR * squares / speeds;
+    return !isnan(here);
+}
+
+// Beyond the most that is let pass go what the tyres may creep, a count of the encoders, and half
+// of what both edges differ by.
 static void judge_straight(cmo_robot *robot, cmo_check_wiring_state *state) {
     const cmo_robot_description *d = robot->description;
     float slow = state->parameters.speed_mm_s;
     float fast = fminf(d->top_speed_mm_s, FAST_MM_S);
+    float step = fmaxf(d->left_step_mm, d->right_step_mm);
     for (uint8_t i = 0; i < cmi_front_lights(d); i++) {
-        const cmo_light_check *check = &state->light[i];
-        float off_s = 0.0F;
-        float edges = 0.0F;
-        for (uint8_t n = 0; n < 2; n++) {
-            const float *way = check->edge_mm[n];
-            const float *v = check->speed_mm_s[n];
-            float here = (way[2] - way[3]) - (way[0] - way[1]);
-            float speeds = v[2] + v[3] - v[0] - v[1];
-            if (!isnan(here)) {
-                here -= CMI_TYRE_CREEP * (v[2] * v[2] + v[3] * v[3] - v[0] * v[0] - v[1] * v[1]);
-                off_s += here / speeds;
-                edges += 1.0F;
-            }
-        }
-        float off_ms = 1000.0F * off_s / edges;
-        if (fast < 1.5F * slow || edges == 0.0F) {
+        float off[2];
+        float doubt[2];
+        bool near = delay_error(&state->light[i], 0, &off[0], &doubt[0]);
+        bool far = delay_error(&state->light[i], 1, &off[1], &doubt[1]);
+        if (fast < 1.5F * slow || !(near || far)) {
             continue;
         }
+        uint8_t met = near ? 0 : 1;
+        bool both = near && far;
+        float off_ms = 1000.0F * (both ? 0.5F * (off[0] + off[1]) : off[met]);
+        float apart = both ? 0.5F * fabsf(off[0] - off[1]) : 0.0F;
+        float doubt_ms = 1000.0F * (doubt[met] + apart + 0.5F * step / (fast - slow));
         state->delay_ms[i] = (float)d->light[i].delay_us * 1e-3F + off_ms;
-        if (fabsf(off_ms) > MOST_DELAY) {
+        if (fabsf(off_ms) > MOST_DELAY + doubt_ms) {
             cmi_wiring_find(robot, state, (cmo_finding)(CMO_FINDING_LEFT_DELAY + i));
         }
     }

@@ -10,8 +10,9 @@
 
 enum { LEFT, RIGHT };
 
-// Which wheel is swung, and which way. A wheel goes ahead until a sensor sees the line, or else as
-// far behind: whichever way it really turns, its sensor comes over the line. Then it goes back.
+// Which wheel is swung, and which way. A wheel goes ahead until a sensor sees the line, and a
+// little further for the other one, or else as far behind: whichever way it really turns, its
+// sensor comes over the line. Then it goes back.
 static const struct {
     int8_t wheel, way;
 } swings_of[] = {{-1, 0},    {LEFT, 1},   {LEFT, -1}, {LEFT, 1}, {-1, 0},
@@ -63,9 +64,28 @@ static swing read_swing(const cmo_check_wiring_state *state, int wheel) {
     return (swing){
         .light = (int8_t)(saw < 0 ? -1 : saw != wheel),
         .encoder = (int8_t)(moved ? more != wheel : -1),
-        .behind = state->saw_at[wheel] < 0,
+        .behind = state->saw_mm[wheel] < 0.0F,
         .backward = counted[more] < 0.0F,
     };
+}
+
+// By how much later than the left sensor the right one has seen the line in a wheel's swing.
+static float later_mm(const cmo_check_wiring_state *state, int wheel) {
+    const float *seen = state->seen_mm[wheel];
+    float left = seen[LEFT] > 0.0F ? seen[LEFT] : 1e6F;
+    float right = seen[RIGHT] > 0.0F ? seen[RIGHT] : 1e6F;
+    return right - left;
+}
+
+// At a slant one sensor may be so much nearer to the line that it sees it first whichever wheel
+// swings. But a wheel's own sensor is further from the other wheel, about which it turns, and goes
+// further: so it gains on the other sensor in its own wheel's swing.
+static void part_sensors(const cmo_check_wiring_state *state, swing *swings) {
+    bool same = state->saw[LEFT] >= 0 && state->saw[LEFT] == state->saw[RIGHT];
+    float gained = later_mm(state, LEFT) - later_mm(state, RIGHT);
+    if (same && gained != 0.0F) {
+        swings[LEFT].light = swings[RIGHT].light = (int8_t)(gained < 0.0F ? 1 : 0);
+    }
 }
 
 // A wheel that brought its sensor over the line while it should have been behind turns the wrong
@@ -138,6 +158,7 @@ static void judge_places(cmo_robot *robot, cmo_check_wiring_state *state, const 
 // Motors and encoders first: only where those are clear do the sensors' answers tell.
 static void judge(cmo_robot *robot, cmo_check_wiring_state *state) {
     swing swings[2] = {read_swing(state, LEFT), read_swing(state, RIGHT)};
+    part_sensors(state, swings);
     judge_swing(robot, state, LEFT, &swings[LEFT]);
     judge_swing(robot, state, RIGHT, &swings[RIGHT]);
     judge_places(robot, state, swings);
@@ -150,17 +171,29 @@ static void judge(cmo_robot *robot, cmo_check_wiring_state *state) {
     judge_lights(robot, state, swings);
 }
 
+// How far a wheel is to go: until both sensors see the line, and where one does not, half as far
+// again as the other one needed.
+static float reach_of(const cmo_robot *robot, const cmo_check_wiring_state *state, int8_t wheel) {
+    float most = cmi_radians(state->parameters.swing_deg) * robot->description->track_mm;
+    const float *seen = state->seen_mm[wheel];
+    float first = fabsf(state->saw_mm[wheel]);
+    if (state->saw[wheel] < 0) {
+        return most;
+    }
+    return seen[LEFT] > 0.0F && seen[RIGHT] > 0.0F ? 0.0F : fminf(most, 1.5F * first);
+}
+
 // Whether a wheel has gone as far as it is to in this phase.
 static bool swung(const cmo_robot *robot, const cmo_check_wiring_state *state, int8_t wheel) {
-    float most = cmi_radians(state->parameters.swing_deg) * robot->description->track_mm;
+    float reach = reach_of(robot, state, wheel);
     float place = state->place_mm[wheel];
-    bool saw = state->saw[wheel] >= 0;
+    bool ahead = state->saw[wheel] >= 0 && state->saw_mm[wheel] >= 0.0F;
     if (swings_of[state->swing].way < 0) {
-        return place <= (saw && state->saw_at[wheel] > 0 ? 0.0F : saw ? place : -most);
+        return ahead ? place <= 0.0F : place <= -reach;
     }
     // Ahead, or the last way back from behind.
     bool last = swings_of[state->swing - 1].way < 0;
-    return last ? place >= 0.0F : saw || place >= most;
+    return last ? place >= 0.0F : place >= reach;
 }
 
 bool cmi_wiring_swing(cmo_robot *robot, cmo_check_wiring_state *state) {
@@ -212,9 +245,16 @@ void cmi_wiring_look_swinging(const cmo_robot *robot, cmo_check_wiring_state *st
         light->furthest = counts;
     }
     int8_t wheel = swings_of[state->swing].wheel;
-    if (wheel >= 0 && state->saw[wheel] < 0 &&
-        off_rest(light, counts) > clear_change(robot, light, sensor)) {
+    if (wheel < 0 || off_rest(light, counts) <= clear_change(robot, light, sensor)) {
+        return;
+    }
+    float place = state->place_mm[wheel];
+    if (state->saw[wheel] < 0) {
         state->saw[wheel] = (int8_t)sensor;
-        state->saw_at[wheel] = state->place_mm[wheel] < 0.0F ? -1 : 1;
+        state->saw_mm[wheel] = place;
+    }
+    float *seen = &state->seen_mm[wheel][sensor];
+    if (*seen == 0.0F) {
+        *seen = fabsf(place);
     }
 }

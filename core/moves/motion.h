@@ -8,8 +8,10 @@
 
 // Driven forward, a tyre turns further than the floor goes by: by a share of its speed that grows
 // with the force, to 2 or 3 % where rubber lets go, at about 5000 mm/s2. Up to a speed v that adds
-// up to 0.025 v^2 / (2 * 5000) mm; braking takes as much away. Real ones differ from it by half.
-#define CMI_TYRE_CREEP 2.5e-6F
+// up to 0.025 v^2 / (2 * 5000) mm; braking takes as much away. Soft tyres on a smooth floor creep
+// three times as much as hard ones on a rough one: the error is a standard deviation of that.
+#define CMI_TYRE_CREEP       2.5e-6F
+#define CMI_TYRE_CREEP_ERROR 2e-6F
 
 // Turned on the spot, a body with the radius of gyration k takes (k / h)^2 times the force at
 // wheels that stand h from the middle that the same acceleration of the wheels takes straight on.

@@ -148,7 +148,8 @@ struct cmo_check_wiring_state {
     float asked_mm[2];      /**< how far each was asked to go, to and fro */
     float counted_mm[2][2]; /**< [driven][encoder]: counted along the command */
     int8_t saw[2];          /**< [driven]: the sensor that saw the line first; -1: none */
-    int8_t saw_at[2];       /**< and where the wheel was then: ahead 1, behind -1 */
+    float saw_mm[2];        /**< and where the wheel ought to have been then */
+    float seen_mm[2][2]; /**< [driven][sensor]: the way of the wheel until it saw the line; 0: no */
     float left_mm, right_mm;
     cmo_light_check light[CMO_LIGHTS_MAX];
 

@@ -109,6 +109,11 @@ typedef struct cmo_geometry_solution {
     float delay_ms[2];
 } cmo_geometry_solution;
 
+/** Squares of how much the rounds differ, summed up. */
+typedef struct cmo_geometry_scatter {
+    float size, ratio, track, mismatch, delay;
+} cmo_geometry_scatter;
+
 struct cmo_measure_geometry_state {
     cmo_routine routine;
     cmo_measure_geometry_parameters parameters;
@@ -122,8 +127,9 @@ struct cmo_measure_geometry_state {
     uint32_t settle_us;
     cmo_line_meeting meeting[4][2];
     cmo_geometry_solution solution;
-    uint8_t solved;        /**< steps of the solution so far, one a tick */
-    bool turned;           /**< it stands, and works the round out */
+    uint8_t solved; /**< steps of the solution so far, one a tick */
+    bool turned;    /**< it stands, and works the round out */
+    cmo_geometry_scatter scatter;
     cmo_geometry geometry; /**< the result, the mean of all rounds */
 };
 
