@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Robots of another make than the simulator's do what the simulator's do.
 //
-//     bench_foreign [ROBOTS] [moves | patrol | follow]
+//     bench_foreign [ROBOTS] [moves | patrol | follow | count | check | measure]
 #include "foreign.h"
 
 #include <glib.h>
@@ -12,7 +12,8 @@
 static const struct {
     const char *name;
     void (*work)(const foreign_robots *robots);
-} jobs[] = {{"moves", foreign_moves}, {"patrol", foreign_patrols}, {"follow", foreign_follows}};
+} jobs[] = {{"moves", foreign_moves},  {"patrol", foreign_patrols}, {"follow", foreign_follows},
+            {"count", foreign_counts}, {"check", foreign_checks},   {"measure", foreign_measures}};
 
 int main(int argc, char **argv) {
     static foreign_robots robots;

@@ -46,5 +46,8 @@ void foreign_print_outcomes(unsigned n, const foreign_result *results);
 void foreign_moves(const foreign_robots *robots); // to a line, turns and ways
 void foreign_patrols(const foreign_robots *robots);
 void foreign_follows(const foreign_robots *robots);
+void foreign_counts(const foreign_robots *robots);
+void foreign_checks(const foreign_robots *robots);   // the wiring, and faults of it
+void foreign_measures(const foreign_robots *robots); // levels, geometry and drive; then moves
 
 #endif

@@ -33,6 +33,16 @@ double foreign_line(double x, double y, double sigma) {
     return of_light(1.0 - on, FOREIGN_DARK);
 }
 
+double foreign_pair(double x, double y, double sigma) {
+    double middle = FOREIGN_EDGE_MM + 0.5 * FOREIGN_PAIR_MM;
+    return foreign_line(x < middle ? x : x - FOREIGN_PAIR_MM, y, sigma);
+}
+
+double foreign_rungs(double x, double y, double sigma) {
+    double number = floor((x - FOREIGN_EDGE_MM) / FOREIGN_SPACING_MM + 0.4);
+    return foreign_line(x - fmax(number, 0.0) * FOREIGN_SPACING_MM, y, sigma);
+}
+
 // A bell over a rectangle is the product of both directions' shares.
 static double of_box(const box *b, double grown, double x, double y, double sigma) {
     double wide = sigma * G_SQRT2;

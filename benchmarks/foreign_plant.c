@@ -365,8 +365,7 @@ bool foreign_describe(const foreign_robot *robot, unsigned number,
         light->left_mm = (float)robot->aside[i];
         light->spot_mm = (float)(3.2 * robot->sigma[i] * even(random, 0.85, 1.2));
         light->interval_us = (uint32_t)(robot->interval[i] * 1e6);
-        double later_us = robot->look_times ? 0.0 : 0.5 * d->tick_us;
-        light->delay_us = (uint32_t)(robot->light_delay * 1e6 + later_us);
+        light->delay_us = (uint32_t)(robot->light_delay * 1e6);
         light->counts_max = (uint16_t)((1U << robot->bits) - 1U);
     }
     d->left_step_mm = (float)(robot->step * even(random, 0.997, 1.003));

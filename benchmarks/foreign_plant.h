@@ -8,9 +8,11 @@
 
 #include <cammino/cammino.h>
 
-// One dark line across the way.
-#define FOREIGN_EDGE_MM  1000.0
-#define FOREIGN_WIDTH_MM 20.0
+// One dark line across the way; or more of them, so far from edge to edge.
+#define FOREIGN_EDGE_MM    1000.0
+#define FOREIGN_WIDTH_MM   20.0
+#define FOREIGN_PAIR_MM    350.0
+#define FOREIGN_SPACING_MM 90.0
 
 // Reflectances.
 #define FOREIGN_LIGHT 0.62
@@ -21,6 +23,8 @@
 typedef double (*foreign_floor)(double x, double y, double sigma);
 
 double foreign_line(double x, double y, double sigma);  // across the way
+double foreign_pair(double x, double y, double sigma);  // two of them
+double foreign_rungs(double x, double y, double sigma); // many
 double foreign_ring(double x, double y, double sigma);  // a rectangle with a dark rim of 25 mm
 double foreign_table(double x, double y, double sigma); // the same with nothing beyond
 double foreign_angle(double x, double y, double sigma); // an L with a dark rim
