@@ -61,7 +61,10 @@ static void print_findings(const lab_route *route, const lab_leg_result *leg) {
     printf("\n  %-24s%9s%9s%15s%9s\n", "", "left", "right", "stated left", "right");
     print_pair("look interval, ms", leg->interval_ms, intervals, d->lights);
     if (leg->findings == 0) {
-        print_pair("delay, ms (+-2)", leg->delay_ms, delays, d->lights);
+        print_pair("delay, ms", leg->delay_ms, delays, d->lights);
+        if (isfinite(leg->delay_ms[0]) && isfinite(leg->delay_ms[1])) {
+            printf("  %-24s%9.1f%9.1f\n", "  +-", leg->delay_error_ms[0], leg->delay_error_ms[1]);
+        }
     }
     if (isfinite(leg->curve_deg_m)) {
         printf("  %-24s%9.1f\n", "driven alike, deg/m", leg->curve_deg_m);

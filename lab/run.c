@@ -169,6 +169,7 @@ static void take_findings(lab_leg_result *result, const cmo_robot *robot,
         } else if (result->routine == CMO_ROUTINE_CHECK_WIRING) {
             result->interval_ms[i] = (double)state->check_wiring.interval_ms[i];
             result->delay_ms[i] = (double)state->check_wiring.delay_ms[i];
+            result->delay_error_ms[i] = (double)state->check_wiring.delay_error_ms[i];
         }
     }
     if (result->routine == CMO_ROUTINE_CHECK_WIRING) {

@@ -50,8 +50,11 @@ static void add_findings(JsonBuilder *builder, const lab_leg_result *leg) {
     for (unsigned i = 0; i < CMO_LIGHTS_MAX && i < 2; i++) {
         char *interval = g_strdup_printf("%s_interval_ms", sides[i]);
         char *delay = g_strdup_printf("%s_delay_ms", sides[i]);
+        char *error = g_strdup_printf("%s_delay_error_ms", sides[i]);
         add_number(builder, interval, leg->interval_ms[i]);
         add_number(builder, delay, leg->delay_ms[i]);
+        add_number(builder, error, isfinite(leg->delay_ms[i]) ? leg->delay_error_ms[i] : NAN);
+        g_free(error);
         g_free(interval);
         g_free(delay);
     }

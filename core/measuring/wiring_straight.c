@@ -63,41 +63,43 @@ void cmi_wiring_look_passing(const cmo_robot *robot, cmo_check_wiring_state *sta
     check->speed_mm_s[near ? 0 : 1][pass - 1] = fabsf(cmo_speed_mm_s(robot));
 }
 
-// What the places of an edge say of a delay's error, s: met ahead and back they differ by the gear
-// play, and by twice the way of that error. The play is the same at both speeds.
-static bool delay_error(const cmo_light_check *check, uint8_t edge, float *off_s, float *doubt_s) {
+// What the places of an edge say of a delay's error, s; NAN: it was not met each time. Met ahead
+// and back they differ by the gear play, and by twice the way of that error. The play is the same
+// at both speeds.
+static float delay_off_s(const cmo_light_check *check, uint8_t edge) {
     const float *way = check->edge_mm[edge];
     const float *v = check->speed_mm_s[edge];
     float here = (way[2] - way[3]) - (way[0] - way[1]);
     float speeds = v[2] + v[3] - v[0] - v[1];
     float squares = v[2] * v[2] + v[3] * v[3] - v[0] * v[0] - v[1] * v[1];
-    *off_s = (here - CMI_TYRE_CREEP * squares) / speeds;
-    *doubt_s = CMI_TYRE_CREEP_ERROR * squares / speeds;
-    return !isnan(here);
+    return (here - CMI_TYRE_CREEP * squares) / speeds;
 }
 
-// Beyond the most that is let pass go what the tyres may creep, a count of the encoders, and half
-// of what both edges differ by.
+// How well that is known: by what tyres may creep, by the counts of the encoders, of which four
+// places have one's 1 / sqrt(12) each, and by half of what both edges differ by.
+static float delay_error_ms(const cmo_robot_description *d, float slow, float fast, float apart_s) {
+    float creep_s = CMI_TYRE_CREEP_ERROR * (fast + slow);
+    float step_mm = fmaxf(d->left_step_mm, d->right_step_mm);
+    float counts_s = 0.577F * step_mm / (2.0F * (fast - slow));
+    return 1000.0F * sqrtf(creep_s * creep_s + counts_s * counts_s + 0.25F * apart_s * apart_s);
+}
+
 static void judge_straight(cmo_robot *robot, cmo_check_wiring_state *state) {
     const cmo_robot_description *d = robot->description;
     float slow = state->parameters.speed_mm_s;
     float fast = fminf(d->top_speed_mm_s, FAST_MM_S);
-    float step = fmaxf(d->left_step_mm, d->right_step_mm);
     for (uint8_t i = 0; i < cmi_front_lights(d); i++) {
-        float off[2];
-        float doubt[2];
-        bool near = delay_error(&state->light[i], 0, &off[0], &doubt[0]);
-        bool far = delay_error(&state->light[i], 1, &off[1], &doubt[1]);
-        if (fast < 1.5F * slow || !(near || far)) {
+        float near = delay_off_s(&state->light[i], 0);
+        float far = delay_off_s(&state->light[i], 1);
+        if (fast < 1.5F * slow || (isnan(near) && isnan(far))) {
             continue;
         }
-        uint8_t met = near ? 0 : 1;
-        bool both = near && far;
-        float off_ms = 1000.0F * (both ? 0.5F * (off[0] + off[1]) : off[met]);
-        float apart = both ? 0.5F * fabsf(off[0] - off[1]) : 0.0F;
-        float doubt_ms = 1000.0F * (doubt[met] + apart + 0.5F * step / (fast - slow));
+        near = isnan(near) ? far : near;
+        far = isnan(far) ? near : far;
+        float off_ms = 500.0F * (near + far);
         state->delay_ms[i] = (float)d->light[i].delay_us * 1e-3F + off_ms;
-        if (fabsf(off_ms) > MOST_DELAY + doubt_ms) {
+        state->delay_error_ms[i] = delay_error_ms(d, slow, fast, near - far);
+        if (fabsf(off_ms) > MOST_DELAY + 2.0F * state->delay_error_ms[i]) {
             cmi_wiring_find(robot, state, (cmo_finding)(CMO_FINDING_LEFT_DELAY + i));
         }
     }

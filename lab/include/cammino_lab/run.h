@@ -102,23 +102,24 @@ typedef struct lab_leg_result {
     uint32_t findings;                             /**< check_wiring: bit n is cmo_finding n */
     double interval_ms[CMO_LIGHTS_MAX], delay_ms[CMO_LIGHTS_MAX]; /**< and what it measured, NAN: */
     double curve_deg_m;                                           /**< not */
-    cmo_geometry geometry;           /**< measure_geometry: the result */
-    cmo_drive drive;                 /**< measure_drive: the result */
-    const char *surface;             /**< take_surface: its name, by the route's; else NULL */
-    cmo_shade shade[CMO_LIGHTS_MAX]; /**< and what it was taken for */
-    bool tells;                      /**< the robot knew surfaces */
-    bool unfit[CMO_LIGHTS_MAX];      /**< the levels no longer fit the floor */
-    double start_ms, end_ms;         /**< on the simulator's clock */
-    GArray *counted;                 /**< count_lines: of lab_counted; else NULL */
-    GArray *passed;                  /**< of lab_passed; of a run with a trace only, else NULL */
-    GArray *rebounds;                /**< stay_inside: of lab_rebound; else NULL */
-    lab_heat heat;                   /**< stay_inside: seconds NULL otherwise */
-    double cruise_mm_s;              /**< stay_inside: what it drove at, */
-    cmo_patrol_budget budget;        /**< and what is safe */
-    double stopped_ms;               /**< true crossing to true first standstill; NAN: none */
-    lab_halt_ways halt;              /**< what the way in between is made of */
-    double followed_ms;              /**< follow_edge: from the start until it ended following, */
-    unsigned forks;                  /**< and so many forks it passed by */
+    double delay_error_ms[CMO_LIGHTS_MAX]; /**< the delays' standard uncertainty */
+    cmo_geometry geometry;                 /**< measure_geometry: the result */
+    cmo_drive drive;                       /**< measure_drive: the result */
+    const char *surface;                   /**< take_surface: its name, by the route's; else NULL */
+    cmo_shade shade[CMO_LIGHTS_MAX];       /**< and what it was taken for */
+    bool tells;                            /**< the robot knew surfaces */
+    bool unfit[CMO_LIGHTS_MAX];            /**< the levels no longer fit the floor */
+    double start_ms, end_ms;               /**< on the simulator's clock */
+    GArray *counted;                       /**< count_lines: of lab_counted; else NULL */
+    GArray *passed;           /**< of lab_passed; of a run with a trace only, else NULL */
+    GArray *rebounds;         /**< stay_inside: of lab_rebound; else NULL */
+    lab_heat heat;            /**< stay_inside: seconds NULL otherwise */
+    double cruise_mm_s;       /**< stay_inside: what it drove at, */
+    cmo_patrol_budget budget; /**< and what is safe */
+    double stopped_ms;        /**< true crossing to true first standstill; NAN: none */
+    lab_halt_ways halt;       /**< what the way in between is made of */
+    double followed_ms;       /**< follow_edge: from the start until it ended following, */
+    unsigned forks;           /**< and so many forks it passed by */
 } lab_leg_result;
 
 /** An edge that is followed, beside the spot. */
