@@ -279,7 +279,7 @@ END_TEST
 START_TEST(a_search_starts_clear_of_the_last_line) {
     static const char *const rests[] = {"near_edge", "centre", "far_edge"};
     JsonParser *parser = json_parser_new();
-    for (size_t i = 0; i < G_N_ELEMENTS(rests); i++) {
+    for (size_t i = 0; i < G_N_ELEMENTS(rests); i += EACH) {
         char *text = g_strdup_printf(
             DEMO
             "numbers: {v: 300}\n"
@@ -344,16 +344,17 @@ START_TEST(an_end_brakes_from_the_speed_that_the_wheels_have) {
     write_file("r.yaml", DEMO "legs:\n  - advance: {distance_mm: 450, speed_mm_s: 600}\n"
                               "    ends: {way_mm: 100}\n");
     double sum = 0.0;
-    for (int seed = 1; seed <= 8; seed++) {
-        char *line = g_strdup_printf(COMMAND " drive %%s/r.yaml --json --seed %d", seed);
+    unsigned seeds = SEEDS(8);
+    for (unsigned seed = 1; seed <= seeds; seed++) {
+        char *line = g_strdup_printf(COMMAND " drive %%s/r.yaml --json --seed %u", seed);
         ck_assert_int_eq(call(line), 0);
         JsonObject *leg = json_array_get_object_element(legs_of(parser), 0);
         sum += json_object_get_double_member(json_object_get_object_member(leg, "truth"),
                                              "travelled_mm");
         g_free(line);
     }
-    ck_assert_double_ge(sum / 8, 100);
-    ck_assert_double_le(sum / 8, 107);
+    ck_assert_double_ge(sum / seeds, 100);
+    ck_assert_double_le(sum / seeds, 107);
     drop_file("r.yaml");
     g_object_unref(parser);
 }

@@ -90,7 +90,7 @@ START_TEST(it_charges_what_is_in_range_but_the_rim_goes_first) {
 END_TEST
 
 START_TEST(a_fault_halts_it_wherever_it_is) {
-    for (int i = 0; i < 7; i++) {
+    for (int i = 0; i < 7; i += (int)EACH) {
         cmo_sim_setup broken = {.objects = 0};
         cmo_sim_faults_none(&broken.faults);
         broken.faults.light_silent_at_ms[i % 2] = 700.0 + 310.0 * i;
@@ -257,7 +257,7 @@ START_TEST(it_ends_at_the_next_tick_in_any_stage) {
     static const cmo_stage stages[] = {CMO_STAGE_PATROL, CMO_STAGE_BRAKE, CMO_STAGE_TURN,
                                        CMO_STAGE_FEEL,   CMO_STAGE_BACK,  CMO_STAGE_SCAN,
                                        CMO_STAGE_CHARGE};
-    for (size_t i = 0; i < G_N_ELEMENTS(stages); i++) {
+    for (size_t i = 0; i < G_N_ELEMENTS(stages); i += EACH) {
         cmo_stage stage = stages[i];
         cmo_sim_setup crate = {
             .objects = 1,
