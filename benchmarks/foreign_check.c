@@ -5,13 +5,6 @@
 #include <glib.h>
 #include <math.h>
 #include <stdio.h>
-#include <string.h>
-
-// What is plugged in wrongly: between the routine's port and the plant's.
-typedef struct wires {
-    cmo_port inner;
-    const struct fault *fault;
-} wires;
 
 typedef struct fault {
     const char *name;
@@ -19,6 +12,13 @@ typedef struct fault {
     bool motors_swapped, encoders_swapped, lights_swapped;
     int8_t motor[2], encoder[2]; // -1: the other way round, 1: dead
 } fault;
+
+// The plant behind wrong plugs: it stands first, so that its port's other calls reach it as well.
+typedef struct wires {
+    foreign_plant plant;
+    cmo_port inner;
+    const fault *fault;
+} wires;
 
 #define BIT(name) CMO_FINDING_BIT(CMO_FINDING_##name)
 
@@ -33,23 +33,13 @@ static const fault faults[] = {
     {.name = "left encoder silent", .finding = BIT(LEFT_ENCODER_SILENT), .encoder = {1, 0}},
 };
 
-static uint32_t read_clock(void *context) {
-    const wires *w = context;
-    return w->inner.clock(w->inner.context);
-}
-
-static void wait_until(void *context, uint32_t until_us) {
-    const wires *w = context;
-    w->inner.wait(w->inner.context, until_us);
-}
-
 static float through(int8_t how, float value) {
     return how == 0 ? value : how < 0 ? -value : 0.0F;
 }
 
 static cmo_status sample(void *context, cmo_sample *sample) {
     const wires *w = context;
-    cmo_status status = w->inner.sample(w->inner.context, sample);
+    cmo_status status = w->inner.sample(context, sample);
     uint32_t count[2] = {sample->encoders.left, sample->encoders.right};
     for (int i = 0; i < 2; i++) {
         int8_t how = w->fault->encoder[i];
@@ -69,13 +59,8 @@ static cmo_status drive(void *context, float left, float right, uint32_t lifetim
     const wires *w = context;
     left = through(w->fault->motor[0], left);
     right = through(w->fault->motor[1], right);
-    return w->fault->motors_swapped ? w->inner.drive(w->inner.context, right, left, lifetime_us)
-                                    : w->inner.drive(w->inner.context, left, right, lifetime_us);
-}
-
-static cmo_status halt(void *context, cmo_halt how) {
-    const wires *w = context;
-    return w->inner.halt(w->inner.context, how);
+    return w->fault->motors_swapped ? w->inner.drive(context, right, left, lifetime_us)
+                                    : w->inner.drive(context, left, right, lifetime_us);
 }
 
 enum { NAMED, MORE, MS };
@@ -84,17 +69,13 @@ static void check(const foreign_robot *made, const cmo_robot_description *descri
                   unsigned number, const void *context, foreign_result *result) {
     const fault *f = context;
     double angle = 4.0 * (double)((int)(number % 5) - 2) / 2.0;
-    foreign_plant plant;
-    foreign_start(&plant, made, number, FOREIGN_EDGE_MM - 18.0 - made->ahead[0],
+    wires w = {.fault = f};
+    foreign_start(&w.plant, made, number, FOREIGN_EDGE_MM - 18.0 - made->ahead[0],
                   angle * G_PI / 180.0);
-    wires w = {foreign_port(&plant), f};
+    w.inner = foreign_port(&w.plant);
     cmo_port port = w.inner;
-    port.context = &w;
-    port.clock = read_clock;
-    port.wait = wait_until;
     port.sample = sample;
     port.drive = drive;
-    port.halt = halt;
     cmo_robot robot;
     cmo_check_wiring_state state;
     cmo_outcome outcome = cmo_robot_start(&robot, described, &port);
@@ -105,7 +86,7 @@ static void check(const foreign_robot *made, const cmo_robot_description *descri
         result->value[NAMED] = (state.findings & f->finding) == f->finding ? 1.0 : 0.0;
         result->value[MORE] = (state.findings & ~f->finding) != 0 ? 1.0 : 0.0;
     }
-    result->value[MS] = 1000.0 * plant.now;
+    result->value[MS] = 1000.0 * w.plant.now;
     if (state.findings != f->finding) {
         result->outcome = outcome;
         for (int i = 0; i < CMO_FINDINGS; i++) {
@@ -114,7 +95,7 @@ static void check(const foreign_robot *made, const cmo_robot_description *descri
             }
         }
     }
-    foreign_end(&plant);
+    foreign_end(&w.plant);
 }
 
 void foreign_checks(const foreign_robots *robots) {

@@ -53,7 +53,7 @@ static void add_findings(JsonBuilder *builder, const lab_leg_result *leg) {
         char *error = g_strdup_printf("%s_delay_error_ms", sides[i]);
         add_number(builder, interval, leg->interval_ms[i]);
         add_number(builder, delay, leg->delay_ms[i]);
-        add_number(builder, error, isfinite(leg->delay_ms[i]) ? leg->delay_error_ms[i] : NAN);
+        add_number(builder, error, leg->delay_error_ms[i]);
         g_free(error);
         g_free(interval);
         g_free(delay);

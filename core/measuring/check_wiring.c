@@ -109,7 +109,7 @@ cmo_outcome cmo_check_wiring_start(cmo_robot *robot, cmo_check_wiring_state *sta
     state->saw[0] = state->saw[1] = -1;
     state->curve_deg_m = NAN;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
-        state->delay_ms[i] = state->interval_ms[i] = NAN;
+        state->delay_ms[i] = state->delay_error_ms[i] = state->interval_ms[i] = NAN;
     }
     state->motion.acceleration_mm_s2 = fminf(d->acceleration_mm_s2, 2000.0F);
     state->motion.braking_mm_s2 = fminf(d->braking_mm_s2, 2000.0F);

@@ -156,7 +156,7 @@ struct cmo_check_wiring_state {
     uint32_t findings;                 /**< bit n: cmo_finding n */
     float interval_ms[CMO_LIGHTS_MAX]; /**< measured between looks; NAN: not measured */
     float delay_ms[CMO_LIGHTS_MAX];    /**< measured from mid-exposure to a look's time; NAN: not */
-    float delay_error_ms[CMO_LIGHTS_MAX]; /**< and their standard uncertainty */
+    float delay_error_ms[CMO_LIGHTS_MAX]; /**< and their standard uncertainty; NAN: not */
     float curve_deg_m; /**< turn a metre with both wheels driven alike; NAN: not */
 };
 

@@ -127,10 +127,10 @@ struct cmo_measure_geometry_state {
     uint32_t settle_us;
     cmo_line_meeting meeting[4][2];
     cmo_geometry_solution solution;
-    uint8_t solved; /**< steps of the solution so far, one a tick */
-    bool turned;    /**< it stands, and works the round out */
-    cmo_geometry_scatter scatter;
-    cmo_geometry geometry; /**< the result, the mean of all rounds */
+    uint8_t solved;               /**< steps of the solution so far, one a tick */
+    bool turned;                  /**< it stands, and works the round out */
+    cmo_geometry_scatter scatter; /**< of all rounds so far */
+    cmo_geometry geometry;        /**< the result, the mean of all rounds */
 };
 
 #ifdef __cplusplus
