@@ -71,16 +71,9 @@ static void compare_route(const char *path, cmo_outcome (*start)(cmo_robot *, co
     g_free(whole);
 }
 
-// Under the sanitizers a few are enough: there the code counts, and not what it comes to.
-#ifdef __SANITIZE_ADDRESS__
-#define SEEDS_DRIVEN 2
-#else
-#define SEEDS_DRIVEN 20
-#endif
-
 #define COMPARE(name, path)                                                                        \
     START_TEST(name##_as_c) {                                                                      \
-        compare_route(path, name##_start, SEEDS_DRIVEN);                                           \
+        compare_route(path, name##_start, SEEDS(8));                                               \
     }                                                                                              \
     END_TEST
 EACH_ROUTE(COMPARE)
