@@ -35,12 +35,20 @@ static double handy(double value) {
     return g_ascii_strtod(text, NULL);
 }
 
-static void add_number(lab_advice *advice, char *field, double now, double instead,
-                       const char *why) {
+static lab_advice_tried *add_number(lab_advice *advice, char *field, double now, double instead,
+                                    const char *why) {
     double value = handy(instead);
-    change(add(advice, g_strdup_printf("%s %g instead of %g%s%s", field, value, now,
-                                       *why != '\0' ? ": " : "", why)),
-           field, value);
+    lab_advice_tried *tried = add(advice, g_strdup_printf("%s %g instead of %g%s%s", field, value,
+                                                          now, *why != '\0' ? ": " : "", why));
+    change(tried, field, value);
+    return tried;
+}
+
+// Of what is not as it should be.
+static void sets_right(lab_advice_tried *tried) {
+    if (tried != NULL) {
+        tried->sets_right = true;
+    }
 }
 
 static char *field_of(unsigned leg, const lab_leg *of, const char *key) {
@@ -108,6 +116,7 @@ static void add_sensors(lab_advice *advice, const lab_robot *robot, const char *
         change(tried, g_strdup_printf("robot.lights.%s.%s", sides[i], key),
                handy(truly(&robot->plant.sensor[i])));
     }
+    sets_right(tried);
 }
 
 static double stated_delay(const cmo_light_description *light) {
@@ -134,12 +143,20 @@ static double true_left(const cmo_sim_light *light) {
     return light->left_mm;
 }
 
+// Tyres let go bit by bit: of what they pass on, so much can be counted on.
+#define TYRES_PASS 0.9
+
 static void add_robot(lab_advice *advice, const lab_robot *robot) {
     const cmo_robot_description *d = &robot->description;
     const cmo_sim_plant *p = &robot->plant;
-    if (d->braking_mm_s2 > 0.0F) {
-        add_number(advice, g_strdup("robot.drive.braking_mm_s2"), (double)d->braking_mm_s2,
-                   0.6 * (double)d->braking_mm_s2, "braked more gently");
+    double braking = (double)d->braking_mm_s2;
+    double passes = TYRES_PASS * 1e3 * p->grip_m_s2;
+    if (braking > 1e3 * p->grip_m_s2) {
+        sets_right(add_number(advice, g_strdup("robot.drive.braking_mm_s2"), braking, passes,
+                              "what the tyres pass on; a leg measure_drive measures it"));
+    } else if (braking > 0.0) {
+        add_number(advice, g_strdup("robot.drive.braking_mm_s2"), braking, 0.6 * braking,
+                   "braked more gently");
     }
     add_sensors(advice, robot, "delay_ms", stated_delay, true_delay, 1.5,
                 "cammino wiring measures it");
@@ -148,19 +165,20 @@ static void add_robot(lab_advice *advice, const lab_robot *robot) {
     add_sensors(advice, robot, "left_mm", stated_left, true_left, 1.5,
                 "cammino wiring measures it");
     if (fabs((double)d->gear_play_mm - p->gear_play_mm) > 0.2 && p->encoder_step_mm > 0.0) {
-        add_number(advice, g_strdup("robot.encoders.play_mm"), (double)d->gear_play_mm,
-                   p->gear_play_mm, "the gears' play as it is");
+        sets_right(add_number(advice, g_strdup("robot.encoders.play_mm"), (double)d->gear_play_mm,
+                              p->gear_play_mm, "the gears' play as it is"));
     }
     if (p->battery < 0.95) {
-        add_number(advice, g_strdup("robot.plant.battery"), p->battery, 1.0, "a charged battery");
+        sets_right(add_number(advice, g_strdup("robot.plant.battery"), p->battery, 1.0,
+                              "a charged battery"));
     }
     if (robot->faults.late_share > 0.0) {
-        add_number(advice, g_strdup("robot.plant.faults.late_share"), robot->faults.late_share, 0.0,
-                   "ticks in time");
+        sets_right(add_number(advice, g_strdup("robot.plant.faults.late_share"),
+                              robot->faults.late_share, 0.0, "ticks in time"));
     }
     if (robot->faults.look_missing_share > 0.0) {
-        add_number(advice, g_strdup("robot.plant.faults.look_missing_share"),
-                   robot->faults.look_missing_share, 0.0, "no look lost");
+        sets_right(add_number(advice, g_strdup("robot.plant.faults.look_missing_share"),
+                              robot->faults.look_missing_share, 0.0, "no look lost"));
     }
     double interval = p->sensors > 0 ? p->sensor[0].interval_ms : 0.0;
     if (interval > 12.0) {
@@ -178,6 +196,8 @@ static void add_robot(lab_advice *advice, const lab_robot *robot) {
 
 // Levels that are off by more than this of the contrast are of another floor or another day.
 #define LEVELS_OFF 0.08
+// A robot that hardly stays on a line shows too little of it in one run, and enough in another.
+#define LEVELS_RUNS 5U
 
 static double off_by(const cmo_levels *stated, const cmo_levels *found) {
     double most =
@@ -186,21 +206,36 @@ static double off_by(const cmo_levels *stated, const cmo_levels *found) {
 }
 
 // By what a run has read, sensor by sensor: the floor's and the line's readings part by themselves.
-static void add_levels(lab_advice *advice, const lab_route *route) {
+// False: it has seen too little of one of them.
+static bool read_levels(const lab_route *route, uint64_t seed, unsigned lights,
+                        cmo_levels found[2]) {
     const lab_robot *robot = route->robot;
-    unsigned lights = MIN(MIN(robot->description.lights, robot->plant.sensors), 2U);
-    lab_run *run = lab_drive(route, 1);
+    lab_run *run = lab_drive(route, seed);
     lab_floor *floor = lab_floor_from_run(run, CMO_ROUTINE_NONE);
-    cmo_levels found[2];
-    double off = 0.0;
-    bool known = lights > 0;
+    bool known = true;
     for (unsigned i = 0; i < lights && known; i++) {
         lab_sensor_levels judged;
         lab_floor_judge(floor, &robot->description, i, "line", 0.0, &judged);
         known = robot->has_levels[i] && judged.fault == CMO_LEVELS_GOOD;
         found[i] = judged.levels;
         lab_sensor_levels_clear(&judged);
-        off = known ? fmax(off, off_by(&robot->levels[i], &found[i])) : off;
+    }
+    lab_floor_free(floor);
+    lab_run_free(run);
+    return known;
+}
+
+static void add_levels(lab_advice *advice, const lab_route *route) {
+    const lab_robot *robot = route->robot;
+    unsigned lights = MIN(MIN(robot->description.lights, robot->plant.sensors), 2U);
+    cmo_levels found[2];
+    bool known = false;
+    for (uint64_t seed = 1; seed <= LEVELS_RUNS && !known && lights > 0; seed++) {
+        known = read_levels(route, seed, lights, found);
+    }
+    double off = 0.0;
+    for (unsigned i = 0; i < lights && known; i++) {
+        off = fmax(off, off_by(&robot->levels[i], &found[i]));
     }
     if (known && off > LEVELS_OFF) {
         lab_advice_tried *tried =
@@ -212,9 +247,8 @@ static void add_levels(lab_advice *advice, const lab_route *route) {
             change(tried, g_strdup_printf("robot.lights.%s.levels.light", sides[i]),
                    found[i].light);
         }
+        sets_right(tried);
     }
-    lab_floor_free(floor);
-    lab_run_free(run);
 }
 
 // ---------------------------------------------------------------------------------- what helps --
@@ -239,13 +273,16 @@ double lab_advice_gain(const lab_results *results, const lab_difference *d) {
     return -d->shift / d->median[0];
 }
 
+// Millimetres, or degrees: what is less off than this is hardly worth a change.
+#define SMALL_ERROR 0.5
+
 static double gain_of(const lab_results *results, const lab_comparison *c) {
     double sum = 0.0;
     for (guint i = 0; i < c->differences->len; i++) {
         const lab_difference *d = &g_array_index(c->differences, lab_difference, i);
         double gain = lab_advice_gain(results, d);
         if (isfinite(gain)) {
-            sum += CLAMP(gain, -1.0, 1.0);
+            sum += CLAMP(gain, -1.0, 1.0) * fmin(d->median[0] / SMALL_ERROR, 1.0);
         }
         if (d->leg == LAB_RUN && d->figure == CMO_ELAPSED_MS && (d->low > 0.0 || d->high < 0.0)) {
             sum -= d->shift / d->median[0];
@@ -309,11 +346,14 @@ static bool try_one(lab_advice *advice, lab_advice_tried *tried, trial_of *on) {
     return !advice->stopped;
 }
 
+// What is wrong is set right before it is driven around.
 static int by_gain(const void *a, const void *b) {
     const lab_advice_tried *first = a;
     const lab_advice_tried *second = b;
     int order = (first->kept < second->kept) - (first->kept > second->kept);
-    return order != 0 ? order : (first->gain < second->gain) - (first->gain > second->gain);
+    double gains = (first->sets_right ? 2.0 : 1.0) * first->gain;
+    double others = (second->sets_right ? 2.0 : 1.0) * second->gain;
+    return order != 0 ? order : (gains < others) - (gains > others);
 }
 
 lab_advice *lab_advise(const lab_route *route, const lab_series_call *as,

@@ -147,14 +147,26 @@ void cmi_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor
     }
 }
 
-// By what it has crossed, a sensor is on the other side of the line than its encoders say.
+// By what it has crossed, a sensor is on the other side of the line than its encoders say. While it
+// moves, what it has crossed is known by a look that may be late by an interval and two ticks.
 static bool has_slid_across(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
+    const cmo_light_description *light = &robot->description->light[sensor];
+    uint32_t late_us = light->delay_us + light->interval_us + 2U * robot->description->tick_us;
     float way = cmi_way_now(robot, sensor);
-    float sure = 0.5F * robot->description->light[sensor].spot_mm;
+    float sure = 0.5F * light->spot_mm + 1e-6F * (float)late_us * fabsf(cmo_speed_mm_s(robot));
     return state->parameters.rest == CMO_REST_FAR_EDGE
                ? candidate->side < 0 && way > candidate->near.way_mm + sure
                : candidate->side > 0 && candidate->passed && way < candidate->far_mm - sure;
+}
+
+bool cmi_line_overdue(const cmo_robot *robot, const cmo_line_state *state) {
+    bool overdue = false;
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+        bool tells = cmi_line_tells(&state->candidate[i]);
+        overdue = overdue || (tells && has_slid_across(robot, state, i));
+    }
+    return overdue;
 }
 
 // Where its line has told a sensor last that it is: a rest over the near edge is before or on it,
@@ -171,10 +183,8 @@ bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
     int least = 1;
     int most = -1;
     bool all = true;
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX && !centre; i++) {
-        if (cmi_line_tells(&state->candidate[i]) && has_slid_across(robot, state, i)) {
-            return true;
-        }
+    if (!centre && cmi_line_overdue(robot, state)) {
+        return true;
     }
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];

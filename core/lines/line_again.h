@@ -14,6 +14,10 @@ void cmi_line_via_near(const cmo_robot *robot, cmo_line_state *state);
 void cmi_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
                          const cmo_crossing *crossing, bool far);
 
+// By its encoders a sensor has gone back onto the line, or over it, and has not met it: it has slid
+// further than they know.
+bool cmi_line_overdue(const cmo_robot *robot, const cmo_line_state *state);
+
 // Standing where an edge ought to be seen, it sees none: it must have slid. Then it stands where no
 // encoder knows, and only on which side.
 bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state);

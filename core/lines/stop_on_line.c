@@ -14,7 +14,8 @@
 
 #include <math.h>
 
-// Moves to settle on the edge, at most.
+// Moves to settle on the edge, at most, by profiles, which are quicker than creeping. Where as many
+// again may be needed, it creeps.
 #define ROUNDS 5U
 
 // No edge is left under the sensors at the centre: what is met on the way back tells where it is,
@@ -32,7 +33,7 @@
 // are driven as hard as they may be, or friction keeps them; and where no edge will be seen at
 // rest, a little too far and then on again takes out the gear play.
 #define ALONG_MM      4.0F
-#define PLANNED_SHARE 0.75F
+#define PLANNED_SHARE 0.6F
 
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
@@ -121,12 +122,11 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmi_line_halt(robot, state);
     } else {
         cmi_line_accept_open(robot, state);
-        // On the way back to an edge it has rolled on by the play, and where that ends without one
-        // by half of it on the mean; on the way on, that has been taken out.
+        // It has rolled on by the play, and on the way back it rolls as far the other way. Where no
+        // edge will tell by how much it has done so, half of it is right on the mean.
         float to_rest = cmi_line_to_rest(robot, state);
-        float on = cmi_line_rests_on_edge(robot, state) ? cmi_line_rolled_mm(robot, state)
-                   : to_rest < 0.0F                     ? cmi_line_ran_mm(robot, state)
-                                                        : cmi_line_stands_mm(robot, state);
+        bool blind = to_rest < 0.0F && !cmi_line_rests_on_edge(robot, state);
+        float on = blind ? cmi_line_ran_mm(robot, state) : cmi_line_stands_mm(robot, state);
         move_by(robot, state, to_rest - on, CMO_STAGE_RETURN);
         if (state->parameters.rest == CMO_REST_CENTRE) {
             state->motion.top_mm_s = fminf(state->motion.top_mm_s, CENTRE_MM_S);
@@ -143,16 +143,19 @@ static float finest_mm(const cmo_robot *robot, const cmo_line_state *state) {
     return fmaxf((edge ? 0.6F : 0.52F) * step, 0.2F);
 }
 
-// Whether the edge that the rest is about has been met again: backward the near edge is left and
-// the far one entered, forward the other way round. On the way back the centre has then met both.
+// Whether the line has been met again so that the edge which the rest is about is known: backward
+// the near edge is left and the far one entered, forward the other way round; and once one of them
+// has been met, the other one is a line's width from there. The centre has to meet both.
 static bool has_found(const cmo_line_state *state) {
     bool far = state->parameters.rest == CMO_REST_FAR_EDGE;
     bool forward = state->motion.left_sign > 0.0F;
     int side = far == forward ? (far ? 1 : -1) : 0;
+    bool centre = state->parameters.rest == CMO_REST_CENTRE;
     bool found = false;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];
-        found = found || (candidate->accepted && candidate->corrected && candidate->side == side);
+        bool there = candidate->side == side || (!centre && candidate->side == 0);
+        found = found || (candidate->accepted && candidate->corrected && there);
     }
     return found && !cmi_line_doubts(state);
 }
@@ -200,6 +203,12 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
         go_on(robot, state);
         return;
     }
+    bool slid = CMO_SLIDING && !looks && state->rounds == 0 && state->searches < SEARCHES &&
+                cmi_line_rests_on_edge(robot, state) && cmi_line_overdue(robot, state);
+    if (slid) { // on, until it meets the line
+        search_again(robot, state);
+        return;
+    }
     if (!motion->arrived) {
         cmi_motion_follow(motion, robot);
         return;
@@ -212,8 +221,7 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
         move_by(robot, state, motion->left_sign * left_over, CMO_STAGE_RETURN);
         return;
     }
-    bool creeps = state->rounds >= CMI_LINE_PROFILES || state->unseen ||
-                  !cmi_line_rests_on_edge(robot, state);
+    bool creeps = state->rounds >= ROUNDS || state->unseen || !cmi_line_rests_on_edge(robot, state);
     if (!creeps || cmi_line_settle_move(robot, state, finest_mm(robot, state))) {
         cmi_enter(robot, CMO_STAGE_SETTLE);
         cmi_count_still_anew(robot);
@@ -265,13 +273,17 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     }
     bool edge = cmi_line_rests_on_edge(robot, state);
     bool sees = edge && cmi_line_take_edge(robot, state);
-    if (edge && !sees && !state->unseen) {
+    float to_go = cmi_line_to_rest(robot, state);
+    bool far_off = CMO_SLIDING && fabsf(to_go) > FAR_OFF_MM + robot->description->gear_play_mm;
+    if (edge && !sees && !state->unseen && !far_off) {
         // Then encoders are all there is: as near as they can say.
         state->unseen = true;
         cmi_enter(robot, CMO_STAGE_RETURN);
         return;
     }
-    float to_go = cmi_line_to_rest(robot, state);
+#if CMO_SLIDING
+    state->unseen = state->unseen && !sees;
+#endif
     if (state->rounds > 0) {
         cmi_line_learn_move(&state->share, state->goal_mm, to_go);
     }
