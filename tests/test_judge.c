@@ -226,7 +226,7 @@ START_TEST(what_keeps_more_limits_is_said_first) {
         strstr(out, "medians):\n  legs[4].drive_until_line.creep_mm_s 140 instead of 200\n"
                     "      keeps 1 of 1 limits instead of 0\n"));
     // Even before what takes more of an error away.
-    write_limits("  - {figure: elapsed_ms, at_most: 9700, share: 0.7}\n");
+    write_limits("  - {figure: elapsed_ms, at_most: 9300, share: 0.7}\n");
     ck_assert_int_eq(CALL("judge %s/limits.yaml data/ferry/first-round.yaml --trials 12 --advice"),
                      1);
     ck_assert_ptr_nonnull(

@@ -96,7 +96,7 @@ START_TEST(it_tells_stops_as_the_robot_knew_them) {
                 const char *name;
                 double by_robot, by_truth;
             } near[] = {{CMO_STOPPING_DISTANCE_MM, "stopping_distance_mm", 0.6, 1.0},
-                        {CMO_OVERSHOOT_MM, "overshoot_mm", 0.6, 1.4},
+                        {CMO_OVERSHOOT_MM, "overshoot_mm", 0.7, 1.4},
                         {CMO_REST_ERROR_MM, "rest_error_mm", 0.6, 1.4},
                         {CMO_REACTION_MS, "reaction_ms", 2.0, 5.0},
                         {CMO_CROSSING_SPEED_MM_S, "crossing_speed_mm_s", 1.0, 2.0}};
