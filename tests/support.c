@@ -222,6 +222,20 @@ lab_route *load_like_last(const char *path, GError **error) {
     return route;
 }
 
+lab_route *load_sound(const char *path) {
+    GError *error = NULL;
+    lab_route *route = load_like_last(path, &error);
+    ck_assert_msg(route != NULL, "%s", error != NULL ? error->message : "");
+    ck_assert(lab_check(route, &error));
+    return route;
+}
+
+lab_run *drive_first(const lab_route *route, uint64_t seed, lab_leg_result *leg) {
+    lab_run *run = lab_drive(route, seed);
+    *leg = g_array_index(run->legs, lab_leg_result, 0);
+    return run;
+}
+
 double drawn_evenly(unsigned *state) {
     *state = *state * 1664525U + 1013904223U;
     return (double)(*state >> 8) / 16777216.0;

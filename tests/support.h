@@ -108,6 +108,9 @@ void start_paper(paper_port *paper, uint16_t traits);
 // Loads a route and its robot anew, with the mat of the last one that was loaded so where that is
 // the same.
 lab_route *load_like_last(const char *path, GError **error);
+// One that has to be sound; and drives it, with what came of its first leg.
+lab_route *load_sound(const char *path);
+lab_run *drive_first(const lab_route *route, uint64_t seed, lab_leg_result *leg);
 
 // Evenly from 0 to 1, the next of a series that begins with `state`; and the order of doubles.
 double drawn_evenly(unsigned *state);
