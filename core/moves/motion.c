@@ -280,10 +280,11 @@ static float right_to_go(const cmo_motion *motion, const cmo_robot *robot) {
 static float settle_wheel(const cmo_motion *motion, const cmo_robot *robot, const cmo_wheel *wheel,
                           float error, float tolerance_mm) {
     const cmo_robot_description *description = robot->description;
-    // A wheel that hardly moves does not roll out: it stands, or is about to. What sticks by its
-    // counts does not roll either, whatever it has been told.
+    // A wheel that hardly moves does not roll out: it stands, or is about to. Where it has stuck
+    // before, what stands by its counts does not roll, whatever it has been told.
     uint32_t stuck = stuck_us(motion, robot);
-    bool rolls = !by_counts(motion) && stuck <= STICKS_US &&
+    bool sticks = stuck > STICKS_US && stuck > robot->still_us;
+    bool rolls = !by_counts(motion) && !sticks &&
                  fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
     float roll_s = cmi_lead_s(robot) + cmi_held_s(robot);
     float left_over = rolls ? error - wheel->speed_mm_s * roll_s : error;
