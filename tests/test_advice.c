@@ -48,6 +48,10 @@ START_TEST(what_is_wrong_is_named_first) {
          STOP("300", ORDINARY),
          "\n  robot.encoders.play_mm 2.5 instead of 0: ",
          "\n      leg 1 rest_error_mm "},
+        {{{"braking_mm_s2: 3000", "braking_mm_s2: 9000"}, {"grip_m_s2: 4.5", "grip_m_s2: 2.5"}},
+         STOP("300", FAST),
+         "\n  robot.drive.braking_mm_s2 2250 instead of 9000: what the tyres pass on",
+         "\n      a run takes "},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
         write_case(cases[i].changes, cases[i].leg);

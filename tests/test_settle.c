@@ -220,6 +220,49 @@ END_TEST
 
 // A drive with a ramp of its own, profiles that are held back, and sensors that see the edge in
 // turn: all of them were to and fro about it for four seconds and more.
+// The demo robot with worn gears: the way back takes out what it has rolled on, and rolls on as far
+// itself.
+START_TEST(play_that_is_known_is_taken_out_once) {
+    enum { RUNS = 60 };
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_robot *robot = lab_robot_load("data/ferry/mozzo.yaml", NULL);
+    robot->plant.gear_play_mm = 2.5;
+    robot->description.gear_play_mm = 2.5F;
+    sums s = {0};
+    for (uint64_t seed = 1; seed <= RUNS; seed++) {
+        rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, 300.0, 0.0, seed);
+        add(&s, &r);
+    }
+    ck_assert_uint_eq(s.good, RUNS);
+    double rms = rms_of(s.squares, s.n);
+    double ms = s.ms / s.n;
+    ck_assert_msg(rms < 0.9 && ms < 700.0, "RMS %g mm, %g ms", rms, ms);
+    lab_robot_free(robot);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
+// Wheels that lock count less than the robot goes: far from the line it has a good way to go yet
+// where its encoders are back, and need not stand there to know.
+START_TEST(robots_that_slid_far_go_on_to_their_line) {
+    enum { RUNS = 40 };
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line, NULL);
+    lab_robot *robot = lab_robot_load("data/ferry/mozzo.yaml", NULL);
+    robot->plant.grip_m_s2 = 2.0;
+    robot->description.braking_mm_s2 = 9000.0F;
+    sums s = {0};
+    for (uint64_t seed = 1; seed <= RUNS; seed++) {
+        rest r = stop(robot, mat, CMO_REST_NEAR_EDGE, 550.0, 0.0, seed);
+        add(&s, &r);
+    }
+    ck_assert_uint_eq(s.good, RUNS);
+    double ms = s.ms / s.n;
+    ck_assert_msg(s.worst < 2.5 && ms < 1600.0, "worst %g mm, %g ms", s.worst, ms);
+    lab_robot_free(robot);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 START_TEST(they_do_not_go_to_and_fro_about_their_edge) {
     static const trial slow[] = {{66, 600, 0},  {188, 600, -3}, {209, 600, -3},
                                  {211, 600, 2}, {272, 600, -3}, {322, 600, 3}};
@@ -416,6 +459,8 @@ int main(void) {
                                   a_halt_that_slides_is_an_estimate,
                                   robots_that_slide_stick_or_see_little_rest_there_too,
                                   a_line_met_at_a_slant_is_not_missed_by_robots_that_slide,
+                                  play_that_is_known_is_taken_out_once,
+                                  robots_that_slid_far_go_on_to_their_line,
                                   they_do_not_go_to_and_fro_about_their_edge,
                                   a_line_that_one_sensor_grazes_is_none,
                                   robots_of_every_kind_square_up,
