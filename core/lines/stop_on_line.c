@@ -33,7 +33,7 @@
 // are driven as hard as they may be, or friction keeps them; and where no edge will be seen at
 // rest, a little too far and then on again takes out the gear play.
 #define ALONG_MM      4.0F
-#define PLANNED_SHARE 0.6F
+#define PLANNED_SHARE 0.75F
 
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
