@@ -33,6 +33,10 @@ bool cmi_line_settle_move(cmo_robot *robot, cmo_line_state *state, float finest_
 // and the body rolls on all the same.
 float cmi_line_ask(const cmo_robot *robot, float way_mm, float last_sign);
 
+// So many small moves settle a rest by profiles alone, which are quicker than creeping. What those
+// leave, it creeps.
+#define CMI_LINE_PROFILES 3U
+
 // What a small move has left to go, against what it was to go. More than this over is no gear play
 // but a regulator with a ramp of its own: they are driven by half of the share of the limits then;
 // but never so gently that a wheel which had to be started cannot be braked in time.

@@ -28,10 +28,6 @@
 #define BACK_MM_S  500.0F
 #define SMALL_MM_S 400.0F
 
-// So many small moves settle a rest by profiles alone, which are quicker than creeping. What those
-// leave, it creeps.
-#define PROFILES 3U
-
 // Which edge the sensors are settled on; over the centre the near one, and on from it by the
 // encoders.
 static bool on_far_edge(const cmo_square_on_line_state *state) {
@@ -193,8 +189,8 @@ static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
     float finest = fmaxf((state->settled ? 0.52F : 0.8F) * step, 0.2F);
     // What the sensors are to judge need not be crept to; but the long way back may end far off,
     // unless it is known how the wheels trail.
-    bool quick =
-        !state->settled && state->rounds < PROFILES && (d->lag_measured || state->rounds > 0);
+    bool quick = !state->settled && state->rounds < CMI_LINE_PROFILES &&
+                 (d->lag_measured || state->rounds > 0);
     if (quick || cmi_line_settle_move(robot, &state->line, finest)) {
         if (state->settled) {
             halt(robot, state);

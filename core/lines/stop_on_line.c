@@ -14,8 +14,7 @@
 
 #include <math.h>
 
-// Moves to settle on the edge, at most, by profiles, which are quicker than creeping. Where as many
-// again may be needed, it creeps.
+// Moves to settle on the edge, at most.
 #define ROUNDS 5U
 
 // No edge is left under the sensors at the centre: what is met on the way back tells where it is,
@@ -221,7 +220,8 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
         move_by(robot, state, motion->left_sign * left_over, CMO_STAGE_RETURN);
         return;
     }
-    bool creeps = state->rounds >= ROUNDS || state->unseen || !cmi_line_rests_on_edge(robot, state);
+    bool creeps = state->rounds >= CMI_LINE_PROFILES || state->unseen ||
+                  !cmi_line_rests_on_edge(robot, state);
     if (!creeps || cmi_line_settle_move(robot, state, finest_mm(robot, state))) {
         cmi_enter(robot, CMO_STAGE_SETTLE);
         cmi_count_still_anew(robot);
