@@ -190,8 +190,8 @@ START_TEST(it_says_where_the_figure_is_least_or_that_it_makes_no_odds) {
 END_TEST
 
 START_TEST(ctrl_c_leaves_the_values_that_were_driven) {
-    ck_assert_int_eq(call("sh -c \"timeout --preserve-status -s INT 3 " COMMAND " sweep " ROUND
-                          " " CRUISE "--from 200 --to 700 --points 150 --trials 20\""),
+    ck_assert_int_eq(call("sh -c \"timeout --preserve-status -s INT 6 " COMMAND " sweep " ROUND
+                          " " CRUISE "--from 200 --to 700 --points 200 --trials 20\""),
                      1);
     ck_assert_ptr_nonnull(strstr(out, "\n        200     20 of 20 "));
     ck_assert_ptr_nonnull(strstr(out, "\nstopped before the other "));
