@@ -207,11 +207,7 @@ bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
 bool cmi_line_settle_move(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
     state->waited_us += robot->dt_us;
     bool settled = cmi_motion_settle(&state->motion, robot, finest_mm);
-    bool stuck = robot->still_us > STUCK_US;
-    bool moved = settled || stuck || state->waited_us > CMI_SETTLE_US;
-    if (stuck && !settled) {
-        cmi_motion_stuck(&state->motion, STUCK_US);
-    }
+    bool moved = settled || robot->still_us > STUCK_US || state->waited_us > CMI_SETTLE_US;
     if (moved) {
         state->waited_us = 0;
     }

@@ -212,30 +212,8 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
 // What is left after a profile is little; from further away than that, nothing is to dash.
 #define SETTLE_MOST_MM_S 100.0F
 // A wheel that has not moved for so long, although it is driven, needs more to start than is
-// stated: the longer it sticks, the more it is asked. Where it has done so in the moves before, it
-// needs as much again, until it moves.
+// stated.
 #define STICKS_US 150000U
-#define STANDS_US 20000U
-#define MOST_US   1500000U
-
-static uint32_t stuck_us(const cmo_motion *motion, const cmo_robot *robot) {
-#if CMO_SLIDING
-    uint32_t before = robot->still_us > STANDS_US ? motion->stuck_us : 0U;
-    return cmi_add_us(robot->still_us, before);
-#else
-    (void)motion, (void)robot;
-    return 0U;
-#endif
-}
-
-void cmi_motion_stuck(cmo_motion *motion, uint32_t us) {
-#if CMO_SLIDING
-    uint32_t sum = motion->stuck_us + us;
-    motion->stuck_us = sum < MOST_US ? sum : MOST_US;
-#else
-    (void)motion, (void)us;
-#endif
-}
 
 // What will be left to go by more than this goes by a profile of its own, so many times.
 #define FAR_MM     8.0F
@@ -280,12 +258,9 @@ static float right_to_go(const cmo_motion *motion, const cmo_robot *robot) {
 static float settle_wheel(const cmo_motion *motion, const cmo_robot *robot, const cmo_wheel *wheel,
                           float error, float tolerance_mm) {
     const cmo_robot_description *description = robot->description;
-    // A wheel that hardly moves does not roll out: it stands, or is about to. Where it has stuck
-    // before, what stands by its counts does not roll, whatever it has been told.
-    uint32_t stuck = stuck_us(motion, robot);
-    bool sticks = stuck > STICKS_US && stuck > robot->still_us;
-    bool rolls = !by_counts(motion) && !sticks &&
-                 fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
+    // A wheel that hardly moves does not roll out: it stands, or is about to.
+    bool rolls =
+        !by_counts(motion) && fabsf(wheel->speed_mm_s) > 0.5F * description->slowest_mm_s + 1.0F;
     float roll_s = cmi_lead_s(robot) + cmi_held_s(robot);
     float left_over = rolls ? error - wheel->speed_mm_s * roll_s : error;
     bool onward = rolls && wheel->command_mm_s * left_over > 0.0F &&
@@ -296,8 +271,8 @@ static float settle_wheel(const cmo_motion *motion, const cmo_robot *robot, cons
     }
     float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
     speed = fmaxf(speed, LEAST_MM_S(description));
-    if (stuck > STICKS_US) {
-        float longer = (float)stuck / (float)STICKS_US;
+    if (CMO_SLIDING && robot->still_us > STICKS_US) { // the longer it sticks, the more it is asked
+        float longer = (float)robot->still_us / (float)STICKS_US;
         speed = fminf(speed * longer * longer, SETTLE_MOST_MM_S);
     }
     return left_over < 0.0F ? -speed : speed;

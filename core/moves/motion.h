@@ -54,9 +54,6 @@ void cmi_motion_recentre(cmo_motion *motion, cmo_robot *robot);
 // True: they do.
 bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm);
 
-// It has stuck for so long near its place, and is given up; the next one begins where that ended.
-void cmi_motion_stuck(cmo_motion *motion, uint32_t us);
-
 // The least way that a wheel is driven to settle: in a tick, at the least speed.
 float cmi_motion_least_mm(const cmo_robot *robot);
 

@@ -21,7 +21,6 @@ typedef struct cmo_motion {
     float braking_mm_s2;
 #if CMO_SLIDING
     float hardest_mm_s2; /**< how hard it may brake for wheels that are ahead; 0: no harder */
-    uint32_t stuck_us;   /**< how long wheels have stuck in moves before, all of this routine */
 #endif
     float left_sign; /**< -1..1: the left wheel's way over the motion's; 0 keeps its place */
     float right_sign;
