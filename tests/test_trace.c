@@ -71,6 +71,7 @@ static lab_trace_told *tell(const char *trace) {
 // Without the true columns, and by the robot's word where odometry is what it is.
 START_TEST(it_tells_stops_as_the_robot_knew_them) {
     double squares[5] = {0.0};
+    double by_robot = 0.0; // of its overshoot
     // In the last of them the robot has braked for what was no line before.
     static const unsigned seeds[] = {1, 2, 3, 4, 5, 6, 7, 8, 11};
     for (unsigned n = 0; n < sizeof seeds / sizeof seeds[0]; n++) {
@@ -109,6 +110,7 @@ START_TEST(it_tells_stops_as_the_robot_knew_them) {
                 ck_assert_msg(fabs(value - truth) < near[f].by_truth, "%u %u %s: %g, truth %g",
                               seed, lines[i], near[f].name, value, truth);
                 squares[f] += (value - truth) * (value - truth) / 18.0;
+                by_robot += f == 1 ? (value - robot) * (value - robot) / 18.0 : 0.0;
             }
         }
         ck_assert_double_eq_tol(told->period_ms, 10.0, 1e-6);
@@ -122,6 +124,7 @@ START_TEST(it_tells_stops_as_the_robot_knew_them) {
     ck_assert_msg(squares[0] < 0.6 * 0.6 && squares[1] < 0.9 * 0.9 && squares[2] < 0.8 * 0.8,
                   "off the truth by RMS %g, %g, %g mm", sqrt(squares[0]), sqrt(squares[1]),
                   sqrt(squares[2]));
+    ck_assert_msg(by_robot < 0.4 * 0.4, "off the robot by RMS %g mm", sqrt(by_robot));
     ck_assert_msg(squares[3] < 2.2 * 2.2, "%g ms", sqrt(squares[3]));
 }
 END_TEST

@@ -20,8 +20,7 @@ typedef struct lab_advice_tried {
     unsigned changes;
     char *field[LAB_ADVICE_CHANGES];
     double value[LAB_ADVICE_CHANGES];
-    bool sets_right; /**< the robot is not as it is described, or not as it should be: counts twice
-                      */
+    bool sets_right; /**< what is not as described, or as it should be: counts twice */
     double gain; /**< what ranks it: shares of each leg's error and of the run's time that it takes
                     away, and ten times the share of runs that complete more; 0: nothing that is
                     more than chance. An error of less than half a millimetre or degree counts by as
