@@ -48,23 +48,27 @@
 #define TRIM_S    0.3F
 #define TRIM_MOST 0.3F
 // Off the edge for so many spots it turns back to it, within so much more way by this share of what
-// the tightest bend asks for; before it has joined, by so much of a bend of that radius, and where
-// it goes over the line as steeply as that, sooner.
-#define AWAY_SPOTS   1.3F
-#define BACK_MM      30.0F
-#define BACK_SHARE   0.75F
-#define JOINING_MM   75.0F
-#define STEEP_RAD    0.35F
-#define OVER_SPOTS   0.5F
-#define OVER_BACK_MM 5.0F
+// the tightest bend asks for: by less, an edge that bends as sharply would never be met again. No
+// more sharply than by so much of what it can answer in time. Before it has joined, more gently, or
+// it would go to and fro over the edge without ever joining: of a bend of that radius, and where it
+// goes over the line as steeply as that, sooner.
+#define AWAY_SPOTS     1.3F
+#define BACK_MM        15.0F
+#define BACK_SHARE     1.3F
+#define BACK_POLES     3.0F
+#define JOINING_WAY_MM 30.0F
+#define JOINING_SHARE  0.75F
+#define JOINING_MM     75.0F
+#define STEEP_RAD      0.35F
+#define OVER_SPOTS     0.5F
+#define OVER_BACK_MM   5.0F
 // Between both edges, with neither in sight for so much way, it drifts to the one that it has not
 // met last, within so much more.
 #define DRIFT_FROM_MM 120.0F
 #define DRIFT_MM      100.0F
-// It is slower where it has seen no edge for so many spots and reactions: braking and speeding up
-// at each look that does not see it would shake it off.
-#define UNSEEN_SPOTS     2.0F
-#define UNSEEN_REACTIONS 2.0F
+// It is slower where it has seen no edge for so many spots and reactions.
+#define UNSEEN_SPOTS     1.0F
+#define UNSEEN_REACTIONS 0.3F
 
 // From what is under the spot until the wheels have answered.
 static float react_s(const cmo_robot *robot, uint8_t sensor) {
@@ -137,11 +141,18 @@ static float back_turn(const cmo_robot *robot, const cmo_follow_edge_state *stat
     bool over = !state->joined && within && cmi_line_sign(state) * t->angle_rad > STEEP_RAD;
     float spot = cmi_edge_spot_mm(robot, state);
     float away = cmo_way_mm(robot) - state->seen_mm - (over ? OVER_SPOTS : AWAY_SPOTS) * spot;
-    float fully = away / (over ? OVER_BACK_MM : BACK_MM);
-    float fastest = fastest_pole(robot, state);
     float tightest = state->parameters.tightest_mm;
-    tightest = state->joined ? tightest : fminf(tightest, JOINING_MM);
-    float back = fminf(BACK_SHARE / tightest, fastest * fastest);
+    float fastest = fastest_pole(robot, state);
+    float way = BACK_MM;
+    float most = BACK_SHARE / tightest;
+    if (state->joined) {
+        fastest *= BACK_POLES;
+    } else {
+        way = over ? OVER_BACK_MM : JOINING_WAY_MM;
+        most = JOINING_SHARE / fminf(tightest, JOINING_MM);
+    }
+    float fully = away / way;
+    float back = fminf(most, fastest * fastest);
     return back_side(robot, state) * back * fmaxf(0.0F, fminf(fully, 1.0F));
 }
 
@@ -239,8 +250,11 @@ static float next_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *stat
         float slowest = p->ending == CMO_END_MOVING ? speed : least;
         speed = fminf(speed, fmaxf(sqrtf(2.0F * p->braking_mm_s2 * left), slowest));
     }
-    return fmaxf(before - p->braking_mm_s2 * dt_s,
-                 fminf(speed, before + p->acceleration_mm_s2 * dt_s));
+    // No sooner than its drive surely passes on: what brakes harder than that, and speeds up again
+    // at the next look that sees the edge, shakes itself off it.
+    float sure = cmi_sure_mm_s2(robot->description);
+    return fmaxf(before - fminf(p->braking_mm_s2, sure) * dt_s,
+                 fminf(speed, before + fminf(p->acceleration_mm_s2, sure) * dt_s));
 }
 
 // What is to be asked for so that the robot turns so fast, in spite of its lag.
@@ -280,18 +294,16 @@ static float ease(const cmo_robot *robot, const cmo_follow_edge_state *state, fl
 
 void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_robot_description *d = robot->description;
-    float dt_s = (float)robot->dt_us * 1e-6F;
-    float before = state->speed_mm_s;
     float pole = pole_of(robot, state);
     float turn = state->follows ? steer(robot, state, pole) : search_turn(robot, state);
+    // Its turn leads by the lag; its speed need not, and led by a lag that it has not, it shakes.
     float speed = next_mm_s(robot, state, turn);
     state->speed_mm_s = speed;
     float lag_s = fmaxf(cmi_lead_s(robot), 1e-3F * d->lag_ms);
     float rate = turn * speed;
     rate = state->follows ? asked_rad_s(robot, state, rate, pole, lag_s) : rate;
-    float forward = speed + (dt_s > 0.0F ? lag_s * (speed - before) / dt_s : 0.0F);
     float half = 0.5F * rate * d->track_mm;
-    forward = ease(robot, state, forward, half);
+    float forward = ease(robot, state, speed, half);
     float most = fmaxf(d->top_speed_mm_s - fabsf(forward), 0.3F * d->top_speed_mm_s);
     bool full = fabsf(half) > most || fabsf(forward) + fabsf(half) > d->top_speed_mm_s;
     half = fmaxf(-most, fminf(half, most));

@@ -231,6 +231,9 @@ static void choose_place(const cmo_robot *robot, cmo_follow_edge_state *state) {
     }
 }
 
+// Astride a line that the sensors stand wide of, it sees no edge amid it, and answers the later.
+#define DEAD_SHARE 0.75F
+
 // Which sensor, and how fast.
 static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool told) {
     cmo_follow_edge_parameters *p = &state->parameters;
@@ -265,6 +268,9 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
     choose_place(robot, state);
     bool gaps = (p->gap_mm > 0.0F || p->fork == CMO_FORK_PASS) && !both;
     float safe = cmo_budget_follow(robot->description, state->sensor, p->tightest_mm, gaps);
+    if (cmi_edge_dead_mm(robot, state) > cmi_edge_spot_mm(robot, state)) {
+        safe *= DEAD_SHARE;
+    }
     bool slows = !told || p->too_fast == CMO_TOO_FAST_SLOW;
     bool crawls = safe < fmaxf(robot->description->slowest_mm_s, 1.0F);
     if (p->cruise_mm_s > safe && p->too_fast != CMO_TOO_FAST_ACCEPT) {

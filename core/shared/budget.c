@@ -10,13 +10,15 @@
 // by how much a bend may have turned by then whose radius is the spot's way ahead of the axle. It
 // takes so much longer than its first answer until it turns with the edge; and of the spot, what
 // may lie between two looks.
-#define BEND_WAYS  1.35F
-#define BEND_RAD   0.17F
+#define BEND_WAYS  1.7F
+#define BEND_RAD   0.24F
 #define AHEAD_MM   25.0F // at least
 #define BEND_S     0.1F
-#define LOOK_SHARE 0.6F
+#define LOOK_SHARE 0.75F
+// Along a straight or a wider bend than this it is no faster: not only bends take it off.
+#define WIDEST_MM 400.0F
 // At speed a line's end and a bend look alike: where it has gaps, this share of it.
-#define GAP_SHARE 0.55F
+#define GAP_SHARE 0.45F
 // A wider spot sees the bend for longer, but more vaguely.
 #define BEND_SPOT_MM 8.0F
 
@@ -77,8 +79,9 @@ float cmo_budget_width(const cmo_robot_description *d, uint16_t traits, float sp
 float cmo_budget_follow(const cmo_robot_description *d, uint8_t sensor, float tightest_mm,
                         bool gaps) {
     const cmo_light_description *light = &d->light[sensor];
+    float bend = fminf(tightest_mm, WIDEST_MM);
     float looks = LOOK_SHARE * light->spot_mm / interval_s(d, sensor);
-    float leaves = sqrtf(0.5F * fminf(light->spot_mm, BEND_SPOT_MM) * tightest_mm);
+    float leaves = sqrtf(0.5F * fminf(light->spot_mm, BEND_SPOT_MM) * bend);
     float turns = tightest_mm * sqrtf(tightest_mm / fmaxf(fabsf(light->ahead_mm), AHEAD_MM));
     float way = fminf(BEND_WAYS * leaves, BEND_RAD * turns);
     float speed = fminf(fminf(way / (answer_s(d, sensor) + BEND_S), looks), d->top_speed_mm_s);
