@@ -49,19 +49,21 @@
 #define TRIM_MOST 0.3F
 // Off the edge for so many spots it turns back to it, within so much more way by this share of what
 // the tightest bend asks for: by less, an edge that bends as sharply would never be met again. No
-// more sharply than by so much of what it can answer in time. Before it has joined, more gently, or
-// it would go to and fro over the edge without ever joining: of a bend of that radius, and where it
-// goes over the line as steeply as that, sooner.
-#define AWAY_SPOTS     1.3F
-#define BACK_MM        15.0F
-#define BACK_SHARE     1.3F
-#define BACK_POLES     3.0F
-#define JOINING_WAY_MM 30.0F
-#define JOINING_SHARE  0.75F
-#define JOINING_MM     75.0F
-#define STEEP_RAD      0.35F
-#define OVER_SPOTS     0.5F
-#define OVER_BACK_MM   5.0F
+// more sharply than by so much of what it can answer in time.
+#define AWAY_SPOTS 1.3F
+#define BACK_MM    15.0F
+#define BACK_SHARE 1.3F
+#define BACK_POLES 3.0F
+// More gently before it has joined, or it would go to and fro over the edge without ever joining,
+// and where it may be another line that hides the edge.
+#define GENTLE_MM    30.0F
+#define GENTLE_SHARE 0.75F
+// Before it has joined it turns back as for a bend of that radius, and where it goes over the line
+// as steeply as that, sooner.
+#define JOINING_MM   75.0F
+#define STEEP_RAD    0.35F
+#define OVER_SPOTS   0.5F
+#define OVER_BACK_MM 5.0F
 // Between both edges, with neither in sight for so much way, it drifts to the one that it has not
 // met last, within so much more.
 #define DRIFT_FROM_MM 120.0F
@@ -141,18 +143,12 @@ static float back_turn(const cmo_robot *robot, const cmo_follow_edge_state *stat
     bool over = !state->joined && within && cmi_line_sign(state) * t->angle_rad > STEEP_RAD;
     float spot = cmi_edge_spot_mm(robot, state);
     float away = cmo_way_mm(robot) - state->seen_mm - (over ? OVER_SPOTS : AWAY_SPOTS) * spot;
+    bool gently = !state->joined || state->parameters.fork == CMO_FORK_PASS;
+    float fully = away / (over ? OVER_BACK_MM : gently ? GENTLE_MM : BACK_MM);
+    float fastest = (gently ? 1.0F : BACK_POLES) * fastest_pole(robot, state);
     float tightest = state->parameters.tightest_mm;
-    float fastest = fastest_pole(robot, state);
-    float way = BACK_MM;
-    float most = BACK_SHARE / tightest;
-    if (state->joined) {
-        fastest *= BACK_POLES;
-    } else {
-        way = over ? OVER_BACK_MM : JOINING_WAY_MM;
-        most = JOINING_SHARE / fminf(tightest, JOINING_MM);
-    }
-    float fully = away / way;
-    float back = fminf(most, fastest * fastest);
+    tightest = state->joined ? tightest : fminf(tightest, JOINING_MM);
+    float back = fminf((gently ? GENTLE_SHARE : BACK_SHARE) / tightest, fastest * fastest);
     return back_side(robot, state) * back * fmaxf(0.0F, fminf(fully, 1.0F));
 }
 
