@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 #include "edges.h"
 
+#include <cammino/budget.h>
+
 #include <math.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -149,6 +151,11 @@ void edge_follow(const population *c, unsigned i, const void *context, outcome *
                                               .least_width_mm = 15.0F,
                                               .tightest_mm = (float)t->course->tightest_mm,
                                               .too_fast = t->too_fast}};
+    if (t->budgets > 0.0) {
+        float tightest = (float)t->course->tightest_mm;
+        float speed = (float)t->budgets * cmo_budget_follow(&robot.description, 1, tightest, false);
+        leg.parameters.follow_edge.cruise_mm_s = fminf(speed, robot.description.top_speed_mm_s);
+    }
     if (t->apart_mm > 0.0) {
         leg.parameters.follow_edge.edge = CMO_LINE_BOTH;
         leg.parameters.follow_edge.width_mm = (float)(2.0 * EDGE_HALF_MM);

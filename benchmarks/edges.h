@@ -43,6 +43,7 @@ typedef struct edge_trial {
     const course *course;
     const cmo_sim_mat *mat;
     double way_mm, cruise_mm_s;
+    double budgets; // not 0: its cruise is so many times what each robot's own budget says
     cmo_too_fast too_fast;
     double off_mm[2], heading_deg[2]; // of the spot to the left of the edge; of the robot to it
     double

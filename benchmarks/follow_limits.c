@@ -1,7 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // How fast the budget says that the left edge of a line of 20 mm can be followed, by the radius of
 // its S-bends, and where losses begin: up to which speed, in steps of a tenth, at most one run in
-// sixty is lost. On the demo robot and other kinds.
+// sixty is lost. On the demo robot and other kinds; and of five times as many robots of a fleet,
+// how many are lost at so many times their own budget.
 //
 //     bench_follow_limits [RUNS]
 #include "edges.h"
@@ -41,6 +42,20 @@ static void run_limits(const population *c, const void *given, unsigned runs, co
     fflush(stdout);
 }
 
+// The same of a fleet, each robot at so many times its own budget: how many are lost.
+static void run_fleet(const population *fleet, const edge_trial *given, unsigned runs) {
+    edge_trial t = *given;
+    printf("%-34s%10.0f", "the fleet, of each hundred lost", t.course->tightest_mm);
+    for (double budgets = 1.0; budgets < 2.0; budgets *= STEP * STEP) {
+        t.budgets = budgets;
+        rounds_sum *sum = rounds_run(fleet, edge_follow, &t, &t.round, runs);
+        printf("  %.2f: %.1f", budgets, 100.0 * (sum->tried - sum->done) / sum->tried);
+        rounds_free(sum);
+        fflush(stdout);
+    }
+    printf("\n");
+}
+
 int main(int arguments, char **argument) {
     unsigned runs = arguments > 1 ? (unsigned)CLAMP(atoi(argument[1]), 10, 100000) : 120U;
     static const double radii[] = {75.0, 100.0, 150.0, 250.0, 500.0};
@@ -60,6 +75,10 @@ int main(int arguments, char **argument) {
             g_free(one);
             lab_robot_free(robot);
         }
+        population *fleet = population_new(SOURCE_DIR "/data/ferry/fleet.yaml",
+                                           MIN(5 * runs, 1000U), t.mat, 60.0, 60.0);
+        run_fleet(fleet, &t, 5 * runs);
+        population_free(fleet);
         cmo_sim_mat_free((cmo_sim_mat *)(uintptr_t)t.mat);
     }
     return 0;
