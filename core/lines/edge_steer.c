@@ -79,6 +79,11 @@ static float react_s(const cmo_robot *robot, uint8_t sensor) {
     return 1e-6F * (float)look_us + cmi_budget_lag_s(d) + cmi_held_s(robot);
 }
 
+// By how much its wheels trail what they are told, at most.
+static float lag_s(const cmo_robot *robot) {
+    return fmaxf(cmi_lead_s(robot), 1e-3F * robot->description->lag_ms);
+}
+
 // No more sharply than it can answer in time.
 static float fastest_pole(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     float speed = fmaxf(state->speed_mm_s, 20.0F);
@@ -242,7 +247,8 @@ static float next_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *stat
     float speed = wanted_mm_s(robot, state, turn);
     if (p->distance_mm > 0.0F) {
         float least = fmaxf(robot->description->slowest_mm_s, 20.0F);
-        float left = fmaxf(cmi_edge_left_mm(robot, state) - before * cmi_held_s(robot), 0.0F);
+        float trails_s = cmi_held_s(robot) + lag_s(robot);
+        float left = fmaxf(cmi_edge_left_mm(robot, state) - before * trails_s, 0.0F);
         float slowest = p->ending == CMO_END_MOVING ? speed : least;
         speed = fminf(speed, fmaxf(sqrtf(2.0F * p->braking_mm_s2 * left), slowest));
     }
@@ -255,7 +261,7 @@ static float next_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *stat
 
 // What is to be asked for so that the robot turns so fast, in spite of its lag.
 static float asked_rad_s(const cmo_robot *robot, cmo_follow_edge_state *state, float rate_rad_s,
-                         float pole, float lag_s) {
+                         float pole) {
     const cmo_edge_track *t = &state->track;
     const cmo_robot_description *d = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
@@ -269,7 +275,7 @@ static float asked_rad_s(const cmo_robot *robot, cmo_follow_edge_state *state, f
     float most = TRIM_MOST * fabsf(rate_rad_s) + 0.05F;
     state->trim_rad_s += dt_s / TRIM_S * (rate_rad_s / t->turn_share - told);
     state->trim_rad_s = fmaxf(-most, fminf(state->trim_rad_s, most));
-    return (rate_rad_s + lag_s * speed * change) / t->turn_share + state->trim_rad_s;
+    return (rate_rad_s + lag_s(robot) * speed * change) / t->turn_share + state->trim_rad_s;
 }
 
 // Where it comes onto the line steeply it turns on the spot, or nearly so: a spot that stands about
@@ -292,12 +298,12 @@ void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_robot_description *d = robot->description;
     float pole = pole_of(robot, state);
     float turn = state->follows ? steer(robot, state, pole) : search_turn(robot, state);
-    // Its turn leads by the lag; its speed need not, and led by a lag that it has not, it shakes.
+    // Its turn leads by the lag. Its speed does not, but for the end of its way: led by a lag that
+    // it has not, it shakes.
     float speed = next_mm_s(robot, state, turn);
     state->speed_mm_s = speed;
-    float lag_s = fmaxf(cmi_lead_s(robot), 1e-3F * d->lag_ms);
     float rate = turn * speed;
-    rate = state->follows ? asked_rad_s(robot, state, rate, pole, lag_s) : rate;
+    rate = state->follows ? asked_rad_s(robot, state, rate, pole) : rate;
     float half = 0.5F * rate * d->track_mm;
     float forward = ease(robot, state, speed, half);
     float most = fmaxf(d->top_speed_mm_s - fabsf(forward), 0.3F * d->top_speed_mm_s);

@@ -36,6 +36,8 @@
 // How much further apart than the line is wide, or nearer, the sensors may be: by its width, and
 // so many spots.
 #define BOTH_SPOTS 2.0F
+// Astride a line that the sensors stand wide of, it sees no edge amid it, and answers the later.
+#define DEAD_SHARE 0.75F
 // Both spots are over a line across once they have been for so much of a line's least width.
 #define ACROSS_SHARE 0.4F
 // The edge's course is known after so much way.
@@ -230,9 +232,6 @@ static void choose_place(const cmo_robot *robot, cmo_follow_edge_state *state) {
         track->aim_mm = cmi_line_sign(state) * share * cmi_edge_spot_mm(robot, state);
     }
 }
-
-// Astride a line that the sensors stand wide of, it sees no edge amid it, and answers the later.
-#define DEAD_SHARE 0.75F
 
 // Which sensor, and how fast.
 static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool told) {
