@@ -177,6 +177,26 @@ START_TEST(noise_within_the_hysteresis_makes_no_crossing) {
 }
 END_TEST
 
+START_TEST(near_a_level_a_noisy_sensor_leaves_the_line_again) {
+    // Half of the way from the threshold to what lies around it, whatever its noise is worth.
+    static const cmo_levels noisy = {.dark = 100, .light = 700, .noise = 20};
+    for (int light = 0; light < 2; light++) {
+        cmo_edge edge;
+        cmo_band band = light ? (cmo_band){0.2F, INFINITY} : (cmo_band){-INFINITY, 0.8F};
+        cmo_edge_start_band(&edge, &noisy, band, 5.0F);
+        static const float readings[] = {1.0F, 1.0F, 0.72F, 0.68F, 0.1F, 0.88F, 0.92F};
+        static const bool inside[] = {false, false, false, true, true, true, false};
+        for (unsigned n = 0; n < G_N_ELEMENTS(readings); n++) {
+            float reading = light ? 1.0F - readings[n] : readings[n];
+            cmo_light_point look = {.time_us = 10000 * n, .way_mm = n, .reflectance = reading};
+            cmo_crossing crossing;
+            cmo_edge_look(&edge, look, &crossing);
+            ck_assert_msg(edge.inside == inside[n], "reading %u", n);
+        }
+    }
+}
+END_TEST
+
 START_TEST(a_start_on_the_line_is_not_a_crossing_into_it) {
     cmo_edge edge;
     cmo_crossing crossing;
@@ -202,6 +222,7 @@ int main(void) {
         without_a_known_spot_the_crossing_is_interpolated_in_a_straight_line,
         backing_over_an_edge_finds_the_same_place,
         noise_within_the_hysteresis_makes_no_crossing,
+        near_a_level_a_noisy_sensor_leaves_the_line_again,
         a_start_on_the_line_is_not_a_crossing_into_it,
         NULL};
     return run_suite("light", tests);

@@ -58,11 +58,13 @@ static void start(cmo_edge *edge, const cmo_levels *levels, cmo_band band, float
     float target = target_of(&band);
     edge->band = band;
     edge->hysteresis = cmo_hysteresis(levels);
-    // A threshold near a level leaves less room: half of the way to the level at most.
-    float high = isinf(band.high) ? 1.0F : fabsf(band.high - target);
-    float low = isinf(band.low) ? 1.0F : fabsf(target - band.low);
-    edge->hysteresis = fminf(edge->hysteresis, 0.5F * fminf(high, low));
-    edge->behind = isinf(band.high) ? 0.0F : 1.0F;
+    // A threshold near a level, the surface's own or that of what lies around it, leaves less room:
+    // half of the way to the level at most.
+    bool above = isinf(band.high);
+    float high = above ? band.low : band.high - target;
+    float low = isinf(band.low) ? 1.0F - band.high : target - band.low;
+    edge->hysteresis = fminf(edge->hysteresis, 0.5F * fabsf(fminf(high, low)));
+    edge->behind = above ? 0.0F : 1.0F;
     edge->spot_mm = spot_mm;
     edge->looks = 0;
     edge->inside = false;
