@@ -424,6 +424,26 @@ START_TEST(where_void_is_deep_the_floor_need_not_be_known) {
 }
 END_TEST
 
+START_TEST(a_long_tail_is_not_swung_over_the_wall_before) {
+    // From near a corner, where the second wall is met before it has got away from the first.
+    patrol p;
+    start_patrol(&p, &table, 64, 0, NULL);
+    p.description.rear_mm = 112;
+    unsigned known = 0;
+    for (int heading = 55; heading < 125; heading += 5) {
+        cmo_sim_setup setup = patrol_setup(&p, RIGHT - 150.0, HIGH - 150.0, heading);
+        setup.plant.caster_behind_mm = 102, setup.plant.caster_trail_mm = 10;
+        start_again(&p, &setup);
+        cmo_stay_inside_parameters parameters = {.rebounds = 3, .convex = true};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        ck_assert_double_gt(p.least_mm, 0.0);
+        known += p.state.past[1].known;
+    }
+    ck_assert_uint_gt(known, 0);
+    end_patrol(&p);
+}
+END_TEST
+
 int main(void) {
     const TTest *const tests[] = {it_turns_as_it_was_asked_to,
                                   toward_the_middle_it_comes_back_to_where_it_was,
@@ -443,6 +463,7 @@ int main(void) {
                                   where_stops_take_longer_it_drives_slower,
                                   it_goes_by_the_floor_that_it_stands_on,
                                   where_void_is_deep_the_floor_need_not_be_known,
+                                  a_long_tail_is_not_swung_over_the_wall_before,
                                   NULL};
     return run_suite("rebound", tests);
 }

@@ -21,6 +21,12 @@ float cmi_wrap(float angle_rad) {
     return angle_rad - 2.0F * CMI_PI * floorf(angle_rad / (2.0F * CMI_PI) + 0.5F);
 }
 
+bool cmi_turns_past(float from_rad, float turn_rad, float direction_rad) {
+    float to = cmi_wrap(direction_rad - from_rad);
+    to = turn_rad < 0.0F ? -to : to;
+    return (to < 0.0F ? to + 2.0F * CMI_PI : to) < fabsf(turn_rad);
+}
+
 static void spot_of(const cmo_robot *robot, const cmo_pose *pose, uint8_t sensor, float *x_mm,
                     float *y_mm) {
     const cmo_light_description *light = &robot->description->light[sensor];
@@ -231,10 +237,13 @@ float cmi_met_back(const cmo_met_boundary *boundary, const cmo_robot *robot, boo
     float poke = convex ? 0.0F : 0.5F * apart;
     for (uint8_t i = 0; i < 3; i++) {
         float normal = candidate(boundary, robot, i);
-        // On the way the wheels stand once along the normal; the rear ends where it turns to.
+        // On the way the wheels stand once along the normal; the rear ends where it turns to, if
+        // it does not come past the normal before.
         float sine, cosine;
         cmi_sin_cos(heading_rad - normal, &sine, &cosine);
-        float reach = fmaxf(cmi_sweep_mm(d), -cosine * cmi_rear_mm(d));
+        float turn = heading_rad - pose->heading_rad;
+        bool past = cmi_turns_past(pose->heading_rad, turn, normal + CMI_PI);
+        float reach = fmaxf(cmi_sweep_mm(d), (past ? 1.0F : -cosine) * cmi_rear_mm(d));
         float missing = reach + margin_mm + poke - clearance_at(boundary, pose, normal);
         cmi_sin_cos(pose->heading_rad - normal, &sine, &cosine);
         most = fmaxf(most, missing / fmaxf(cosine, 0.3F));

@@ -8,6 +8,9 @@
 // Into -pi..pi.
 float cmi_wrap(float angle_rad);
 
+// Whether a turn by so much, from one direction, comes past another.
+bool cmi_turns_past(float from_rad, float turn_rad, float direction_rad);
+
 // Takes a crossing of a sensor; the first one begins a new boundary.
 void cmi_met_add(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor,
                  uint32_t time_us);

@@ -115,18 +115,24 @@ static void return_to_way(cmo_robot *robot, cmo_stay_inside_state *state) {
         CMO_STAGE_TURN_BACK);
 }
 
+static void leave_as_it_came(cmo_robot *robot, cmo_stay_inside_state *state) {
+    float heading = robot->odometer.pose.heading_rad;
+    float turn =
+        cmi_rebound_way_round(robot, state, cmi_wrap(state->course.heading_rad + CMI_PI - heading));
+    state->heading_rad = heading + turn;
+    cmi_rebound_turn_by(robot, state, turn, CMO_STAGE_TURN);
+}
+
 // A crossing that the boundary so far does not explain, in the middle of the turn: a corner. It
 // turns back, backs off further on the way just come, and leaves on that way.
 static void answer(cmo_robot *robot, cmo_stay_inside_state *state) {
-    float heading = robot->odometer.pose.heading_rad;
     state->answers = (uint8_t)(state->answers + 1U);
     state->last.answered = true;
     if (state->come_mm > FURTHER_LEAST_MM) {
         return_to_way(robot, state);
         return;
     }
-    state->heading_rad = heading + cmi_wrap(state->course.heading_rad + CMI_PI - heading);
-    cmi_rebound_turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
+    leave_as_it_came(robot, state);
 }
 
 // Backs off along the course just come, until it stands there.
@@ -211,12 +217,10 @@ static bool leaves_from_here(cmo_robot *robot, cmo_stay_inside_state *state) {
 
 // After a corner on the way that it came by; else as the boundary asks for.
 static void turn_away(cmo_robot *robot, cmo_stay_inside_state *state) {
-    float heading = robot->odometer.pose.heading_rad;
     state->reckoned_mm = cmo_way_mm(robot);
     cmi_rebound_note_turn(robot, state);
     if (state->answers > 0) {
-        state->heading_rad = heading + cmi_wrap(state->course.heading_rad + CMI_PI - heading);
-        cmi_rebound_turn_by(robot, state, state->heading_rad - heading, CMO_STAGE_TURN);
+        leave_as_it_came(robot, state);
     } else {
         cmi_rebound_turn_by(robot, state, cmi_rebound_choose_turn(robot, state), CMO_STAGE_TURN);
     }
@@ -245,6 +249,7 @@ static void finish_rebound(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_notify(robot, CMO_EVENT_REBOUND, (int)state->rebounds);
     state->answers = 0;
     state->blocked = false;
+    cmi_rebound_keep(state);
     state->boundary.met = 0;
 }
 
@@ -329,6 +334,8 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (goes_back(robot, state)) {
         return;
     }
+    // A drive that stops late has gone back further than it was to.
+    state->come_mm += fminf(cmi_course_way(&state->course, robot) - state->back_to_mm, 0.0F);
     if (feels) {
         float feel = cmi_rebound_feels_rad(robot, state);
         cmi_rebound_turn_by(robot, state, state->boundary.met == 1 ? feel : -feel, CMO_STAGE_FEEL);
@@ -345,18 +352,21 @@ bool cmi_rebound_settle_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
     }
     const cmo_robot_description *d = robot->description;
     float within_mm = fmaxf(fmaxf(d->left_step_mm, d->right_step_mm), SETTLED_SHARE * d->track_mm);
-    uint32_t patience_us = SETTLE_US;
+    bool returns = robot->stage == CMO_STAGE_TURN_BACK;
+    bool corner = returns && state->answers > 0;
     // On the way back from feeling it backs off next: roughly along the way just come will do, but
-    // a regulator that has swung far beyond it must not back off over another boundary.
-    if (robot->stage == CMO_STAGE_TURN_BACK) {
+    // a regulator that has swung far beyond it must not back off over another boundary. In a corner
+    // there is one to either side: it stands on that way first.
+    if (returns && !corner) {
         within_mm = RETURN_RAD * 0.5F * d->track_mm;
-        patience_us = CMI_SETTLE_US;
         if (state->since_us == 0 && cmi_motion_within(&state->motion, robot, within_mm)) {
             return true;
         }
     }
     state->since_us += robot->dt_us;
-    return cmi_motion_settle(&state->motion, robot, within_mm) || state->since_us > patience_us;
+    bool settled = cmi_motion_settle(&state->motion, robot, within_mm);
+    return (settled && (!corner || cmi_stands(robot))) ||
+           state->since_us > (returns ? CMI_SETTLE_US : SETTLE_US);
 }
 
 bool cmi_rebound_blocked(cmo_robot *robot) {

@@ -54,6 +54,13 @@ float cmi_rebound_choose_turn(const cmo_robot *robot, cmo_stay_inside_state *sta
 float cmi_rebound_way_back_mm(const cmo_robot *robot, const cmo_stay_inside_state *state,
                               float beyond_mm);
 
+// A turn by so much, or the other way round, where the rear would come over a boundary.
+float cmi_rebound_way_round(const cmo_robot *robot, const cmo_stay_inside_state *state,
+                            float turn_rad);
+
+// It has turned away from what it met, and keeps it for the next rebounds.
+void cmi_rebound_keep(cmo_stay_inside_state *state);
+
 // What is known of this rebound as it begins to leave.
 void cmi_rebound_note(const cmo_robot *robot, cmo_stay_inside_state *state);
 

@@ -21,6 +21,8 @@
 #define ASIDE_RAD       0.7F
 // So many runs in a row that got hardly anywhere are a corner.
 #define SHORT_RUNS 3U
+// Boundaries left behind that are kept.
+#define PAST (sizeof((cmo_stay_inside_state *)0)->past / sizeof(cmo_past_boundary))
 // It backs off at least so far from where it crossed: the sensors are clear of the boundary again.
 #define CLEAR_MM 4.0F
 
@@ -53,6 +55,51 @@ static float asked_off_inward(const cmo_robot *robot, const cmo_stay_inside_stat
     }
 }
 
+// Whether the rear, turning so far from here, comes round over this boundary: nothing looks behind.
+static bool sweeps(const cmo_robot *robot, const cmo_past_boundary *of, float margin_mm,
+                   float turn_rad) {
+    const cmo_pose *pose = &robot->odometer.pose;
+    float sine, cosine;
+    cmi_sin_cos(of->normal_rad, &sine, &cosine);
+    float clear = (of->x_mm - pose->x_mm) * cosine + (of->y_mm - pose->y_mm) * sine;
+    return of->known && clear < cmi_rear_mm(robot->description) + margin_mm + CMI_MARGIN_LEFT_MM &&
+           cmi_turns_past(pose->heading_rad, turn_rad, of->normal_rad + CMI_PI);
+}
+
+static cmo_past_boundary this_one(const cmo_stay_inside_state *state) {
+    const cmo_met_boundary *met = &state->boundary;
+    return (cmo_past_boundary){met->known, met->x_mm[met->first], met->y_mm[met->first],
+                               met->normal_rad};
+}
+
+// In a corner those that were left before are as near as the one that is met. That one it has made
+// room for, unless it leaves on the way that it came by.
+static bool sweeps_any(const cmo_robot *robot, const cmo_stay_inside_state *state, float turn_rad) {
+    float margin = state->parameters.margin_mm;
+    cmo_past_boundary here = this_one(state);
+    bool any = state->answers > 0 && sweeps(robot, &here, margin, turn_rad);
+    for (uint8_t i = 0; i < PAST; i++) {
+        any |= sweeps(robot, &state->past[i], margin, turn_rad);
+    }
+    return any;
+}
+
+float cmi_rebound_way_round(const cmo_robot *robot, const cmo_stay_inside_state *state,
+                            float turn_rad) {
+    float round = turn_rad < 0.0F ? turn_rad + 2.0F * CMI_PI : turn_rad - 2.0F * CMI_PI;
+    bool better = sweeps_any(robot, state, turn_rad) && !sweeps_any(robot, state, round);
+    return better ? round : turn_rad;
+}
+
+void cmi_rebound_keep(cmo_stay_inside_state *state) {
+    if (state->boundary.known) {
+        for (uint8_t i = PAST - 1U; i > 0; i--) {
+            state->past[i] = state->past[i - 1U];
+        }
+        state->past[0] = this_one(state);
+    }
+}
+
 // The heading to leave on, and which way round: radians to turn from here.
 float cmi_rebound_choose_turn(const cmo_robot *robot, cmo_stay_inside_state *state) {
     const cmo_met_boundary *boundary = &state->boundary;
@@ -72,6 +119,7 @@ float cmi_rebound_choose_turn(const cmo_robot *robot, cmo_stay_inside_state *sta
     if (turn * side < 0.0F && (!boundary->known || fabsf(turn) > ROUND_RAD)) {
         turn += side * 2.0F * CMI_PI;
     }
+    turn = cmi_rebound_way_round(robot, state, turn);
     state->heading_rad = now + turn;
     return turn;
 }

@@ -268,7 +268,11 @@ static void halt(cmo_robot *robot, cmo_stay_inside_state *state) {
 // Brakes along its course; once it is slow enough, what is to be done about the boundary.
 static void come_to_stand(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_rebound_meet(robot, state);
-    cmi_rebound_brake(robot, state);
+    if (state->course.speed_mm_s == 0.0F) {
+        cmi_drive(robot, 0.0F, 0.0F); // on the spot it would turn to its course's heading
+    } else {
+        cmi_rebound_brake(robot, state);
+    }
     if (state->course.speed_mm_s != 0.0F) {
         return;
     }

@@ -136,6 +136,13 @@ typedef struct cmo_met_boundary {
     float normal_rad;   /**< direction of the outward normal */
 } cmo_met_boundary;
 
+/** A boundary that it has turned away from, where its direction is known. By odometry. */
+typedef struct cmo_past_boundary {
+    bool known;
+    float x_mm, y_mm; /**< a place on it */
+    float normal_rad; /**< direction of the outward normal */
+} cmo_past_boundary;
+
 struct cmo_stay_inside_state {
     cmo_routine routine;
     cmo_stay_inside_parameters parameters;
@@ -157,13 +164,14 @@ struct cmo_stay_inside_state {
     float braking_mm_s2;
     cmo_motion motion;
     cmo_met_boundary boundary;
-    float heading_rad;  /**< asked for after the rebound */
-    cmo_pose stood;     /**< where it came to a stand at the boundary */
-    float back_to_mm;   /**< place on the course that it backs off to */
-    float come_mm;      /**< way since it last turned, which it may go back */
-    float reckoned_mm;  /**< way at which that was reckoned last */
-    float covered_mm;   /**< way that went into the middle of the ground covered, */
-    float covered_x_mm; /**< which is here, by odometry */
+    cmo_past_boundary past[2]; /**< before this one, the last one first */
+    float heading_rad;         /**< asked for after the rebound */
+    cmo_pose stood;            /**< where it came to a stand at the boundary */
+    float back_to_mm;          /**< place on the course that it backs off to */
+    float come_mm;             /**< way since it last turned, which it may go back */
+    float reckoned_mm;         /**< way at which that was reckoned last */
+    float covered_mm;          /**< way that went into the middle of the ground covered, */
+    float covered_x_mm;        /**< which is here, by odometry */
     float covered_y_mm;
     uint32_t since_us;    /**< since the profile of the turn, or of the braking, has ended */
     uint8_t short_runs;   /**< rebounds in a row with hardly any way between them */
