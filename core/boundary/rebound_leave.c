@@ -22,7 +22,7 @@
 // So many runs in a row that got hardly anywhere are a corner.
 #define SHORT_RUNS 3U
 // Boundaries left behind that are kept.
-#define PAST (sizeof((cmo_stay_inside_state *)0)->past / sizeof(cmo_past_boundary))
+#define PAST ((uint8_t)(sizeof((cmo_stay_inside_state *)0)->past / sizeof(cmo_past_boundary)))
 // It backs off at least so far from where it crossed: the sensors are clear of the boundary again.
 #define CLEAR_MM 4.0F
 
