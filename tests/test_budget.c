@@ -51,6 +51,10 @@ START_TEST(a_tighter_bend_and_a_slower_answer_are_followed_more_slowly) {
                        cmo_budget_follow(&d, 0, 500.0F, false));
     float quick = cmo_budget_follow(&d, 0, 150.0F, false);
     ck_assert_float_lt(cmo_budget_follow(&d, 0, 150.0F, true), 0.7F * quick);
+    cmo_robot_description slow = d; // one look in a spot's way
+    slow.light[0].interval_us = 50000;
+    ck_assert_float_eq_tol(cmo_budget_follow(&slow, 0, 400.0F, false),
+                           slow.light[0].spot_mm / 0.05F, 0.01F);
     d.light[0].delay_us = 40000;
     ck_assert_float_lt(cmo_budget_follow(&d, 0, 150.0F, false), 0.9F * quick);
     d.light[0].spot_mm = 0.0F; // without a spot's size nothing can be followed

@@ -14,7 +14,7 @@
 #define BEND_RAD   0.24F
 #define AHEAD_MM   25.0F // at least
 #define BEND_S     0.1F
-#define LOOK_SHARE 0.75F
+#define LOOK_SPOTS 1.0F // from one look to the next
 // Along a straight or a wider bend than this it is no faster: not only bends take it off.
 #define WIDEST_MM 400.0F
 // At speed a line's end and a bend look alike: where it has gaps, this share of it.
@@ -80,7 +80,7 @@ float cmo_budget_follow(const cmo_robot_description *d, uint8_t sensor, float ti
                         bool gaps) {
     const cmo_light_description *light = &d->light[sensor];
     float bend = fminf(tightest_mm, WIDEST_MM);
-    float looks = LOOK_SHARE * light->spot_mm / interval_s(d, sensor);
+    float looks = LOOK_SPOTS * light->spot_mm / interval_s(d, sensor);
     float leaves = sqrtf(0.5F * fminf(light->spot_mm, BEND_SPOT_MM) * bend);
     float turns = tightest_mm * sqrtf(tightest_mm / fmaxf(fabsf(light->ahead_mm), AHEAD_MM));
     float way = fminf(BEND_WAYS * leaves, BEND_RAD * turns);
