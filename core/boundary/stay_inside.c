@@ -13,6 +13,7 @@
 #include "boundary.h"
 #include "course.h"
 #include "met.h"
+#include "push.h"
 #include "rebound.h"
 
 #include <math.h>
@@ -27,13 +28,6 @@
 #define PUSHED_US 2000000U
 // To come to a standstill, after its time, before the routine is ended by force.
 #define GRACE_MS 5000U
-// To the side that touches it turns along an arc of so many tracks, at no more than half of what
-// the tyres are stated to pass on: what it pushes takes some of that too. What is lost is looked
-// for as far round as this. A push gets on by so much, or it does not.
-#define PUSH_ARC_TRACKS 1.2F
-#define PUSH_ARC_SHARE  0.5F
-#define LOST_RAD        1.2F
-#define PUSHED_ON_MM    5.0F
 // Ticks without anything in range until a charge is given up.
 #define UNSEEN_TICKS 5U
 
@@ -170,52 +164,6 @@ static bool is_over(const cmo_robot *robot, const cmo_stay_inside_state *state) 
              (p->distance_mm > 0.0F && way >= p->distance_mm) || in_range(robot, p->range_mm)));
 }
 
-// What is felt: kept in the middle, for it turns to the side that touches, and on to that side to
-// look for what is lost there. True: it pushes, or looks for what it has pushed.
-static bool feel_push(cmo_robot *robot, cmo_stay_inside_state *state) {
-    const cmo_sample *sample = robot->sample;
-    uint8_t front = (uint8_t)(sample->touch & state->parameters.charge_touch & 3U);
-    if (sample->have & CMO_HAVE_TOUCH && front != 0) {
-        if (!state->pushes) {
-            state->course.heading_rad = robot->odometer.pose.heading_rad;
-            state->push_from_mm = state->push_mm = cmo_way_mm(robot);
-            state->push_us = 0;
-        }
-        state->pushes = true;
-        state->side = (int8_t)(front == 1 ? 1 : front == 2 ? -1 : 0);
-        state->lost_rad = 0.0F;
-    }
-    if (!state->pushes) {
-        return false;
-    }
-    float arc_mm = PUSH_ARC_TRACKS * robot->description->track_mm;
-    float turn = fabsf(state->course.speed_mm_s) * (float)robot->dt_us * 1e-6F / arc_mm;
-    state->course.heading_rad += (float)state->side * turn;
-    state->lost_rad += turn;
-    state->pushes = state->lost_rad < LOST_RAD;
-    return state->pushes;
-}
-
-// How fast it charges: slower on an arc.
-static float charge_speed(const cmo_robot *robot, const cmo_stay_inside_state *state) {
-    bool arc = state->pushes && state->side != 0;
-    float most = sqrtf(PUSH_ARC_SHARE * state->parameters.braking_mm_s2 * PUSH_ARC_TRACKS *
-                       robot->description->track_mm);
-    return arc ? fminf(state->charge_mm_s, most) : state->charge_mm_s;
-}
-
-// A push that has got nowhere for too long.
-static bool is_stuck(const cmo_robot *robot, cmo_stay_inside_state *state) {
-    if (fabsf(cmo_way_mm(robot) - state->push_mm) > PUSHED_ON_MM) {
-        state->push_mm = cmo_way_mm(robot);
-        state->push_us = 0;
-    }
-    state->push_us += robot->dt_us;
-    const cmo_stay_inside_parameters *p = &state->parameters;
-    return state->push_us > 1000U * p->push_ms ||
-           cmo_way_mm(robot) - state->push_from_mm > p->push_longest_mm;
-}
-
 // What stands there is left as a boundary is, square to the robot.
 static void give_up(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->pushes = false;
@@ -233,8 +181,8 @@ static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
         cmi_rebound_begin(robot, state);
         return;
     }
-    bool felt = feel_push(robot, state);
-    if (felt && is_stuck(robot, state)) {
+    bool felt = cmi_push_feel(robot, state);
+    if (felt && cmi_push_stuck(robot, state)) {
         give_up(robot, state);
         return;
     }
@@ -254,7 +202,7 @@ static void patrol(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (charges) {
         cmi_pushes(robot); // which may well hold it
     }
-    float speed = charges ? charge_speed(robot, state) : state->cruise_mm_s;
+    float speed = charges ? cmi_push_mm_s(robot, state) : state->cruise_mm_s;
     cmi_course_follow(&state->course, robot, state->share * speed, p->acceleration_mm_s2,
                       p->braking_mm_s2);
 }
