@@ -14,6 +14,8 @@
 #define AGAIN_MM 3.0F
 // A boundary may bend towards the robot by this much of the way along it.
 #define BEND 0.15F
+// A turn may swing so far beyond its end.
+#define SWINGS_RAD 0.15F
 // Entry angles that a guess reckons with, at most, unless it is known to be steeper.
 #define STEEPEST_RAD 1.4F
 
@@ -237,11 +239,12 @@ float cmi_met_back(const cmo_met_boundary *boundary, const cmo_robot *robot, boo
     float poke = convex ? 0.0F : 0.5F * apart;
     for (uint8_t i = 0; i < 3; i++) {
         float normal = candidate(boundary, robot, i);
-        // On the way the wheels stand once along the normal; the rear ends where it turns to, if
-        // it does not come past the normal before.
-        float sine, cosine;
-        cmi_sin_cos(heading_rad - normal, &sine, &cosine);
+        // On the way the wheels stand once along the normal; the rear ends where it turns to, or
+        // swings a little beyond, if it does not come past the normal before.
         float turn = heading_rad - pose->heading_rad;
+        turn += turn < 0.0F ? -SWINGS_RAD : SWINGS_RAD;
+        float sine, cosine;
+        cmi_sin_cos(pose->heading_rad + turn - normal, &sine, &cosine);
         bool past = cmi_turns_past(pose->heading_rad, turn, normal + CMI_PI);
         float reach = fmaxf(cmi_sweep_mm(d), (past ? 1.0F : -cosine) * cmi_rear_mm(d));
         float missing = reach + margin_mm + poke - clearance_at(boundary, pose, normal);

@@ -148,6 +148,10 @@ static bool goes_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (state->course.sway_rad > 0.0F) { // tyres that turn as hard as they drive slide
         top = fminf(top, BACK_SHARE * state->cruise_mm_s);
     }
+    // A drive that nothing leads as it should stops later by all of its lag: still on the way come.
+    float come = fmaxf(left + fmaxf(state->come_mm, 0.0F), 0.0F);
+    float surely = cmi_stops_from_mm_s(come, cmi_budget_lag_s(d), braking);
+    top = fminf(top, fmaxf(surely, d->slowest_mm_s + STANDS_MM_S));
     cmi_course_follow(&state->course, robot, -fminf(slow, top), acceleration, braking);
     return left > 0.5F || cmo_speed_mm_s(robot) < -(d->slowest_mm_s + STANDS_MM_S);
 }
