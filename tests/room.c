@@ -97,3 +97,14 @@ cmo_outcome run_patrol(patrol *p, const cmo_stay_inside_parameters *parameters, 
     }
     return outcome;
 }
+
+cmo_outcome watch_patrol(patrol *p, const cmo_stay_inside_parameters *parameters,
+                         void (*look)(const patrol *p, double *seen), double *seen) {
+    cmo_robot *robot = &p->bench.robot;
+    cmo_outcome outcome = cmo_stay_inside_start(robot, &p->state, parameters);
+    for (; outcome == CMO_RUNNING; cmo_wait(robot)) {
+        outcome = cmo_tick(robot);
+        look(p, seen);
+    }
+    return outcome;
+}

@@ -44,4 +44,8 @@ void start_again(patrol *p, const cmo_sim_setup *setup);
 // Runs it to its end, or until a time, and keeps an sensor on all contacts.
 cmo_outcome run_patrol(patrol *p, const cmo_stay_inside_parameters *parameters, double until_ms);
 
+// Runs it tick by tick to its end, and looks at each.
+cmo_outcome watch_patrol(patrol *p, const cmo_stay_inside_parameters *parameters,
+                         void (*look)(const patrol *p, double *seen), double *seen);
+
 #endif

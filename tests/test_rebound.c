@@ -70,18 +70,6 @@ START_TEST(where_one_sensor_crosses_it_feels_for_the_wall_or_guesses) {
 }
 END_TEST
 
-// Runs its patrol tick by tick, and looks at each.
-static cmo_outcome watch_patrol(patrol *p, const cmo_stay_inside_parameters *parameters,
-                                void (*look)(const patrol *p, double *seen), double *seen) {
-    cmo_robot *robot = &p->bench.robot;
-    cmo_outcome outcome = cmo_stay_inside_start(robot, &p->state, parameters);
-    for (; outcome == CMO_RUNNING; cmo_wait(robot)) {
-        outcome = cmo_tick(robot);
-        look(p, seen);
-    }
-    return outcome;
-}
-
 // How often it has turned back from feeling, and how often it did not.
 static void count_returns(const patrol *p, double *seen) {
     cmo_stage stage = p->bench.robot.stage;
@@ -178,32 +166,6 @@ START_TEST(its_word_for_the_margin_is_near_the_truth) {
         ck_assert_double_eq_tol((double)p.state.margin_mm, p.least_mm, 4.0);
         end_patrol(&p);
     }
-}
-END_TEST
-
-START_TEST(a_corner_that_pokes_in_is_not_run_over) {
-    room r = dark_room;
-    r.notch_mm = 250;
-    patrol p;
-    start_patrol(&p, &r, 64, 0, NULL);
-    cmo_stay_inside_parameters parameters = {.rebounds = 25, .for_ms = CMO_NO_END};
-    ck_assert_int_eq(run_patrol(&p, &parameters, 240000), CMO_OUTCOME_DONE);
-    ck_assert_double_gt(p.least_mm, 0.5);
-    ck_assert(p.state.budget.corners);
-    end_patrol(&p);
-}
-END_TEST
-
-START_TEST(in_a_room_too_small_to_go_anywhere_it_gives_up) {
-    static const room cell = {0.6, 0.05, 25, 0};
-    patrol p;
-    start_patrol(&p, &cell, 64, 0, NULL);
-    // A boundary everywhere: the floor itself counts as one.
-    cmo_stay_inside_parameters parameters = {.band = {0.5F, 1.5F}, .for_ms = CMO_NO_END};
-    ck_assert_int_eq(run_patrol(&p, &parameters, 120000), CMO_OUTCOME_CORNERED);
-    cmo_sim_pass(p.bench.sim, 300);
-    ck_assert(cmo_sim_halted(p.bench.sim));
-    end_patrol(&p);
 }
 END_TEST
 
@@ -424,26 +386,6 @@ START_TEST(where_void_is_deep_the_floor_need_not_be_known) {
 }
 END_TEST
 
-START_TEST(a_long_tail_is_not_swung_over_the_wall_before) {
-    // From near a corner, where the second wall is met before it has got away from the first.
-    patrol p;
-    start_patrol(&p, &table, 64, 0, NULL);
-    p.description.rear_mm = 112;
-    unsigned known = 0;
-    for (int heading = 55; heading < 125; heading += 5) {
-        cmo_sim_setup setup = patrol_setup(&p, RIGHT - 150.0, HIGH - 150.0, heading);
-        setup.plant.caster_behind_mm = 102, setup.plant.caster_trail_mm = 10;
-        start_again(&p, &setup);
-        cmo_stay_inside_parameters parameters = {.rebounds = 3, .convex = true};
-        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
-        ck_assert_double_gt(p.least_mm, 0.0);
-        known += p.state.past[1].known;
-    }
-    ck_assert_uint_gt(known, 0);
-    end_patrol(&p);
-}
-END_TEST
-
 int main(void) {
     const TTest *const tests[] = {it_turns_as_it_was_asked_to,
                                   toward_the_middle_it_comes_back_to_where_it_was,
@@ -452,8 +394,6 @@ int main(void) {
                                   what_is_met_in_a_turn_is_answered_by_braking,
                                   it_sways_away_from_what_it_has_left,
                                   its_word_for_the_margin_is_near_the_truth,
-                                  a_corner_that_pokes_in_is_not_run_over,
-                                  in_a_room_too_small_to_go_anywhere_it_gives_up,
                                   put_down_on_the_rim_it_turns_off_it,
                                   without_a_known_slowest_speed_it_rebounds_all_the_same,
                                   a_contact_ahead_of_the_axle_is_counted,
@@ -463,7 +403,6 @@ int main(void) {
                                   where_stops_take_longer_it_drives_slower,
                                   it_goes_by_the_floor_that_it_stands_on,
                                   where_void_is_deep_the_floor_need_not_be_known,
-                                  a_long_tail_is_not_swung_over_the_wall_before,
                                   NULL};
     return run_suite("rebound", tests);
 }
