@@ -158,8 +158,26 @@ static void draw_counted(const canvas *c, const lab_leg_result *leg) {
     }
 }
 
-// Squaring, stage by stage: where both sensors had crossed, and where it began to turn.
-static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint end) {
+// What a ghost is, ahead of it, readable over whatever lies there.
+static void name_ghost(const canvas *c, pose at, unsigned leg, bool crossed) {
+    cairo_t *cairo = c->cairo;
+    const char *name = crossed ? "crossed" : "turns";
+    double turn = at.heading_deg * G_PI / 180.0;
+    double away = c->route->robot->outline.front_mm + 14.0;
+    cairo_set_font_size(cairo, 12.0);
+    double width = canvas_text_width(cairo, name);
+    double x = px(c, at.x_mm + away * cos(turn)) - (cos(turn) < 0.0 ? width : 0.0);
+    double y = py(c, at.y_mm + away * sin(turn)) + (crossed ? -6.0 : 12.0);
+    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.8);
+    cairo_rectangle(cairo, x - 2.0, y - 11.0, width + 4.0, 14.0);
+    cairo_fill(cairo);
+    canvas_colour(cairo, canvas_leg_colour(leg), 1.0);
+    canvas_text(cairo, x, y, 12.0, false, name);
+}
+
+// Squaring, stage by stage: where both sensors had crossed, and where it began to turn; or, over
+// all that is drawn after them, what each one is.
+static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint end, bool names) {
     bool seen[CMO_STAGES] = {false};
     for (guint i = start + 1; i < end; i++) {
         const lab_row *row = canvas_row(rows, i);
@@ -170,13 +188,11 @@ static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint 
         }
         seen[stage] = true;
         pose at = pose_of(row, true);
-        draw_robot(c, at, canvas_leg_colour(row->leg), LOOK_GHOST);
-        double turn = at.heading_deg * G_PI / 180.0;
-        double away = c->route->robot->outline.front_mm + 14.0;
-        canvas_colour(c->cairo, canvas_leg_colour(row->leg), 1.0);
-        canvas_text(c->cairo, px(c, at.x_mm + away * cos(turn)),
-                    py(c, at.y_mm + away * sin(turn)) + (stage == CMO_STAGE_BRAKE ? -6.0 : 12.0),
-                    12.0, false, stage == CMO_STAGE_BRAKE ? "crossed" : "turns");
+        if (names) {
+            name_ghost(c, at, row->leg, stage == CMO_STAGE_BRAKE);
+        } else {
+            draw_robot(c, at, canvas_leg_colour(row->leg), LOOK_GHOST);
+        }
     }
 }
 
@@ -379,7 +395,7 @@ static void draw_all(const canvas *c, void *data) {
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
-        draw_ghosts(c, rows, start, end);
+        draw_ghosts(c, rows, start, end, false);
         draw_robot(c, pose_of(canvas_row(rows, end - 1), true),
                    canvas_leg_colour(canvas_row(rows, start)->leg), LOOK_REST);
     }
@@ -400,6 +416,7 @@ static void draw_all(const canvas *c, void *data) {
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
+        draw_ghosts(c, rows, start, end, true);
         if (canvas_row(rows, start)->leg > 0) {
             draw_number(c, rows, start, end);
         }
