@@ -175,9 +175,8 @@ static void name_ghost(const canvas *c, pose at, unsigned leg, bool crossed) {
     canvas_text(cairo, x, y, 12.0, false, name);
 }
 
-// Squaring, stage by stage: where both sensors had crossed, and where it began to turn; or, over
-// all that is drawn after them, what each one is.
-static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint end, bool names) {
+// Squaring, stage by stage: where both sensors had crossed, and where it began to turn.
+static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint end) {
     bool seen[CMO_STAGES] = {false};
     for (guint i = start + 1; i < end; i++) {
         const lab_row *row = canvas_row(rows, i);
@@ -188,11 +187,8 @@ static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint 
         }
         seen[stage] = true;
         pose at = pose_of(row, true);
-        if (names) {
-            name_ghost(c, at, row->leg, stage == CMO_STAGE_BRAKE);
-        } else {
-            draw_robot(c, at, canvas_leg_colour(row->leg), LOOK_GHOST);
-        }
+        draw_robot(c, at, canvas_leg_colour(row->leg), LOOK_GHOST);
+        name_ghost(c, at, row->leg, stage == CMO_STAGE_BRAKE);
     }
 }
 
@@ -395,7 +391,6 @@ static void draw_all(const canvas *c, void *data) {
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
-        draw_ghosts(c, rows, start, end, false);
         draw_robot(c, pose_of(canvas_row(rows, end - 1), true),
                    canvas_leg_colour(canvas_row(rows, start)->leg), LOOK_REST);
     }
@@ -407,6 +402,10 @@ static void draw_all(const canvas *c, void *data) {
             draw_latched(c, rows, start, end);
         }
     }
+    for (guint start = 0, end; start < rows->len; start = end) { // over all paths
+        end = leg_end(rows, start);
+        draw_ghosts(c, rows, start, end);
+    }
     if (run != NULL) {
         canvas_patrols(c, rows, run);
     }
@@ -416,7 +415,6 @@ static void draw_all(const canvas *c, void *data) {
     }
     for (guint start = 0, end; start < rows->len; start = end) {
         end = leg_end(rows, start);
-        draw_ghosts(c, rows, start, end, true);
         if (canvas_row(rows, start)->leg > 0) {
             draw_number(c, rows, start, end);
         }

@@ -29,6 +29,12 @@ bool cmi_turns_past(float from_rad, float turn_rad, float direction_rad) {
     return (to < 0.0F ? to + 2.0F * CMI_PI : to) < fabsf(turn_rad);
 }
 
+float cmi_clear_mm(float x_mm, float y_mm, float normal_rad, const cmo_pose *place) {
+    float sine, cosine;
+    cmi_sin_cos(normal_rad, &sine, &cosine);
+    return (x_mm - place->x_mm) * cosine + (y_mm - place->y_mm) * sine;
+}
+
 static void spot_of(const cmo_robot *robot, const cmo_pose *pose, uint8_t sensor, float *x_mm,
                     float *y_mm) {
     const cmo_light_description *light = &robot->description->light[sensor];
@@ -93,10 +99,7 @@ void cmi_met_shift(cmo_met_boundary *boundary, const cmo_robot *robot, float sli
 static float clearance_at(const cmo_met_boundary *boundary, const cmo_pose *place,
                           float normal_rad) {
     uint8_t slot = boundary->first;
-    float sine, cosine;
-    cmi_sin_cos(normal_rad, &sine, &cosine);
-    return (boundary->x_mm[slot] - place->x_mm) * cosine +
-           (boundary->y_mm[slot] - place->y_mm) * sine;
+    return cmi_clear_mm(boundary->x_mm[slot], boundary->y_mm[slot], normal_rad, place);
 }
 
 // Direction of the normal of a line through both places, on the side away from the robot. Places

@@ -11,6 +11,9 @@ float cmi_wrap(float angle_rad);
 // Whether a turn by so much, from one direction, comes past another.
 bool cmi_turns_past(float from_rad, float turn_rad, float direction_rad);
 
+// How far a place is from a line through (x, y), before it as its normal goes.
+float cmi_clear_mm(float x_mm, float y_mm, float normal_rad, const cmo_pose *place);
+
 // Takes a crossing of a sensor; the first one begins a new boundary.
 void cmi_met_add(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor,
                  uint32_t time_us);

@@ -59,9 +59,7 @@ static float asked_off_inward(const cmo_robot *robot, const cmo_stay_inside_stat
 static bool sweeps(const cmo_robot *robot, const cmo_past_boundary *of, float margin_mm,
                    float turn_rad) {
     const cmo_pose *pose = &robot->odometer.pose;
-    float sine, cosine;
-    cmi_sin_cos(of->normal_rad, &sine, &cosine);
-    float clear = (of->x_mm - pose->x_mm) * cosine + (of->y_mm - pose->y_mm) * sine;
+    float clear = cmi_clear_mm(of->x_mm, of->y_mm, of->normal_rad, pose);
     return of->known && clear < cmi_rear_mm(robot->description) + margin_mm + CMI_MARGIN_LEFT_MM &&
            cmi_turns_past(pose->heading_rad, turn_rad, of->normal_rad + CMI_PI);
 }
