@@ -3,14 +3,9 @@
 
 #include <math.h>
 
-#define SHOWN 3U
-
-// Less of a gain than this is none to speak of.
-#define LEAST_GAIN 0.1
-
 static void print_difference(const lab_results *results, const lab_difference *d) {
     double gain = lab_advice_gain(results, d);
-    if (isfinite(gain) && fabs(gain) >= LEAST_GAIN) {
+    if (isfinite(gain) && fabs(gain) >= LAB_ADVICE_LEAST) {
         printf("      leg %u %s %.2f instead of %.2f: %.0f %% %s\n", d->leg + 1,
                cmo_figure_name((cmo_figure)d->figure), d->median[1], d->median[0],
                100.0 * fabs(gain), gain > 0.0 ? "less" : "more");
@@ -24,29 +19,21 @@ static void print_difference(const lab_results *results, const lab_difference *d
     }
 }
 
-// Whether it is worth a word: by its gain, or by limits that are kept with it only.
-static bool helps(const lab_advice_tried *tried, const lab_limits *limits, unsigned kept) {
-    return tried->gain >= LEAST_GAIN || (limits != NULL && tried->kept > kept);
-}
-
 static void print_advice(const lab_advice *advice, const lab_results *results,
                          const lab_limits *limits, unsigned kept) {
     if (advice->stopped) {
         printf("\nadvice: stopped before all changes were tried\n");
         return;
     }
-    if (advice->count == 0 || !helps(&advice->tried[0], limits, kept)) {
+    if (advice->told == 0) {
         printf("\nadvice: of %u changes that were tried none helps by a tenth\n", advice->count);
         return;
     }
-    printf(
-        "\nwhat helps most of %u changes, each tried by itself on the same %u trials (medians):\n",
-        advice->count, advice->trials);
-    for (unsigned i = 0; i < MIN(advice->count, SHOWN); i++) {
+    printf("\nwhat helps most of %u changes, each tried by itself; how much, on %u other trials "
+           "(medians):\n",
+           advice->count, advice->others);
+    for (unsigned i = 0; i < advice->told; i++) {
         const lab_advice_tried *tried = &advice->tried[i];
-        if (!helps(tried, limits, kept)) {
-            break;
-        }
         cli_line("  %s", tried->text);
         if (limits != NULL && tried->kept != kept) {
             printf("      keeps %u of %u limits instead of %u\n", tried->kept, limits->count, kept);
