@@ -335,6 +335,55 @@ START_TEST(where_stops_take_longer_it_drives_slower) {
 }
 END_TEST
 
+// How far the tyres slide in a stop, from where it begins to brake until the next stage: in the
+// first one, and in the worst of the others.
+typedef struct slides {
+    bool brakes;
+    double x_mm, y_mm, way_mm, first_mm, later_mm;
+} slides;
+
+static void watch_slides(const patrol *p, double *seen) {
+    slides *s = (slides *)(void *)seen;
+    const cmo_robot *robot = &p->bench.robot;
+    cmo_sim_truth now = cmo_sim_truth_now(p->bench.sim);
+    bool brakes = robot->stage == CMO_STAGE_BRAKE;
+    if (brakes && !s->brakes) {
+        s->x_mm = now.x_mm, s->y_mm = now.y_mm, s->way_mm = (double)cmo_way_mm(robot);
+    } else if (s->brakes && !brakes) {
+        double went = hypot(now.x_mm - s->x_mm, now.y_mm - s->y_mm);
+        double slid = went - ((double)cmo_way_mm(robot) - s->way_mm);
+        s->later_mm = s->first_mm != 0.0 ? fmax(s->later_mm, slid) : 0.0;
+        s->first_mm = s->first_mm != 0.0 ? s->first_mm : slid;
+    }
+    s->brakes = brakes;
+}
+
+// A strong regulator answers all of a lead at once harder than the tyres pass on.
+START_TEST(wheels_that_have_locked_are_braked_more_softly) {
+    for (int locks = 0; locks < 2; locks++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
+        if (locks) {
+            p.description.lag_ms = 90;
+            setup.plant.regulator = CMO_SIM_PI;
+            setup.plant.regulator_gain = 8;
+            setup.plant.regulator_reset_ms = 60;
+            setup.plant.rotor_share = 0.05;
+        }
+        start_again(&p, &setup);
+        cmo_stay_inside_parameters parameters = {.rebounds = 8, .for_ms = 60000};
+        slides s = {.brakes = false};
+        ck_assert_int_eq(watch_patrol(&p, &parameters, watch_slides, (double *)(void *)&s),
+                         CMO_OUTCOME_DONE);
+        ck_assert_int_eq(p.state.course.softly, locks);
+        ck_assert(locks ? s.first_mm > 10.0 : s.first_mm < 3.0);
+        ck_assert_double_lt(s.later_mm, 3.0);
+        end_patrol(&p);
+    }
+}
+END_TEST
+
 // On a floor that is a little darker than the one of the levels it patrols all the same; a reading
 // halfway to the boundary may be anything.
 START_TEST(it_goes_by_the_floor_that_it_stands_on) {
@@ -401,6 +450,7 @@ int main(void) {
                                   where_it_cannot_feel_it_guesses_by_how_far_it_has_turned,
                                   what_ramps_stands_before_it_turns,
                                   where_stops_take_longer_it_drives_slower,
+                                  wheels_that_have_locked_are_braked_more_softly,
                                   it_goes_by_the_floor_that_it_stands_on,
                                   where_void_is_deep_the_floor_need_not_be_known,
                                   NULL};

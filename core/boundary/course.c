@@ -3,6 +3,7 @@
 
 #include "../shared/routine.h"
 #include "../shared/trig.h"
+#include "../tick/lead.h"
 
 #include <math.h>
 
@@ -32,6 +33,11 @@ static float heading_gain(const cmo_robot_description *description) {
     return 1.0F / (3.0F * lag_s);
 }
 
+// Where wheels have locked, commands change no faster than by so many times what the limits allow
+// them, and lead by no more than the wheels have been seen to trail. A regulator with an integral
+// answers a jump harder than tyres pass on, and from then on counts tell nothing.
+#define LEADS_IN 1.5F
+
 void cmi_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
                        float acceleration_mm_s2, float braking_mm_s2) {
     const cmo_robot_description *d = robot->description;
@@ -53,11 +59,16 @@ void cmi_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
     }
     float heading = cmi_course_heading(course, robot);
     // A patrol's budget counts on the whole of it.
-    float lag_s = d->lag_ms * 1e-3F;
+    float lag_s = course->softly ? cmi_lead_s(robot) : d->lag_ms * 1e-3F;
     float error = heading - robot->odometer.pose.heading_rad;
     float rate = turn * speed + lag_s * (turn * change + turn_change * speed * speed) +
                  heading_gain(d) * error;
     float forward = speed + lag_s * change;
+    if (course->softly) {
+        float told = 0.5F * (robot->left.command_mm_s + robot->right.command_mm_s);
+        float most = LEADS_IN * fmaxf(acceleration_mm_s2, braking_mm_s2) * dt_s;
+        forward = fmaxf(told - most, fminf(forward, told + most));
+    }
     float half = 0.5F * rate * d->track_mm;
     cmi_drive(robot, forward - half, forward + half);
 }

@@ -15,6 +15,10 @@
 #define LEAST_SHARE       0.3F
 // Before any, no faster than this.
 #define FIRST_SHARE 0.8F
+// Wheels that stand within this share of the way that braking takes have locked; the body may go on
+// for so many times that way.
+#define LOCKED_SHARE 0.5F
+#define SLIDES_TIMES 2.0F
 // More than this is no slide.
 #define MOST_SLIDE_MM 500.0F
 
@@ -40,6 +44,7 @@ void cmi_rebound_brake(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (robot->stage != CMO_STAGE_BRAKE) {
         cmi_enter(robot, CMO_STAGE_BRAKE);
         state->since_us = 0;
+        state->brakes_mm = cmo_way_mm(robot);
     }
     cmi_course_follow(&state->course, robot, 0.0F, state->parameters.acceleration_mm_s2,
                       state->braking_mm_s2);
@@ -64,9 +69,25 @@ void cmi_rebound_learn(cmo_stay_inside_state *state) {
     state->share = share > state->share ? 0.5F * (state->share + share) : share;
 }
 
+// By its counts it stands sooner than tyres stop a body. Until a sensor leaves the boundary nobody
+// knows by how much it has slid on; braked more softly from now on, it will not again.
+static void notice_locked(const cmo_robot *robot, cmo_stay_inside_state *state) {
+    float speed = fabsf(state->last.speed_mm_s);
+    float takes = speed * speed / (2.0F * state->braking_mm_s2);
+    float counted = cmo_way_mm(robot) - state->brakes_mm;
+    bool fast = speed > LEAST_SPEED_SHARE * state->cruise_mm_s;
+    if (fast && counted < LOCKED_SHARE * takes && robot->port->traits & CMO_TRAIT_ENCODERS) {
+        float slid = SLIDES_TIMES * takes - counted;
+        state->course.softly = true;
+        state->stop_mm += slid;
+        cmi_met_shift(&state->boundary, robot, slid);
+    }
+}
+
 void cmi_rebound_stood(const cmo_robot *robot, cmo_stay_inside_state *state) {
     state->stop_mm = cmo_way_mm(robot) - state->boundary.entry_way_mm;
     state->slid = false;
+    notice_locked(robot, state);
 }
 
 void cmi_rebound_slid(const cmo_robot *robot, cmo_stay_inside_state *state, float slid_mm) {

@@ -118,6 +118,7 @@ typedef struct cmo_course {
     float speed_mm_s;
     float sway_rad; /**< 0: straight on */
     float sway_mm;
+    bool softly; /**< its wheels lock where they are told all of a lead at once */
 } cmo_course;
 
 /** What is known of the boundary that was met. Places and directions are odometry's. */
@@ -162,6 +163,7 @@ struct cmo_stay_inside_state {
 
     cmo_course course;
     float braking_mm_s2;
+    float brakes_mm; /**< way at which it began to brake */
     cmo_motion motion;
     cmo_met_boundary boundary;
     cmo_past_boundary past[2]; /**< before this one, the last one first */
