@@ -100,6 +100,14 @@ static void patrol(const foreign_robot *made, const cmo_robot_description *descr
     foreign_end(&plant);
 }
 
+static void print_over(unsigned n, const foreign_result *results) {
+    for (unsigned i = 0; i < n; i++) {
+        if (results[i].value[OVER] > 0.0) {
+            printf("    robot %u over by %.1f\n", i + 1, results[i].value[OVER]);
+        }
+    }
+}
+
 void foreign_patrols(const foreign_robots *robots) {
     static foreign_result results[FOREIGN_MOST];
     printf("%d rebounds each, as fast as each one's budget says\n%-34s%7s%7s%10s%6s%9s%9s%8s\n",
@@ -119,5 +127,6 @@ void foreign_patrols(const foreign_robots *robots) {
         printf("%-34s%7u%7.0f%10.0f%6u%9.1f%9.0f%8.0f\n", jobs[k].name, speed.n, speed.mean,
                count.mean * count.n, over, furthest, ms.mean, ms.within);
         foreign_print_outcomes(robots->n, results);
+        print_over(robots->n, results);
     }
 }
