@@ -107,16 +107,12 @@ static lab_results *drive(const char *path, const lab_change *changes, uint64_t 
     return lab_results_of(&call, NULL);
 }
 
-// The difference that the advice is about: of what completes, else the one that most of its rank
-// comes from, an error or the time.
+// The difference that the advice is about: the one that most of its rank comes from.
 static lab_difference main_one(const lab_results *results, const lab_comparison *c) {
     lab_difference found = {.median = {NAN, NAN}};
     double most = 0.0;
     for (guint i = 0; i < c->differences->len; i++) {
         const lab_difference *d = &g_array_index(c->differences, lab_difference, i);
-        if (d->leg == LAB_RUN && d->figure == LAB_COMPLETED && d->shift > 0.05) {
-            return *d;
-        }
         double gain = lab_advice_rank(results, d);
         if (gain > most) {
             most = gain;

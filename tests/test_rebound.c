@@ -229,24 +229,6 @@ START_TEST(a_contact_ahead_of_the_axle_is_counted) {
 }
 END_TEST
 
-// A long lag may be a ramp's: until a stop has shown how far it goes, it goes by the worst.
-START_TEST(until_a_stop_has_shown_it_how_far_it_goes_it_is_slower) {
-    static const float lags_ms[] = {5, 60, 200};
-    float shares[3];
-    for (int i = 0; i < 3; i++) {
-        patrol p;
-        start_patrol(&p, &dark_room, 64, 0, NULL);
-        p.description.lag_ms = lags_ms[i];
-        cmo_stay_inside_parameters parameters = {.convex = true};
-        ck_assert_int_eq(cmo_stay_inside_start(&p.bench.robot, &p.state, &parameters), CMO_RUNNING);
-        shares[i] = p.state.share;
-        end_patrol(&p);
-    }
-    ck_assert_float_eq_tol(shares[0], 0.8F, 1e-6F);
-    ck_assert_float_lt(shares[2], 0.9F * shares[1]);
-}
-END_TEST
-
 // With spots so near to the axle it cannot turn far enough to see either one come back or cross: it
 // has to guess, and not by half a right angle, for it knows how far the first one was over it.
 START_TEST(where_it_cannot_feel_it_guesses_by_how_far_it_has_turned) {
@@ -261,124 +243,6 @@ START_TEST(where_it_cannot_feel_it_guesses_by_how_far_it_has_turned) {
         ck_assert(!p.state.last.known);
         ck_assert_double_eq_tol((double)p.state.last.entry_deg, deg - 90.0, 12.0);
         ck_assert_double_gt(p.least_mm, 0.5);
-        end_patrol(&p);
-    }
-}
-END_TEST
-
-// How far its wheels have turned beyond where the turn is to end.
-static double turned_beyond_mm(const cmo_robot *robot, const cmo_motion *motion) {
-    double right = (double)(robot->odometer.right_mm - motion->right_start_mm);
-    double left = (double)(robot->odometer.left_mm - motion->left_start_mm);
-    return 0.5 * (double)motion->right_sign * (right - left) - (double)motion->target_mm;
-}
-
-// A regulator that ramps up and down more slowly than its robot is said to accelerate and brake:
-// its lag, as its user has measured it, is all that tells. It backs off so that it stands where it
-// turns.
-START_TEST(what_ramps_stands_before_it_turns) {
-    patrol p;
-    start_patrol(&p, &dark_room, 64, 0, NULL);
-    p.description.lag_ms = 150;
-    p.description.acceleration_mm_s2 = 2700;
-    p.description.braking_mm_s2 = 4300;
-    cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
-    setup.plant.motor_lag_ms = 40;
-    setup.plant.grip_m_s2 = 6.0;
-    setup.plant.regulator_ramp_mm_s2 = 1600;
-    start_again(&p, &setup);
-    cmo_robot *robot = &p.bench.robot;
-    cmo_stay_inside_parameters parameters = {.rebounds = 10, .for_ms = CMO_NO_END};
-    uint8_t before = CMO_STAGE_IDLE;
-    double fastest = 0.0, furthest = 0.0;
-    cmo_outcome outcome = cmo_stay_inside_start(robot, &p.state, &parameters);
-    for (; outcome == CMO_RUNNING; cmo_wait(robot)) {
-        outcome = cmo_tick(robot);
-        bool turns = robot->stage == CMO_STAGE_TURN || robot->stage == CMO_STAGE_FEEL;
-        if (turns && (before == CMO_STAGE_BACK || before == CMO_STAGE_ROOM)) {
-            fastest = fmax(fastest, fabs(cmo_sim_truth_now(p.bench.sim).speed_mm_s));
-        }
-        if (turns) {
-            furthest = fmax(furthest, turned_beyond_mm(robot, &p.state.motion));
-        }
-        before = robot->stage;
-    }
-    ck_assert_int_eq(outcome, CMO_OUTCOME_DONE);
-    ck_assert_uint_eq(p.state.rebounds, 10);
-    ck_assert_double_lt(fastest, 100.0);
-    ck_assert_double_lt(furthest, 25.0); // of a turn, by its wheels
-    end_patrol(&p);
-}
-END_TEST
-
-// Tyres that hold less than is stated: the encoders see nothing of it, the light does.
-START_TEST(where_stops_take_longer_it_drives_slower) {
-    float share[2];
-    for (int slips = 0; slips < 2; slips++) {
-        patrol p;
-        start_patrol(&p, &dark_room, 64, 0, NULL);
-        cmo_sim_setup setup = patrol_setup(&p, 400, 300, 0);
-        setup.plant.grip_m_s2 = slips ? 1.6 : setup.plant.grip_m_s2;
-        start_again(&p, &setup);
-        // What a first stop takes has yet to be seen.
-        cmo_stay_inside_parameters parameters = {.rebounds = 1, .for_ms = CMO_NO_END};
-        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
-        ck_assert_float_eq_tol(p.state.last.speed_mm_s, 0.8F * p.state.cruise_mm_s, 10.0F);
-        parameters.rebounds = 8;
-        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
-        ck_assert_double_gt(p.least_mm, 0.5);
-        share[slips] = p.state.share;
-        end_patrol(&p);
-    }
-    ck_assert_float_gt(share[0], 0.9F);
-    ck_assert_float_lt(share[1], 0.85F);
-}
-END_TEST
-
-// How far the tyres slide in a stop, from where it begins to brake until the next stage: in the
-// first one, and in the worst of the others.
-typedef struct slides {
-    bool brakes;
-    double x_mm, y_mm, way_mm, first_mm, later_mm;
-} slides;
-
-static void watch_slides(const patrol *p, double *seen) {
-    slides *s = (slides *)(void *)seen;
-    const cmo_robot *robot = &p->bench.robot;
-    cmo_sim_truth now = cmo_sim_truth_now(p->bench.sim);
-    bool brakes = robot->stage == CMO_STAGE_BRAKE;
-    if (brakes && !s->brakes) {
-        s->x_mm = now.x_mm, s->y_mm = now.y_mm, s->way_mm = (double)cmo_way_mm(robot);
-    } else if (s->brakes && !brakes) {
-        double went = hypot(now.x_mm - s->x_mm, now.y_mm - s->y_mm);
-        double slid = went - ((double)cmo_way_mm(robot) - s->way_mm);
-        s->later_mm = s->first_mm != 0.0 ? fmax(s->later_mm, slid) : 0.0;
-        s->first_mm = s->first_mm != 0.0 ? s->first_mm : slid;
-    }
-    s->brakes = brakes;
-}
-
-// A strong regulator answers all of a lead at once harder than the tyres pass on.
-START_TEST(wheels_that_have_locked_are_braked_more_softly) {
-    for (int locks = 0; locks < 2; locks++) {
-        patrol p;
-        start_patrol(&p, &dark_room, 64, 0, NULL);
-        cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
-        if (locks) {
-            p.description.lag_ms = 90;
-            setup.plant.regulator = CMO_SIM_PI;
-            setup.plant.regulator_gain = 8;
-            setup.plant.regulator_reset_ms = 60;
-            setup.plant.rotor_share = 0.05;
-        }
-        start_again(&p, &setup);
-        cmo_stay_inside_parameters parameters = {.rebounds = 8, .for_ms = 60000};
-        slides s = {.brakes = false};
-        ck_assert_int_eq(watch_patrol(&p, &parameters, watch_slides, (double *)(void *)&s),
-                         CMO_OUTCOME_DONE);
-        ck_assert_int_eq(p.state.course.softly, locks);
-        ck_assert(locks ? s.first_mm > 10.0 : s.first_mm < 3.0);
-        ck_assert_double_lt(s.later_mm, 3.0);
         end_patrol(&p);
     }
 }
@@ -446,11 +310,7 @@ int main(void) {
                                   put_down_on_the_rim_it_turns_off_it,
                                   without_a_known_slowest_speed_it_rebounds_all_the_same,
                                   a_contact_ahead_of_the_axle_is_counted,
-                                  until_a_stop_has_shown_it_how_far_it_goes_it_is_slower,
                                   where_it_cannot_feel_it_guesses_by_how_far_it_has_turned,
-                                  what_ramps_stands_before_it_turns,
-                                  where_stops_take_longer_it_drives_slower,
-                                  wheels_that_have_locked_are_braked_more_softly,
                                   it_goes_by_the_floor_that_it_stands_on,
                                   where_void_is_deep_the_floor_need_not_be_known,
                                   NULL};

@@ -69,8 +69,8 @@ void cmi_rebound_learn(cmo_stay_inside_state *state) {
     state->share = share > state->share ? 0.5F * (state->share + share) : share;
 }
 
-// By its counts it stands sooner than tyres stop a body. Until a sensor leaves the boundary nobody
-// knows by how much it has slid on; braked more softly from now on, it will not again.
+// By its counts it stands sooner than tyres stop a body. By how much it has slid on nobody knows:
+// the boundary is taken to lie nearer, and braked more softly from now on, it will not slide again.
 static void notice_locked(const cmo_robot *robot, cmo_stay_inside_state *state) {
     float speed = fabsf(state->last.speed_mm_s);
     float takes = speed * speed / (2.0F * state->braking_mm_s2);
