@@ -31,7 +31,7 @@ START_TEST(each_value_is_a_series_of_its_own) {
                                             {"robot.drive.lag_ms", "25"},
                                             {"robot.plant.lights.left.bend", "0.02"}};
     JsonNode *series = results("series " ROUND " --trials 12 --seed 5");
-    for (size_t i = 0; i < G_N_ELEMENTS(fields); i += EACH) {
+    for (size_t i = 0; i < G_N_ELEMENTS(fields); i++) {
         char *line =
             g_strdup_printf("sweep " ROUND " --field '%s' --values 1e-1,%s --trials 12 --seed 5",
                             fields[i][0], fields[i][1]);
