@@ -8,7 +8,10 @@
 
 #define REBOUNDS 12
 
-enum { OVER, SPEED, COUNT, MS };
+// A boundary that is off by more is another one.
+#define OFF_DEG 8.0
+
+enum { OVER, SPEED, COUNT, MS, GUESSED, OFF };
 
 typedef struct job {
     const char *name;
@@ -39,6 +42,15 @@ static double furthest(const foreign_plant *plant, const job *j) {
         over = fmax(over, j->over(x, y));
     }
     return over;
+}
+
+// By how much the direction of the boundary that it has just turned away from is off: all of them
+// lie along x or y. What the turn itself is off is not counted.
+static double direction_off_deg(const foreign_plant *plant, const cmo_robot *robot,
+                                const cmo_stay_inside_state *state) {
+    double beyond = (double)(robot->odometer.pose.heading_rad - state->heading_rad);
+    double off = (plant->heading - beyond) * 180.0 / G_PI - (double)state->last.exit_deg;
+    return fabs(remainder(off, 90.0));
 }
 
 // Mounts its spots beside the outer edges of its tyres.
@@ -78,7 +90,7 @@ static void patrol(const foreign_robot *made, const cmo_robot_description *descr
         outcome == CMO_OUTCOME_DONE ? cmo_stay_inside_start(&robot, &state, &parameters) : outcome;
     result->field = outcome != CMO_RUNNING ? robot.field : NULL;
     double over = -INFINITY, ms = 0.0;
-    unsigned counted = 0;
+    unsigned counted = 0, guessed = 0, off = 0;
     bool moved = outcome == CMO_RUNNING;
     for (; outcome == CMO_RUNNING; cmo_wait(&robot)) {
         outcome = cmo_tick(&robot);
@@ -86,6 +98,8 @@ static void patrol(const foreign_robot *made, const cmo_robot_description *descr
         if (state.rebounds > counted) {
             counted = state.rebounds;
             ms += (state.last.done_us - state.last.crossing_us) / 1000.0;
+            guessed += !state.last.known;
+            off += state.last.known && direction_off_deg(&plant, &robot, &state) > OFF_DEG;
         }
     }
     foreign_pass(&plant, 0.3);
@@ -96,6 +110,8 @@ static void patrol(const foreign_robot *made, const cmo_robot_description *descr
         result->value[SPEED] = (double)state.cruise_mm_s;
         result->value[COUNT] = counted;
         result->value[MS] = counted > 0 ? ms / counted : NAN;
+        result->value[GUESSED] = guessed;
+        result->value[OFF] = off;
     }
     foreign_end(&plant);
 }
@@ -110,13 +126,18 @@ static void print_over(unsigned n, const foreign_result *results) {
 
 void foreign_patrols(const foreign_robots *robots) {
     static foreign_result results[FOREIGN_MOST];
-    printf("%d rebounds each, as fast as each one's budget says\n%-34s%7s%7s%10s%6s%9s%9s%8s\n",
-           REBOUNDS, "", "robots", "mm/s", "rebounds", "over", "by mm", "mean ms", "95 %");
+    printf(
+        "%d rebounds each, as fast as each one's budget says\n%-34s%7s%7s%10s%6s%9s%9s%8s%11s%7s\n",
+        REBOUNDS, "", "robots", "mm/s", "rebounds", "over", "by mm", "mean ms", "95 %", "guessed %",
+        "off %");
     for (size_t k = 0; k < G_N_ELEMENTS(jobs); k++) {
         foreign_all(robots, patrol, &jobs[k], results);
         foreign_figure speed = foreign_sum_up(robots->n, results, SPEED);
         foreign_figure count = foreign_sum_up(robots->n, results, COUNT);
         foreign_figure ms = foreign_sum_up(robots->n, results, MS);
+        foreign_figure guessed = foreign_sum_up(robots->n, results, GUESSED);
+        foreign_figure off = foreign_sum_up(robots->n, results, OFF);
+        double percent = 100.0 / (count.mean * count.n);
         unsigned over = 0;
         double furthest = -INFINITY;
         for (unsigned n = 0; n < robots->n; n++) {
@@ -124,8 +145,9 @@ void foreign_patrols(const foreign_robots *robots) {
             furthest = fmax(furthest,
                             isfinite(results[n].value[OVER]) ? results[n].value[OVER] : furthest);
         }
-        printf("%-34s%7u%7.0f%10.0f%6u%9.1f%9.0f%8.0f\n", jobs[k].name, speed.n, speed.mean,
-               count.mean * count.n, over, furthest, ms.mean, ms.within);
+        printf("%-34s%7u%7.0f%10.0f%6u%9.1f%9.0f%8.0f%11.1f%7.1f\n", jobs[k].name, speed.n,
+               speed.mean, count.mean * count.n, over, furthest, ms.mean, ms.within,
+               percent * guessed.mean * guessed.n, percent * off.mean * off.n);
         foreign_print_outcomes(robots->n, results);
         print_over(robots->n, results);
     }

@@ -10,12 +10,13 @@
 
 // Two places on a boundary must be as far apart as this to tell its direction.
 #define SHORTEST_MM 28.0F
+// And to tell it roughly, within so much.
+#define ROUGH_MM  8.0F
+#define ROUGH_RAD 0.2F
 // Crossed again, it lies no further out than by so much.
 #define AGAIN_MM 3.0F
 // A boundary may bend towards the robot by this much of the way along it.
 #define BEND 0.15F
-// A turn may swing so far beyond its end.
-#define SWINGS_RAD 0.15F
 // Entry angles that a guess reckons with, at most, unless it is known to be steeper.
 #define STEEPEST_RAD 1.4F
 
@@ -67,7 +68,7 @@ void cmi_met_add(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sen
         boundary->entry_rad = pose.heading_rad;
         boundary->entry_way_mm = 0.5F * (then.left_mm + then.right_mm);
         boundary->known = false;
-        boundary->anew = false;
+        boundary->anew = 0;
         boundary->felt_rad = 0.0F;
         boundary->first = sensor;
     }
@@ -75,6 +76,13 @@ void cmi_met_add(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sen
     uint8_t slot = boundary->met == 0 ? sensor : (uint8_t)(1U - boundary->first);
     spot_of(robot, &pose, sensor, &boundary->x_mm[slot], &boundary->y_mm[slot]);
     boundary->met = (uint8_t)(boundary->met | 1U << slot);
+}
+
+void cmi_met_note(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor,
+                  uint32_t time_us) {
+    cmo_pose pose = pose_at(robot, time_us);
+    spot_of(robot, &pose, sensor, &boundary->anew_x_mm[sensor], &boundary->anew_y_mm[sensor]);
+    boundary->anew = (uint8_t)(boundary->anew | 1U << sensor);
 }
 
 float cmi_met_leave(const cmo_met_boundary *boundary, const cmo_robot *robot, uint32_t time_us) {
@@ -105,10 +113,10 @@ static float clearance_at(const cmo_met_boundary *boundary, const cmo_pose *plac
 // Direction of the normal of a line through both places, on the side away from the robot. Places
 // that are too near to each other say nothing; nor does a line that a wheel would stand beyond: one
 // of the two was the far edge of the paint.
-static bool measure(cmo_met_boundary *boundary, const cmo_robot *robot) {
+static bool measure(cmo_met_boundary *boundary, const cmo_robot *robot, float shortest_mm) {
     float dx = boundary->x_mm[0] - boundary->x_mm[1];
     float dy = boundary->y_mm[0] - boundary->y_mm[1];
-    if (boundary->met != 3 || dx * dx + dy * dy < SHORTEST_MM * SHORTEST_MM) {
+    if (boundary->met != 3 || dx * dx + dy * dy < shortest_mm * shortest_mm) {
         return false;
     }
     const cmo_pose *pose = &robot->odometer.pose;
@@ -157,34 +165,90 @@ static float side_of(const cmo_met_boundary *boundary) {
                : -1.0F; // the boundary is to the left of a heading that met it left
 }
 
+// The boundary through the two places that were crossed since the robot stood: no slide has been
+// between them. Neither of those before may lie inside of it: one of the two is then the far edge
+// of the paint.
+static bool lies_anew(const cmo_met_boundary *boundary, const cmo_robot *robot,
+                      cmo_met_boundary *met) {
+    uint8_t first = boundary->first;
+    *met = *boundary;
+    for (uint8_t i = 0; i < 2; i++) {
+        met->x_mm[i] = boundary->anew_x_mm[i];
+        met->y_mm[i] = boundary->anew_y_mm[i];
+    }
+    if (boundary->anew != 3 || !measure(met, robot, SHORTEST_MM)) {
+        return false;
+    }
+    for (uint8_t i = 0; i < 2; i++) {
+        const cmo_pose before = {boundary->x_mm[i], boundary->y_mm[i], 0.0F};
+        if (cmi_clear_mm(met->x_mm[first], met->y_mm[first], met->normal_rad, &before) > AGAIN_MM) {
+            return false;
+        }
+    }
+    met->known = true;
+    return true;
+}
+
 void cmi_met_solve(cmo_met_boundary *boundary, const cmo_robot *robot) {
-    boundary->known = measure(boundary, robot);
+    cmo_met_boundary met;
+    if (lies_anew(boundary, robot, &met)) {
+        boundary->normal_rad = met.normal_rad;
+        boundary->known = true;
+        return;
+    }
+    boundary->known = measure(boundary, robot, SHORTEST_MM);
     if (!boundary->known) {
         float least = least_entry(boundary, robot);
-        float guess = 0.5F * (least + steepest_entry(least));
+        float most = steepest_entry(least);
+        float guess = 0.5F * (least + most);
+        met = *boundary;
+        if (measure(&met, robot, ROUGH_MM)) { // of what little there is
+            float roughly = side_of(boundary) * cmi_wrap(met.normal_rad - met.entry_rad);
+            guess = fmaxf(least, fminf(roughly, most));
+        }
         guess = robot->description->lights > 1 ? guess : 0.0F;
         boundary->normal_rad = boundary->entry_rad + side_of(boundary) * guess;
     }
 }
 
-bool cmi_met_anew(cmo_met_boundary *boundary, const cmo_robot *robot, float *slid_mm) {
+float cmi_met_roughly(const cmo_met_boundary *boundary, const cmo_robot *robot) {
     cmo_met_boundary met = *boundary;
-    met.x_mm[met.first] = met.anew_x_mm;
-    met.y_mm[met.first] = met.anew_y_mm;
-    if (!met.anew || !measure(&met, robot)) {
+    if (!measure(&met, robot, ROUGH_MM)) {
+        return 0.0F;
+    }
+    const cmo_pose *pose = &robot->odometer.pose;
+    float aside = cmi_clear_mm(met.x_mm[met.first], met.y_mm[met.first],
+                               met.normal_rad + 0.5F * CMI_PI, pose);
+    return cmi_met_clearance(&met, pose) - ROUGH_RAD * fabsf(aside);
+}
+
+bool cmi_met_anew(cmo_met_boundary *boundary, const cmo_robot *robot, float *slid_mm) {
+    cmo_met_boundary met;
+    if (!lies_anew(boundary, robot, &met)) {
         return false;
     }
+    uint8_t first = boundary->first;
+    const cmo_pose before = {boundary->x_mm[first], boundary->y_mm[first], 0.0F};
+    float beyond = -cmi_clear_mm(met.x_mm[first], met.y_mm[first], met.normal_rad, &before);
     float sine, cosine;
-    cmi_sin_cos(met.normal_rad, &sine, &cosine);
-    float dx = boundary->x_mm[met.first] - met.anew_x_mm;
-    float dy = boundary->y_mm[met.first] - met.anew_y_mm;
-    float beyond = dx * cosine + dy * sine;
     cmi_sin_cos(met.entry_rad - met.normal_rad, &sine, &cosine);
     *slid_mm = beyond / fmaxf(cosine, 0.3F);
-    if (*slid_mm < -AGAIN_MM) {
-        return false; // it has left the far edge of the paint
-    }
     met.entry_way_mm -= *slid_mm;
+    // Where it was met first, and of the others the one that is further from there.
+    cmi_sin_cos(met.normal_rad, &sine, &cosine);
+    float x = before.x_mm - beyond * cosine;
+    float y = before.y_mm - beyond * sine;
+    float along[2];
+    for (uint8_t i = 0; i < 2; i++) {
+        along[i] = fabsf((met.y_mm[i] - y) * cosine - (met.x_mm[i] - x) * sine);
+    }
+    uint8_t other = (uint8_t)(1U - first);
+    uint8_t further = along[0] > along[1] ? 0 : 1;
+    met.x_mm[other] = met.x_mm[further];
+    met.y_mm[other] = met.y_mm[further];
+    met.x_mm[first] = x;
+    met.y_mm[first] = y;
+    met.anew = 0;
     *boundary = met;
     return true;
 }
@@ -231,7 +295,7 @@ float cmi_met_clearance(const cmo_met_boundary *boundary, const cmo_pose *place)
 }
 
 float cmi_met_back(const cmo_met_boundary *boundary, const cmo_robot *robot, bool convex,
-                   float heading_rad, float margin_mm) {
+                   float heading_rad, float swings_rad, float margin_mm) {
     const cmo_robot_description *d = robot->description;
     const cmo_pose *pose = &robot->odometer.pose;
     float most = 0.0F;
@@ -245,7 +309,7 @@ float cmi_met_back(const cmo_met_boundary *boundary, const cmo_robot *robot, boo
         // On the way the wheels stand once along the normal; the rear ends where it turns to, or
         // swings a little beyond, if it does not come past the normal before.
         float turn = heading_rad - pose->heading_rad;
-        turn += turn < 0.0F ? -SWINGS_RAD : SWINGS_RAD;
+        turn += turn < 0.0F ? -swings_rad : swings_rad;
         float sine, cosine;
         cmi_sin_cos(pose->heading_rad + turn - normal, &sine, &cosine);
         bool past = cmi_turns_past(pose->heading_rad, turn, normal + CMI_PI);

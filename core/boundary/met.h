@@ -25,13 +25,20 @@ float cmi_met_leave(const cmo_met_boundary *boundary, const cmo_robot *robot, ui
 // The robot has slid: the boundary lies nearer than odometry has it.
 void cmi_met_shift(cmo_met_boundary *boundary, const cmo_robot *robot, float slid_mm);
 
-// Finds the normal: measured where both sensors have crossed, else guessed from how far the robot
-// has gone since, without the other one crossing too.
+// A sensor has crossed it, either way, since the robot stood.
+void cmi_met_note(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor,
+                  uint32_t time_us);
+
+// Finds the normal: measured where both sensors have crossed, since it stands if they have, else
+// guessed from how far the robot has gone since, without the other one crossing too.
 void cmi_met_solve(cmo_met_boundary *boundary, const cmo_robot *robot);
 
-// Goes by where the first sensor has crossed it anew; returns by how much the tyres had slid since
-// the first crossing, as far as those two places tell. False: that makes no boundary, and nothing
-// has changed.
+// Distance to it at least, where two places on it are near to each other; 0: nothing tells.
+float cmi_met_roughly(const cmo_met_boundary *boundary, const cmo_robot *robot);
+
+// Goes by where both sensors have crossed it since the robot stood; returns by how much the tyres
+// had slid since the first crossing, as far as those places tell. False: they make no boundary, and
+// nothing has changed.
 bool cmi_met_anew(cmo_met_boundary *boundary, const cmo_robot *robot, float *slid_mm);
 
 // How far a spot stands beyond the boundary now.
@@ -46,10 +53,10 @@ float cmi_met_gone_mm(const cmo_met_boundary *boundary, const cmo_robot *robot);
 // Distance of a place to the boundary, along its normal.
 float cmi_met_clearance(const cmo_met_boundary *boundary, const cmo_pose *place);
 
-// Way to back off until the robot can turn from its heading to `heading_rad` with all contacts
-// inside by a margin. Unless it is convex, a corner of 90 degrees may poke in between the places
-// where it was crossed, by up to half the way between them (Thales).
+// Way to back off until the robot can turn from its heading to `heading_rad`, and swing a little
+// beyond, with all contacts inside by a margin. Unless it is convex, a corner of 90 degrees may
+// poke in between the places where it was crossed, by up to half the way between them (Thales).
 float cmi_met_back(const cmo_met_boundary *boundary, const cmo_robot *robot, bool convex,
-                   float heading_rad, float margin_mm);
+                   float heading_rad, float swings_rad, float margin_mm);
 
 #endif

@@ -18,26 +18,19 @@
 #define FURTHER_LEAST_MM 10.0F
 // To feel for the boundary a spot is to pass over it so far beyond it.
 #define IN_REACH_MM 4.0F
-// Backing off while it sways, share of the cruise.
-#define BACK_SHARE 0.6F
 // A rebound that leaves as square as this goes to and fro on one line.
-#define SQUARE_RAD 0.26F
-// A run shorter than this got hardly anywhere; so many in a row are too many.
-#define SHORT_RUN_MM 40.0F
-#define MOST_RUNS    10U
+#define SQUARE_RAD   0.26F
 #define MOST_ANSWERS 3U
 // Back from feeling, as near to the way just come as this.
 #define RETURN_RAD 0.25F
-// Backing off and turning away, it is no faster than this: on the way just come, and on the spot,
-// there is little to be won by more.
-#define BACK_MM_S 300.0F
+// On the spot there is little to be won by more than this.
 #define TURN_MM_S 400.0F
-// So slow it stands, or will before it has turned far.
-#define STANDS_MM_S 20.0F
 // A heading is settled to an encoder's step or this share of the track, half a degree or so; and
 // what does not settle in this time goes on all the same, for it looks all the while.
 #define SETTLED_SHARE 0.008F
 #define SETTLE_US     300000U
+// A turn that went further beyond its end than this was pushed.
+#define MOST_SWING_RAD 0.7F
 // Driven for so long without a count, a turn is blocked; a little longer, and it would be a stall.
 #define BLOCKED_US 350000U
 
@@ -71,6 +64,10 @@ bool cmi_rebound_meet(cmo_robot *robot, cmo_stay_inside_state *state) {
             return met;
         }
         cmi_take_no_proof(robot); // one boundary after the other, and its neighbour none at all
+        // Back from feeling, it passes over nothing that it has not passed over before.
+        if (robot->stage == CMO_STAGE_TURN_BACK && state->answers == 0) {
+            continue;
+        }
         bool turns = cmi_rebound_turns(robot);
         // A painted rim is met a second time from outside, where a sensor has gone beyond it.
         bool again = state->boundary.met & 1U << i;
@@ -135,58 +132,6 @@ static void answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     leave_as_it_came(robot, state);
 }
 
-// Backs off along the course just come, until it stands there.
-static bool goes_back(cmo_robot *robot, cmo_stay_inside_state *state) {
-    const cmo_stay_inside_parameters *p = &state->parameters;
-    const cmo_robot_description *d = robot->description;
-    float sure = cmi_sure_mm_s2(d);
-    float acceleration = fminf(p->acceleration_mm_s2, sure);
-    float braking = fminf(p->braking_mm_s2, sure);
-    float left = cmi_course_way(&state->course, robot) - state->back_to_mm;
-    float slow = sqrtf(2.0F * braking * fmaxf(left, 0.0F));
-    float top = fminf(d->top_speed_mm_s, BACK_MM_S);
-    if (state->course.sway_rad > 0.0F) { // tyres that turn as hard as they drive slide
-        top = fminf(top, BACK_SHARE * state->cruise_mm_s);
-    }
-    // A drive that nothing leads as it should stops later by all of its lag: still on the way come.
-    float come = fmaxf(left + fmaxf(state->come_mm, 0.0F), 0.0F);
-    float surely = cmi_stops_from_mm_s(come, cmi_budget_lag_s(d), braking);
-    top = fminf(top, fmaxf(surely, d->slowest_mm_s + STANDS_MM_S));
-    cmi_course_follow(&state->course, robot, -fminf(slow, top), acceleration, braking);
-    return left > 0.5F || cmo_speed_mm_s(robot) < -(d->slowest_mm_s + STANDS_MM_S);
-}
-
-// Backs off by so much from here, which is taken from the way that it has come.
-static void back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm, cmo_stage stage) {
-    state->come_mm -= way_mm;
-    state->last.back_mm += way_mm;
-    state->course.speed_mm_s = 0.0F;
-    state->back_to_mm = cmi_course_way(&state->course, robot) - way_mm;
-    cmi_enter(robot, stage);
-    goes_back(robot, state);
-}
-
-// So many runs in a row that got hardly anywhere, and it is cornered.
-static bool is_cornered(cmo_robot *robot, cmo_stay_inside_state *state, float beyond_mm) {
-    bool short_run = state->come_mm - beyond_mm < SHORT_RUN_MM;
-    state->short_runs = (uint8_t)(short_run ? state->short_runs + 1 : 0);
-    if (state->short_runs >= MOST_RUNS) {
-        cmi_end(robot, CMO_OUTCOME_CORNERED);
-    }
-    return state->short_runs >= MOST_RUNS;
-}
-
-static void back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
-    float beyond = cmi_met_gone_mm(&state->boundary, robot);
-    cmi_met_solve(&state->boundary, robot);
-    if (!is_cornered(robot, state, beyond)) {
-        cmi_rebound_choose_turn(robot, state);
-        float back = cmi_rebound_way_back_mm(robot, state, beyond);
-        cmi_rebound_note(robot, state);
-        back_by(robot, state, back, CMO_STAGE_BACK);
-    }
-}
-
 // Not where a corner may poke in beside it; nor where it turns on to look for something: its spots
 // reach further than its contacts, and would meet the boundary again.
 static bool may_leave_from_here(const cmo_stay_inside_state *state) {
@@ -196,7 +141,6 @@ static bool may_leave_from_here(const cmo_stay_inside_state *state) {
 // Where both sensors have crossed the boundary since the robot stands, it is known to where that
 // is, however far the tyres had slid before. With room enough to turn, it leaves from there.
 static bool leaves_from_here(cmo_robot *robot, cmo_stay_inside_state *state) {
-    const cmo_stay_inside_parameters *p = &state->parameters;
     const cmo_met_boundary before = state->boundary;
     float slid;
     if (!may_leave_from_here(state) || !state->boundary.known ||
@@ -204,12 +148,11 @@ static bool leaves_from_here(cmo_robot *robot, cmo_stay_inside_state *state) {
         return false;
     }
     float turn = cmi_rebound_choose_turn(robot, state);
-    if (cmi_met_back(&state->boundary, robot, true, state->heading_rad,
-                     p->margin_mm + CMI_MARGIN_LEFT_MM) > 0.0F) {
+    if (cmi_rebound_missing_mm(robot, state, true) > 0.0F) {
         state->boundary = before;
         return false;
     }
-    if (!is_cornered(robot, state, cmi_met_gone_mm(&state->boundary, robot))) {
+    if (!cmi_rebound_is_cornered(robot, state, cmi_met_gone_mm(&state->boundary, robot))) {
         cmi_rebound_slid(robot, state, slid);
         cmi_rebound_note(robot, state);
         cmi_rebound_note_turn(robot, state);
@@ -289,7 +232,7 @@ void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->last.back_mm = 0.0F;
     state->last.crossed = state->boundary.met == 3;
     if (state->boundary.met == 3 || state->parameters.guess) {
-        back_off(robot, state);
+        cmi_rebound_back_off(robot, state);
         return;
     }
     // Room to turn, should it stand square to the boundary, and the other sensor have met a gap.
@@ -301,7 +244,7 @@ void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state) {
         cmi_sweep_mm(robot->description) + p->margin_mm - cmi_rebound_room_mm(robot, state);
     reach = p->convex ? reach : fmaxf(reach, missing);
     missing = fminf(missing + CMI_MARGIN_LEFT_MM, fminf(reach, state->come_mm));
-    back_by(robot, state, fmaxf(0.0F, missing), CMO_STAGE_ROOM);
+    cmi_rebound_back_by(robot, state, fmaxf(0.0F, missing), CMO_STAGE_ROOM);
 }
 
 // Turning towards the side that has crossed brings the other sensor forward, and takes wheels and
@@ -331,11 +274,11 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     bool feels = robot->stage == CMO_STAGE_ROOM;
     if (feels && cmi_rebound_meet(robot, state)) { // the other one too, at the end of the braking
         state->last.crossed = true;
-        back_off(robot, state);
+        cmi_rebound_back_off(robot, state);
         return;
     }
     cmi_rebound_note_slide(robot, state);
-    if (goes_back(robot, state)) {
+    if (cmi_rebound_goes_back(robot, state)) {
         return;
     }
     // A drive that stops late has gone back further than it was to.
@@ -343,7 +286,7 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     if (feels) {
         float feel = cmi_rebound_feels_rad(robot, state);
         cmi_rebound_turn_by(robot, state, state->boundary.met == 1 ? feel : -feel, CMO_STAGE_FEEL);
-    } else {
+    } else if (!cmi_rebound_knows_better(robot, state)) {
         turn_away(robot, state);
     }
 }
@@ -397,15 +340,20 @@ bool cmi_rebound_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
         turn_other_way(robot, state);
         return false;
     }
+    if (!returns) {
+        float beyond = robot->odometer.pose.heading_rad - state->heading_rad;
+        beyond = fminf(state->motion.right_sign * beyond, MOST_SWING_RAD);
+        state->swings_rad = fmaxf(state->swings_rad, beyond);
+    }
     bool met = cmi_rebound_meet(robot, state) && !returns && state->answers < MOST_ANSWERS;
     if (!met && !cmi_rebound_settle_turn(robot, state)) {
         return false;
     }
     if (returns) {
         if (state->answers == 0) {
-            back_off(robot, state);
+            cmi_rebound_back_off(robot, state);
         } else {
-            back_by(robot, state, fminf(state->come_mm, FURTHER_MM), CMO_STAGE_BACK);
+            cmi_rebound_back_by(robot, state, fminf(state->come_mm, FURTHER_MM), CMO_STAGE_BACK);
         }
         return false;
     }

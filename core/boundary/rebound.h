@@ -50,6 +50,11 @@ void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state);
 // from here.
 float cmi_rebound_choose_turn(const cmo_robot *robot, cmo_stay_inside_state *state);
 
+// How far it has to back off to turn to the heading that it has chosen, and swing beyond it as its
+// turns have done so far.
+float cmi_rebound_missing_mm(const cmo_robot *robot, const cmo_stay_inside_state *state,
+                             bool convex);
+
 // How far it has to back off to turn, and may: on the way that it has come, and no further.
 float cmi_rebound_way_back_mm(const cmo_robot *robot, const cmo_stay_inside_state *state,
                               float beyond_mm);
@@ -77,6 +82,22 @@ float cmi_rebound_feels_rad(const cmo_robot *robot, const cmo_stay_inside_state 
 
 // Takes this tick's crossings, while it feels.
 void cmi_rebound_felt(cmo_robot *robot, cmo_stay_inside_state *state);
+
+// How it backs off (rebound_back.c). By so much from here, which is taken from the way that it has
+// come; or as far as the boundary asks for.
+void cmi_rebound_back_by(cmo_robot *robot, cmo_stay_inside_state *state, float way_mm,
+                         cmo_stage stage);
+void cmi_rebound_back_off(cmo_robot *robot, cmo_stay_inside_state *state);
+
+// Too many runs in a row that got hardly anywhere: it is over.
+bool cmi_rebound_is_cornered(cmo_robot *robot, cmo_stay_inside_state *state, float beyond_mm);
+
+// One tick of backing off along the course; false: it stands there.
+bool cmi_rebound_goes_back(cmo_robot *robot, cmo_stay_inside_state *state);
+
+// It has backed off, and both sensors have left the boundary. True: its direction, known anew, asks
+// for some way more, and it backs off by that.
+bool cmi_rebound_knows_better(cmo_robot *robot, cmo_stay_inside_state *state);
 
 // One tick each of turning the other sensor over the boundary, of backing off, and of turning away.
 // The last one is true when the rebound is over.

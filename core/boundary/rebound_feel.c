@@ -37,6 +37,20 @@ static bool turns_outward(const cmo_robot *robot, const cmo_stay_inside_state *s
     return state->motion.right_sign * (rx * sine - ry * cosine) > 0.0F;
 }
 
+// All but the first crossing; it may stand square to the boundary again, and turns no further than
+// that allows.
+static void forget_others(const cmo_robot *robot, cmo_stay_inside_state *state) {
+    cmo_met_boundary *boundary = &state->boundary;
+    cmo_motion *motion = &state->motion;
+    boundary->known = false;
+    boundary->anew = 0;
+    boundary->met = (uint8_t)(1U << boundary->first);
+    float square = 0.5F * cmi_rebound_feels_rad(robot, state) * robot->description->track_mm;
+    float stands =
+        motion->place_mm + motion->speed_mm_s * motion->speed_mm_s / (2.0F * motion->braking_mm_s2);
+    motion->target_mm = fminf(motion->target_mm, fmaxf(square, stands));
+}
+
 // A second crossing makes the chord of two, which is the boundary: the other sensor comes to it, or
 // the first one leaves it on the far side of the normal. What leads elsewhere than the turn goes
 // was the far edge of the paint, left or entered from outside, and is forgotten.
@@ -45,23 +59,26 @@ static void feel_crossing(cmo_robot *robot, cmo_stay_inside_state *state, uint8_
     cmo_met_boundary *boundary = &state->boundary;
     bool other = sensor != boundary->first;
     if (crossing->entering == other) {
-        uint8_t slot = (uint8_t)(1U - boundary->first);
-        boundary->anew = other && boundary->met == 3; // there is where the first one has left it
-        boundary->anew_x_mm = boundary->x_mm[slot];
-        boundary->anew_y_mm = boundary->y_mm[slot];
         cmi_met_add(boundary, robot, sensor, crossing->time_us);
+        if (state->parameters.convex) { // else it may lie on another side of a corner
+            cmi_met_note(boundary, robot, sensor, crossing->time_us);
+        }
         cmi_met_solve(boundary, robot);
         cmi_take_no_proof(robot);
-        bool elsewhere =
-            turns_outward(robot, state) != crossing->entering ||
-            (!other && cmi_met_beyond(boundary, robot, (uint8_t)(1U - sensor)) > PAINT_MM);
+        bool elsewhere = turns_outward(robot, state) != crossing->entering ||
+                         (!other && !state->other_met &&
+                          cmi_met_beyond(boundary, robot, (uint8_t)(1U - sensor)) > PAINT_MM);
         if (boundary->known && elsewhere) {
-            boundary->known = false;
-            boundary->met = (uint8_t)(1U << boundary->first);
+            forget_others(robot, state);
+        }
+        // It need not stand square any more, and may turn on until the other one comes to it.
+        float sweeps = cmi_sweep_mm(robot->description) + state->parameters.margin_mm;
+        if (!other && !boundary->known && state->parameters.convex &&
+            cmi_met_roughly(boundary, robot) > sweeps + CMI_MARGIN_LEFT_MM) {
+            state->motion.target_mm = 0.5F * FEEL_RAD * robot->description->track_mm;
         }
     } else if (!other) { // what it had left was a gap
-        boundary->known = false;
-        boundary->met = (uint8_t)(1U << boundary->first);
+        forget_others(robot, state);
     }
     if (crossing->entering && other) { // a wheel comes to it some 45 degrees of turn later
         cmo_motion *motion = &state->motion;

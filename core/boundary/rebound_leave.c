@@ -19,6 +19,8 @@
 // After so many rebounds in a row that leave square, it turns aside by more.
 #define MOST_TO_AND_FRO 2U
 #define ASIDE_RAD       0.7F
+// A turn swings beyond its end by no less than so.
+#define SWINGS_RAD 0.15F
 // So many runs in a row that got hardly anywhere are a corner.
 #define SHORT_RUNS 3U
 // Boundaries left behind that are kept.
@@ -154,12 +156,18 @@ void cmi_rebound_note_turn(const cmo_robot *robot, cmo_stay_inside_state *state)
     }
 }
 
+float cmi_rebound_missing_mm(const cmo_robot *robot, const cmo_stay_inside_state *state,
+                             bool convex) {
+    return cmi_met_back(&state->boundary, robot, convex, state->heading_rad,
+                        fmaxf(state->swings_rad, SWINGS_RAD),
+                        state->parameters.margin_mm + CMI_MARGIN_LEFT_MM);
+}
+
 // How far it has to back off to turn, and may: on the way that it has come, and no further.
 float cmi_rebound_way_back_mm(const cmo_robot *robot, const cmo_stay_inside_state *state,
                               float beyond_mm) {
     const cmo_stay_inside_parameters *p = &state->parameters;
-    float back = cmi_met_back(&state->boundary, robot, p->convex, state->heading_rad,
-                              p->margin_mm + CMI_MARGIN_LEFT_MM);
+    float back = cmi_rebound_missing_mm(robot, state, p->convex);
     back = fmaxf(back, beyond_mm + CLEAR_MM);
     if (!state->boundary.known) { // a guess may ask for any way; what the robot takes up must do
         back = fminf(back, beyond_mm + 2.0F * cmi_half_width_mm(robot->description));

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 // The way to a boundary, the stop there, and what that has shown: how far it takes, and by how much
 // the tyres slid meanwhile.
+#include "../shared/description.h"
 #include "../shared/routine.h"
 #include "course.h"
 #include "met.h"
@@ -99,6 +100,13 @@ void cmi_rebound_slid(const cmo_robot *robot, cmo_stay_inside_state *state, floa
 
 void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmo_met_boundary *boundary = &state->boundary;
+    for (uint8_t i = 0; state->parameters.convex && i < cmi_front_lights(robot->description); i++) {
+        for (uint8_t n = 0; n < robot->light[i].crossings; n++) {
+            if (!robot->light[i].crossing[n].entering) {
+                cmi_met_note(boundary, robot, i, robot->light[i].crossing[n].time_us);
+            }
+        }
+    }
     const cmo_light *light = &robot->light[boundary->first];
     for (uint8_t n = 0; n < light->crossings && !state->slid; n++) {
         if (light->crossing[n].entering) {

@@ -128,9 +128,9 @@ typedef struct cmo_met_boundary {
     bool known;    /**< its direction is measured, else guessed */
     float x_mm[2]; /**< where it was crossed, by the first sensor and then by the other */
     float y_mm[2];
-    bool anew;       /**< the first one has crossed it again, once the robot stood: */
-    float anew_x_mm; /**< here, whatever its tyres had slid before */
-    float anew_y_mm;
+    uint8_t anew;       /**< bit n: sensor n has crossed it once the robot stood: */
+    float anew_x_mm[2]; /**< here, whatever its tyres had slid before */
+    float anew_y_mm[2];
     float felt_rad;     /**< so far the first one was over it, turning to that side */
     float entry_rad;    /**< heading at the first crossing */
     float entry_way_mm; /**< way at the first crossing */
@@ -154,6 +154,7 @@ struct cmo_stay_inside_state {
                                  counts on, and where a stop took longer than that */
     float stop_mm;            /**< from the last crossing to rest, by the encoders */
     bool slid;                /**< it has been seen how far the tyres slid in that */
+    float swings_rad;         /**< furthest that a turn away has gone beyond its end */
     bool held;                /**< to what is safe, unless it was told to accept more */
     uint16_t rebounds;        /**< so far */
     uint16_t crossed;         /**< of them with both sensors; of these: */
