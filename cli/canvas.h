@@ -58,6 +58,18 @@ bool canvas_picture(const lab_route *route, const char *path, canvas_draw draw, 
 bool canvas_edges(const canvas *c, const GArray *rows);
 void canvas_edges_sign(const canvas *c, double x, double y);
 
+// Signs: what the path strokes, on white; a cross, in pixels; a ring at a place on the mat.
+void canvas_stroke_on_white(cairo_t *cairo, const double colour[3], double width);
+void canvas_cross(cairo_t *cairo, double x, double y, const double colour[3]);
+void canvas_ring(const canvas *c, double x_mm, double y_mm);
+
+// Whether odometry has a path of its own there. In a patrol it drifts as it likes: nothing sets it
+// right.
+bool canvas_by_odometry(const lab_row *row);
+
+// What the signs are. `run`: what is known of it, or NULL; `edges`: some are followed.
+void canvas_legend(const canvas *c, const GArray *rows, const lab_run *run, bool edges);
+
 // The patrols of a run: rebounds with their angles, and the objects on the mat.
 void canvas_patrols(const canvas *c, const GArray *rows, const lab_run *run);
 

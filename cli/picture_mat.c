@@ -35,11 +35,6 @@ static void trace_path(const canvas *c, const GArray *rows, guint start, guint e
     }
 }
 
-// In a patrol odometry drifts as it likes: nothing sets it right.
-static bool by_odometry(const lab_row *row) {
-    return row->has_truth && row->robot.routine != CMO_ROUTINE_STAY_INSIDE;
-}
-
 static void draw_path(const canvas *c, const GArray *rows, guint start, guint end) {
     cairo_t *cairo = c->cairo;
     cairo_set_line_join(cairo, CAIRO_LINE_JOIN_ROUND);
@@ -51,7 +46,7 @@ static void draw_path(const canvas *c, const GArray *rows, guint start, guint en
     canvas_colour(cairo, canvas_leg_colour(canvas_row(rows, start)->leg), 1.0);
     cairo_set_line_width(cairo, 3.0);
     cairo_stroke(cairo);
-    if (by_odometry(canvas_row(rows, start))) {
+    if (canvas_by_odometry(canvas_row(rows, start))) {
         static const double dashes[] = {2.0, 5.0};
         trace_path(c, rows, start, end, false);
         cairo_set_dash(cairo, dashes, 2, 0.0);
@@ -111,25 +106,6 @@ static void draw_robot(const canvas *c, pose at, const double colour[3], look ho
     cairo_restore(cairo);
 }
 
-// The path in a colour, on any ground.
-static void stroke_on_white(cairo_t *cairo, const double colour[3], double width) {
-    cairo_set_source_rgba(cairo, 1.0, 1.0, 1.0, 0.9);
-    cairo_set_line_width(cairo, width + 2.4);
-    cairo_stroke_preserve(cairo);
-    canvas_colour(cairo, colour, 1.0);
-    cairo_set_line_width(cairo, width);
-    cairo_stroke(cairo);
-}
-
-static void draw_cross(cairo_t *cairo, double x, double y, const double colour[3]) {
-    cairo_new_path(cairo);
-    for (int sign = -1; sign <= 1; sign += 2) {
-        cairo_move_to(cairo, x - 5.0, y - sign * 5.0);
-        cairo_line_to(cairo, x + 5.0, y + sign * 5.0);
-    }
-    stroke_on_white(cairo, colour, 2.0);
-}
-
 // Lines that were counted, with their numbers where they were met; crossed out what was none.
 static void draw_counted(const canvas *c, const lab_leg_result *leg) {
     for (guint i = 0; leg->counted != NULL && i < leg->counted->len; i++) {
@@ -153,8 +129,8 @@ static void draw_counted(const canvas *c, const lab_leg_result *leg) {
     }
     for (guint i = 0; leg->passed != NULL && i < leg->passed->len; i++) {
         const lab_passed *passed = &g_array_index(leg->passed, lab_passed, i);
-        draw_cross(c->cairo, px(c, passed->x_mm), py(c, passed->y_mm),
-                   canvas_leg_colour(leg->number));
+        canvas_cross(c->cairo, px(c, passed->x_mm), py(c, passed->y_mm),
+                     canvas_leg_colour(leg->number));
     }
 }
 
@@ -194,13 +170,6 @@ static void draw_ghosts(const canvas *c, const GArray *rows, guint start, guint 
 
 // ----------------------------------------------------------------------------------- crossing --
 
-static void draw_ring(const canvas *c, double x_mm, double y_mm) {
-    cairo_t *cairo = c->cairo;
-    cairo_new_path(cairo);
-    cairo_arc(cairo, px(c, x_mm), py(c, y_mm), 6.5, 0.0, 2.0 * G_PI);
-    stroke_on_white(cairo, canvas_aim_colour, 2.2);
-}
-
 // The edge that the leg should have ended on, and the true crossing.
 static void draw_target(const canvas *c, const lab_target *target) {
     if (!target->found) {
@@ -215,8 +184,8 @@ static void draw_target(const canvas *c, const lab_target *target) {
     cairo_line_to(cairo, px(c, crossing->x_mm + half * target->normal_y),
                   py(c, crossing->y_mm - half * target->normal_x));
     cairo_set_line_cap(cairo, CAIRO_LINE_CAP_BUTT);
-    stroke_on_white(cairo, canvas_aim_colour, 2.6);
-    draw_ring(c, crossing->x_mm, crossing->y_mm);
+    canvas_stroke_on_white(cairo, canvas_aim_colour, 2.6);
+    canvas_ring(c, crossing->x_mm, crossing->y_mm);
 }
 
 // Without the run's own results: where the trace's latched crossing was, between the spots.
@@ -232,7 +201,7 @@ static void draw_latched(const canvas *c, const GArray *rows, guint start, guint
             double heading = at.heading_deg * G_PI / 180.0;
             double ahead =
                 (double)d->light[0].ahead_mm + crossing - (double)canvas_row(rows, i)->robot.way_mm;
-            draw_ring(c, at.x_mm + ahead * cos(heading), at.y_mm + ahead * sin(heading));
+            canvas_ring(c, at.x_mm + ahead * cos(heading), at.y_mm + ahead * sin(heading));
             return;
         }
     }
@@ -271,99 +240,6 @@ static void draw_number(const canvas *c, const GArray *rows, guint start, guint 
 }
 
 // ------------------------------------------------------------------------------------- around --
-
-static bool any_by_odometry(const GArray *rows) {
-    for (guint i = 0; i < rows->len; i += 10) {
-        if (by_odometry(canvas_row(rows, i))) {
-            return true;
-        }
-    }
-    return false;
-}
-
-// What the marks are, where the run is known: of patrols their rebounds, else what was aimed at.
-static void draw_marks_legend(const canvas *c, const lab_run *run, double x) {
-    cairo_t *cairo = c->cairo;
-    double y = c->height - 0.5 * CANVAS_LEGEND;
-    bool rebounds = false;
-    bool targets = false;
-    bool passed = false;
-    for (guint i = 0; run != NULL && i < run->legs->len; i++) {
-        const lab_leg_result *leg = &g_array_index(run->legs, lab_leg_result, i);
-        rebounds = rebounds || (leg->rebounds != NULL && leg->rebounds->len > 0);
-        targets = targets || leg->target.found;
-        passed = passed || leg->passed != NULL;
-    }
-    canvas at = *c; // the mark's own place, in pixels
-    at.scale = 1.0;
-    at.x0 = 0.0;
-    at.y0 = 0.0;
-    canvas_colour(cairo, canvas_aim_colour, 1.0);
-    if (rebounds) {
-        cairo_arc(cairo, x + 16.0, y, 9.0, 0.0, 2.0 * G_PI);
-        cairo_fill(cairo);
-        cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
-        canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false, "rebound: angles from square on, true");
-        return;
-    }
-    if (run != NULL && !targets) {
-        return;
-    }
-    if (targets) {
-        cairo_set_line_width(cairo, 2.6);
-        cairo_move_to(cairo, x + 16.0, y - 14.0);
-        cairo_line_to(cairo, x + 16.0, y + 14.0);
-        cairo_stroke(cairo);
-    }
-    draw_ring(&at, x + 16.0, -y);
-    cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
-    canvas_text(cairo, x + 42.0, y + 5.0, 14.0, false,
-                targets ? "edge aimed at, true first crossing" : "latched crossing");
-    if (passed) {
-        draw_cross(cairo, x + 312.0, y, canvas_leg_colour(1));
-        cairo_set_source_rgb(cairo, 0.1, 0.1, 0.1);
-        canvas_text(cairo, x + 326.0, y + 5.0, 14.0, false, "passed over");
-    }
-}
-
-// Text beside its sign, and where the next sign stands.
-static double legend_text(const canvas *c, double x, double y, const char *text) {
-    cairo_set_source_rgb(c->cairo, 0.1, 0.1, 0.1);
-    canvas_text(c->cairo, x + 42.0, y + 5.0, 14.0, false, text);
-    return x + 42.0 + canvas_text_width(c->cairo, text) + 26.0;
-}
-
-static void draw_legend(const canvas *c, const GArray *rows, const lab_run *run, bool edges) {
-    cairo_t *cairo = c->cairo;
-    double y = c->height - 0.5 * CANVAS_LEGEND;
-    canvas_scale_bar(c);
-    bool truth = rows->len > 0 && canvas_row(rows, 0)->has_truth;
-    double x = CANVAS_MARGIN + 250.0;
-    cairo_set_line_width(cairo, 3.0);
-    canvas_colour(cairo, canvas_leg_colour(1), 1.0);
-    cairo_move_to(cairo, x, y);
-    cairo_line_to(cairo, x + 34.0, y);
-    cairo_stroke(cairo);
-    x = legend_text(
-        c, x, y, truth ? "true path of the axle, by leg" : "path of the axle by odometry, by leg");
-    if (any_by_odometry(rows)) {
-        static const double dashes[] = {2.0, 5.0};
-        cairo_set_dash(cairo, dashes, 2, 0.0);
-        cairo_set_line_width(cairo, 1.6);
-        cairo_move_to(cairo, x, y);
-        cairo_line_to(cairo, x + 34.0, y);
-        cairo_stroke(cairo);
-        cairo_set_dash(cairo, NULL, 0, 0.0);
-        x = legend_text(c, x, y, "by odometry");
-    }
-    if (edges) {
-        canvas_edges_sign(c, x, y);
-        char *text = g_strdup_printf("off the edge, %g times", CANVAS_OFF_TIMES);
-        x = legend_text(c, x, y, text);
-        g_free(text);
-    }
-    draw_marks_legend(c, run, x);
-}
 
 static void draw_title(const canvas *c, const GArray *rows, const lab_run *run) {
     double seconds = rows->len > 0 ? canvas_row(rows, rows->len - 1)->robot.run_us / 1e6 : 0.0;
@@ -419,7 +295,7 @@ static void draw_all(const canvas *c, void *data) {
             draw_number(c, rows, start, end);
         }
     }
-    draw_legend(c, rows, run, edges);
+    canvas_legend(c, rows, run, edges);
     draw_title(c, rows, run);
 }
 

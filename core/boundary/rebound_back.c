@@ -64,10 +64,10 @@ bool cmi_rebound_is_cornered(cmo_robot *robot, cmo_stay_inside_state *state, flo
 
 void cmi_rebound_back_off(cmo_robot *robot, cmo_stay_inside_state *state) {
     float slid;
-    if (!cmi_met_anew(&state->boundary, robot, &slid)) {
-        cmi_met_solve(&state->boundary, robot);
-    } else {
+    if (cmi_met_anew(&state->boundary, robot, &slid)) {
         cmi_rebound_slid(robot, state, slid);
+    } else {
+        cmi_met_solve(&state->boundary, robot);
     }
     float beyond = cmi_met_gone_mm(&state->boundary, robot);
     if (!cmi_rebound_is_cornered(robot, state, beyond)) {
