@@ -72,6 +72,29 @@ START_TEST(what_ramps_stands_before_it_turns) {
 }
 END_TEST
 
+// Bare motors whose user has measured neither dead band nor slowest speed: what it backs off at
+// does not start them, and a push does.
+START_TEST(what_sticks_as_it_backs_off_is_pushed) {
+    static const double hard[][2] = {{100, 3.0}, {140, 2.0}}; // friction at rest, times that
+    for (size_t i = 0; i < G_N_ELEMENTS(hard); i++) {
+        patrol p;
+        start_patrol(&p, &dark_room, 64, 0, NULL);
+        p.description.full_duty_mm_s = 900;
+        p.description.slowest_mm_s = 0;
+        cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
+        setup.traits = DUTY_TRAITS;
+        setup.plant.dead_mm_s = hard[i][0];
+        setup.plant.stick = hard[i][1];
+        start_again(&p, &setup);
+        cmo_stay_inside_parameters parameters = {.rebounds = 6, .convex = true};
+        ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
+        ck_assert_uint_eq(p.state.rebounds, 6);
+        ck_assert_double_gt(p.least_mm, 0.0);
+        end_patrol(&p);
+    }
+}
+END_TEST
+
 // Tyres that hold less than is stated: the encoders see nothing of it, the light does.
 START_TEST(where_stops_take_longer_it_drives_slower) {
     float share[2] = {0.0F, 0.0F}; // of the cruise, on the mean
@@ -147,7 +170,9 @@ END_TEST
 int main(void) {
     const TTest *const tests[] = {until_a_stop_has_shown_it_how_far_it_goes_it_is_slower,
                                   what_ramps_stands_before_it_turns,
+                                  what_sticks_as_it_backs_off_is_pushed,
                                   where_stops_take_longer_it_drives_slower,
-                                  wheels_that_have_locked_are_braked_more_softly, NULL};
+                                  wheels_that_have_locked_are_braked_more_softly,
+                                  NULL};
     return run_suite("rebound_stop", tests);
 }

@@ -138,7 +138,7 @@ START_TEST(robots_of_every_kind_rest_over_their_edge) {
     // Once it has measured its drive, a robot is sooner at rest.
     double ms = stated.ms / stated.n;
     double ms_known = known.ms / known.n;
-    ck_assert_msg(ms_known < 0.92 * ms && ms < 950.0, "%g ms, %g before", ms_known, ms);
+    ck_assert_msg(ms_known < 0.92 * ms && ms < 860.0, "%g ms, %g before", ms_known, ms);
     lab_fleet_free(fleet);
     cmo_sim_mat_free(mat);
 }
@@ -205,7 +205,7 @@ START_TEST(play_that_is_known_is_taken_out_once) {
     sums s = demo_stops(robot, 300.0, 60);
     double rms = rms_of(s.squares, s.n);
     double ms = s.ms / s.n;
-    ck_assert_msg(rms < 0.9 && ms < 700.0, "RMS %g mm, %g ms", rms, ms);
+    ck_assert_msg(rms < 0.9 && ms < 600.0, "RMS %g mm, %g ms", rms, ms);
     lab_robot_free(robot);
 }
 END_TEST

@@ -70,5 +70,7 @@ void cmi_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
         forward = fmaxf(told - most, fminf(forward, told + most));
     }
     float half = 0.5F * rate * d->track_mm;
-    cmi_drive(robot, forward - half, forward + half);
+    // Backing off slowly it may stick, where a push would set it going.
+    cmi_drive(robot, cmi_pushed_mm_s(forward - half, robot->stall_us, CMI_STICKS_US),
+              cmi_pushed_mm_s(forward + half, robot->stall_us, CMI_STICKS_US));
 }

@@ -22,6 +22,11 @@
 // A rest so near to an edge, as a share of the spot, is read from the edge: further off, the disc's
 // curve is flat.
 #define ON_EDGE 0.3F
+// Rolling no faster than this, and no nearer within so much time, it is as good as at rest where it
+// is off by this.
+#define ROLLS_MM_S   40.0F
+#define ROLLS_S      0.1F
+#define ROLLS_OFF_MM 0.7F
 // What encoders are off by while they settle, without having slid.
 #define ABOUT_MM 1.0F
 
@@ -229,18 +234,23 @@ void cmi_line_learn_move(float *share, float goal_mm, float left_mm) {
     }
 }
 
-bool cmi_line_look_at_rest(cmo_robot *robot, cmo_line_state *state, float slow_mm_s) {
-    cmi_drive(robot, 0.0F, 0.0F); // the motors hold their speed of nothing
-    if (fabsf(robot->left.speed_mm_s) > slow_mm_s || fabsf(robot->right.speed_mm_s) > slow_mm_s) {
-        cmi_count_still_anew(robot); // within a step, but still rolling
-    }
+// A look that has been taken by now is known after this.
+static uint32_t look_us(const cmo_robot *robot) {
     uint32_t longest = 0;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         const cmo_light_description *light = &robot->description->light[i];
         uint32_t needed = light->delay_us + light->interval_us;
         longest = needed > longest ? needed : longest;
     }
-    longest += robot->description->tick_us;
+    return longest + robot->description->tick_us;
+}
+
+bool cmi_line_look_at_rest(cmo_robot *robot, cmo_line_state *state, float slow_mm_s) {
+    cmi_drive(robot, 0.0F, 0.0F); // the motors hold their speed of nothing
+    if (fabsf(robot->left.speed_mm_s) > slow_mm_s || fabsf(robot->right.speed_mm_s) > slow_mm_s) {
+        cmi_count_still_anew(robot); // within a step, but still rolling
+    }
+    uint32_t longest = look_us(robot);
     // An encoder that dithers about an edge, or a regulator that buzzes, may seem to roll for ever.
     uint32_t patience = longest + 4 * cmi_standstill_us(robot);
     state->waited_us += robot->dt_us;
@@ -250,6 +260,20 @@ bool cmi_line_look_at_rest(cmo_robot *robot, cmo_line_state *state, float slow_m
     }
     return looked;
 }
+
+#if CMO_SLIDING
+bool cmi_line_rolls_off(const cmo_robot *robot, const cmo_line_state *state) {
+    float error;
+    float speed = cmo_speed_mm_s(robot);
+    // The body may slide on for a while after its wheels.
+    bool looked = 2 * state->waited_us >= 3 * look_us(robot);
+    if (!looked || fabsf(speed) > ROLLS_MM_S || !cmi_line_edge_error(robot, state, &error)) {
+        return false;
+    }
+    bool nears = error * speed < 0.0F && fabsf(error) < ROLLS_S * fabsf(speed);
+    return fabsf(error) > ROLLS_OFF_MM + 0.5F * robot->description->gear_play_mm && !nears;
+}
+#endif
 
 float cmi_line_off_rest(const cmo_robot *robot, const cmo_line_state *state, float beyond_mm) {
     if (state->parameters.rest == CMO_REST_HALTED) {

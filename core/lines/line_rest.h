@@ -48,6 +48,11 @@ void cmi_line_learn_move(float *share, float goal_mm, float left_mm);
 // for long enough.
 bool cmi_line_look_at_rest(cmo_robot *robot, cmo_line_state *state, float slow_mm_s);
 
+// While that is waited for: it rolls on slowly, as regulators do that are told to stand, and what
+// the sensors read of the edge says already that it will not come to rest where it should.
+// Only where CMO_SLIDING is.
+bool cmi_line_rolls_off(const cmo_robot *robot, const cmo_line_state *state);
+
 // By how much further than its wheels turned the robot went: the edge has not moved, so by as much
 // as the encoders have it elsewhere than where it was crossed.
 void cmi_line_write_slip(cmo_robot *robot, const cmo_line_state *state);

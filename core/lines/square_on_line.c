@@ -187,10 +187,7 @@ static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
     const cmo_robot_description *d = robot->description;
     float step = fmaxf(d->left_step_mm, d->right_step_mm);
     float finest = fmaxf((state->settled ? 0.52F : 0.8F) * step, 0.2F);
-    // What the sensors are to judge need not be crept to; but the long way back may end far off,
-    // unless it is known how the wheels trail.
-    bool quick = !state->settled && state->rounds < CMI_LINE_PROFILES &&
-                 (d->lag_measured || state->rounds > 0);
+    bool quick = !state->settled && state->rounds < CMI_LINE_PROFILES; // the sensors will judge it
     if (quick || cmi_line_settle_move(robot, &state->line, finest)) {
         if (state->settled) {
             halt(robot, state);

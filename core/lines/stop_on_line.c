@@ -261,12 +261,15 @@ static bool is_off(const cmo_line_state *state) {
 // At a standstill: is it there by what the sensors read of the edge, or by the encoders where they
 // see none?
 static void settle(cmo_robot *robot, cmo_line_state *state) {
-    if (!look_at_rest(robot, state)) {
+    if (!look_at_rest(robot, state) && !(CMO_SLIDING && cmi_line_rolls_off(robot, state))) {
         return;
     }
     bool fine = state->parameters.effort == CMO_EFFORT_FINE;
-    float enough = fminf(finest_mm(robot, state) + 0.1F,
-                         fine ? 0.25F : 0.5F); // the edge is finer than a coarse step
+    // The edge is finer than a coarse step; at a slant one sensor alone tells where it is.
+    float enough = fminf(finest_mm(robot, state) + 0.1F, fine ? 0.25F : 0.5F);
+    if (CMO_SLIDING && !fine && cmi_line_sees_at_rest(robot, state)) {
+        enough = 0.5F;
+    }
     if (CMO_SLIDING && cmi_line_lost(robot, state) && state->searches < SEARCHES) {
         search_again(robot, state);
         return;

@@ -50,10 +50,13 @@ void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
     motion->speed_mm_s = rolls ? speed : 0.0F;
 }
 
+#define SETTLE_SURE 2.0F
+
 void cmi_motion_settles(cmo_motion *motion, const cmo_robot *robot) {
 #if CMO_SLIDING
     if (robot->runs_on) {
-        float sure = cmi_sure_mm_s2(robot->description);
+        // More than it surely passes on: where its wheels fall behind, the profile waits for them.
+        float sure = SETTLE_SURE * cmi_sure_mm_s2(robot->description);
         motion->acceleration_mm_s2 = fminf(motion->acceleration_mm_s2, sure);
         motion->braking_mm_s2 = fminf(motion->braking_mm_s2, sure);
     }
@@ -150,6 +153,22 @@ static bool swings(const cmo_motion *motion, const cmo_robot *robot, float way_m
            (float)motion->since_us * 1e-6F > longest_s;
 }
 
+// Motors that cannot keep up must not let the profile run away from them; and what is not led for
+// as it speeds up would be made good by driving too fast. A wheel that has yet to be started may
+// need more. But a small move of a drive that runs on would end as far short of its place.
+static float most_behind_mm(const cmo_motion *motion, const cmo_robot *robot, float before) {
+    bool rolls = along(motion, robot) > 0.5F * motion->speed_mm_s;
+    if (rolls && motion->speed_mm_s >= before) {
+        return 1.0F + motion->speed_mm_s * cmi_held_s(robot);
+    }
+#if CMO_SLIDING
+    if (motion->settles && robot->runs_on) {
+        return 1.0F + 0.03F * motion->speed_mm_s;
+    }
+#endif
+    return 5.0F + 0.1F * motion->speed_mm_s;
+}
+
 void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     const cmo_robot_description *description = robot->description;
     float dt_s = (float)robot->dt_us * 1e-6F;
@@ -177,14 +196,9 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
             }
         }
     }
-    // Motors that cannot keep up must not let the profile run away from them; and what is not led
-    // for as it speeds up would be made good by driving too fast. A wheel that has yet to be
-    // started may need more. What still rolls the other way is not behind for that.
     float behind = motion->place_mm - way;
-    bool rolls = along(motion, robot) > 0.5F * motion->speed_mm_s;
-    float most_behind = rolls && motion->speed_mm_s >= before
-                            ? 1.0F + motion->speed_mm_s * cmi_held_s(robot)
-                            : 5.0F + 0.1F * motion->speed_mm_s;
+    float most_behind = most_behind_mm(motion, robot, before);
+    // What still rolls the other way is not behind for that.
     if (behind > most_behind && !motion->arrived && motion->speed_mm_s >= 0.0F) {
         motion->place_mm -= behind - most_behind;
 #if CMO_SLIDING
@@ -192,7 +206,7 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
         float slow = fminf(0.5F * before, 0.05F * description->top_speed_mm_s);
         if (motion->settles && along(motion, robot) < 0.5F * before + slow) {
             next = before;
-        } else if (!rolls) {
+        } else if (along(motion, robot) <= 0.5F * motion->speed_mm_s) {
             next = fmaxf(next, before); // nor does it brake for what has yet to be started
         }
 #endif
@@ -205,15 +219,16 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     float gain = position_gain(description);
     float left_error = motion->left_sign * now_mm - left_way(motion, robot);
     float right_error = motion->right_sign * now_mm - right_way(motion, robot);
-    cmi_drive(robot, motion->left_sign * forward + gain * left_error,
-              motion->right_sign * forward + gain * right_error);
+    float left = motion->left_sign * forward + gain * left_error;
+    float right = motion->right_sign * forward + gain * right_error;
+    cmi_drive(robot, cmi_pushed_mm_s(left, robot->stall_us, CMI_STICKS_US),
+              cmi_pushed_mm_s(right, robot->stall_us, CMI_STICKS_US));
 }
 
 // What is left after a profile is little; from further away than that, nothing is to dash.
-#define SETTLE_MOST_MM_S 100.0F
-// A wheel that has not moved for so long, although it is driven, needs more to start than is
-// stated.
-#define STICKS_US 150000U
+#define SETTLE_MOST_MM_S CMI_PUSHED_MOST_MM_S
+// So slowly it may well stick, and goes no way from what it is asked for in vain.
+#define STICKS_US 50000U
 
 // What will be left to go by more than this goes by a profile of its own, so many times.
 #define FAR_MM     8.0F
@@ -271,11 +286,7 @@ static float settle_wheel(const cmo_motion *motion, const cmo_robot *robot, cons
     }
     float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
     speed = fmaxf(speed, LEAST_MM_S(description));
-    if (CMO_SLIDING && robot->still_us > STICKS_US) { // the longer it sticks, the more it is asked
-        float longer = (float)robot->still_us / (float)STICKS_US;
-        speed = fminf(speed * longer * longer, SETTLE_MOST_MM_S);
-    }
-    return left_over < 0.0F ? -speed : speed;
+    return cmi_pushed_mm_s(left_over < 0.0F ? -speed : speed, robot->still_us, STICKS_US);
 }
 
 float cmi_motion_beyond_mm(const cmo_motion *motion, const cmo_robot *robot) {

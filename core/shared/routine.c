@@ -113,7 +113,10 @@ void cmi_request_halt(cmo_robot *robot, cmo_halt how) {
 void cmi_halt(cmo_robot *robot, cmo_halt how) {
     cmi_enter(robot, CMO_STAGE_HALT);
     cmi_request_halt(robot, how);
-    cmi_count_still_anew(robot);
+    // What was told to stand, and has stood, need not do so anew.
+    if (!CMO_SLIDING || robot->left.command_mm_s != 0.0F || robot->right.command_mm_s != 0.0F) {
+        cmi_count_still_anew(robot);
+    }
 }
 
 void cmi_drive(cmo_robot *robot, float left_mm_s, float right_mm_s) {
@@ -121,6 +124,17 @@ void cmi_drive(cmo_robot *robot, float left_mm_s, float right_mm_s) {
     robot->right.command_mm_s = right_mm_s;
     robot->driving = true;
 }
+
+#if CMO_SLIDING
+float cmi_pushed_mm_s(float mm_s, uint32_t sticks_us, uint32_t patience_us) {
+    float size = fabsf(mm_s);
+    if (sticks_us <= patience_us || size >= CMI_PUSHED_MOST_MM_S) {
+        return mm_s;
+    }
+    float longer = (float)sticks_us / (float)patience_us;
+    return copysignf(fminf(size * longer * longer, CMI_PUSHED_MOST_MM_S), mm_s);
+}
+#endif
 
 void cmi_learn_halt(cmo_robot *robot, float shown_mm_s2) {
     float before = robot->halt_mm_s2;

@@ -49,6 +49,20 @@ void cmi_end_moving(cmo_robot *robot);
 // What the wheels are to do until the next tick.
 void cmi_drive(cmo_robot *robot, float left_mm_s, float right_mm_s);
 
+// Wheels that have not moved for so long, although they are driven, need more to start than is
+// stated. What they are to be driven at then: the longer beyond that they stick, the more, up to
+// this speed.
+#define CMI_STICKS_US        150000U
+#define CMI_PUSHED_MOST_MM_S 100.0F
+#if CMO_SLIDING
+float cmi_pushed_mm_s(float mm_s, uint32_t sticks_us, uint32_t patience_us);
+#else
+static inline float cmi_pushed_mm_s(float mm_s, uint32_t sticks_us, uint32_t patience_us) {
+    (void)sticks_us, (void)patience_us;
+    return mm_s;
+}
+#endif
+
 // Asks for a halt; it is carried out at the end of the tick and repeated until it succeeds.
 void cmi_request_halt(cmo_robot *robot, cmo_halt how);
 
