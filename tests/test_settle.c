@@ -210,6 +210,26 @@ START_TEST(play_that_is_known_is_taken_out_once) {
 }
 END_TEST
 
+// A regulator with a ramp that nobody has measured: its wheels run on where it brakes, and small
+// moves wait for them where they fall behind.
+START_TEST(ramps_that_nobody_has_measured_are_soon_at_rest) {
+    static const double ramps_mm_s2[] = {800.0, 1200.0, 2000.0};
+    lab_robot *robot = lab_robot_load("data/ferry/mozzo.yaml", NULL);
+    double ms = 0.0;
+    for (size_t i = 0; i < G_N_ELEMENTS(ramps_mm_s2); i++) {
+        robot->plant.regulator_ramp_mm_s2 = ramps_mm_s2[i];
+        robot->description.lag_ms = 40.0F + (float)(126000.0 / ramps_mm_s2[i]);
+        for (int quick = 0; quick < 2; quick++) {
+            sums s = demo_stops(robot, quick ? 500.0 : 300.0, 30);
+            ck_assert_double_lt(s.worst, 2.0);
+            ms += s.ms / s.n / 6.0;
+        }
+    }
+    ck_assert_msg(ms < 1350.0, "%g ms", ms);
+    lab_robot_free(robot);
+}
+END_TEST
+
 // Wheels that lock count less than the robot goes: where its encoders are back at the line it has a
 // good way to go yet, and need not stand there to know.
 START_TEST(robots_that_slid_far_go_on_to_their_line) {
@@ -347,6 +367,7 @@ int main(void) {
                                   robots_that_slide_stick_or_see_little_rest_there_too,
                                   a_line_met_at_a_slant_is_not_missed_by_robots_that_slide,
                                   play_that_is_known_is_taken_out_once,
+                                  ramps_that_nobody_has_measured_are_soon_at_rest,
                                   robots_that_slid_far_go_on_to_their_line,
                                   they_do_not_go_to_and_fro_about_their_edge,
                                   a_line_that_one_sensor_grazes_is_none,
