@@ -311,7 +311,7 @@ bool cmi_rebound_settle_turn(cmo_robot *robot, cmo_stay_inside_state *state) {
         }
     }
     state->since_us += robot->dt_us;
-    bool settled = cmi_motion_settle(&state->motion, robot, within_mm);
+    bool settled = cmi_motion_settle(&state->motion, robot, within_mm, CMI_STICKS_US);
     return (settled && (!corner || cmi_stands(robot))) ||
            state->since_us > (returns ? CMI_SETTLE_US : SETTLE_US);
 }

@@ -15,6 +15,8 @@
 // A wheel that stays within a step for so long sticks: the next look at the edge tells more than
 // more patience.
 #define STUCK_US 400000U
+// What is to be judged by the edge, and not by the counts, is pushed as soon as this.
+#define LINE_STICKS_US 50000U
 // Gear play is known to a part of itself: at least this share of a small move is asked for.
 #define LEAST_ASKED 0.3F
 // Moves are never driven more gently than this: a wheel that had to be started could not be braked.
@@ -211,7 +213,7 @@ bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
 
 bool cmi_line_settle_move(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
     state->waited_us += robot->dt_us;
-    bool settled = cmi_motion_settle(&state->motion, robot, finest_mm);
+    bool settled = cmi_motion_settle(&state->motion, robot, finest_mm, LINE_STICKS_US);
     bool moved = settled || robot->still_us > STUCK_US || state->waited_us > CMI_SETTLE_US;
     if (moved) {
         state->waited_us = 0;

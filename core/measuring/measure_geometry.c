@@ -145,7 +145,8 @@ static void turn(cmo_robot *robot, cmo_measure_geometry_state *state) {
         return;
     }
     state->settle_us += robot->dt_us;
-    bool settled = cmi_motion_settle(&state->motion, robot, cmi_least_tolerance_mm(robot));
+    bool settled =
+        cmi_motion_settle(&state->motion, robot, cmi_least_tolerance_mm(robot), CMI_STICKS_US);
     if (!settled && !state->turned && state->settle_us < 600000) {
         return;
     }

@@ -99,7 +99,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     }
     cmi_enter(robot, CMO_STAGE_SETTLE);
     state->settle_us += robot->dt_us;
-    if (cmi_motion_settle(motion, robot, cmi_least_tolerance_mm(robot)) ||
+    if (cmi_motion_settle(motion, robot, cmi_least_tolerance_mm(robot), CMI_STICKS_US) ||
         state->settle_us > 1500000) {
         cmi_halt(robot, CMO_HALT_DEFAULT);
     }

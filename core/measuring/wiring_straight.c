@@ -135,7 +135,7 @@ bool cmi_wiring_pass(cmo_robot *robot, cmo_check_wiring_state *state) {
     if (first && fabsf(state->curve_deg_m) > MOST_CURVE) {
         cmi_wiring_find(robot, state, CMO_FINDING_CURVED);
     }
-    bool settled = cmi_motion_settle(motion, robot, cmi_least_tolerance_mm(robot));
+    bool settled = cmi_motion_settle(motion, robot, cmi_least_tolerance_mm(robot), CMI_STICKS_US);
     state->since_us += robot->dt_us;
     if (!first && !settled && state->since_us < SETTLE_US) {
         return false;

@@ -227,8 +227,6 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
 
 // What is left after a profile is little; from further away than that, nothing is to dash.
 #define SETTLE_MOST_MM_S CMI_PUSHED_MOST_MM_S
-// So slowly it may well stick, and goes no way from what it is asked for in vain.
-#define STICKS_US 50000U
 
 // What will be left to go by more than this goes by a profile of its own, so many times.
 #define FAR_MM     8.0F
@@ -271,7 +269,7 @@ static float right_to_go(const cmo_motion *motion, const cmo_robot *robot) {
 // will carry it to its place. On its way there it goes for the place itself: let go as soon as that
 // is within the tolerance, it would always end at the near end of it. Returns its command.
 static float settle_wheel(const cmo_motion *motion, const cmo_robot *robot, const cmo_wheel *wheel,
-                          float error, float tolerance_mm) {
+                          float error, float tolerance_mm, uint32_t patience_us) {
     const cmo_robot_description *description = robot->description;
     // A wheel that hardly moves does not roll out: it stands, or is about to.
     bool rolls =
@@ -286,7 +284,7 @@ static float settle_wheel(const cmo_motion *motion, const cmo_robot *robot, cons
     }
     float speed = fminf(position_gain(description) * fabsf(left_over), SETTLE_MOST_MM_S);
     speed = fmaxf(speed, LEAST_MM_S(description));
-    return cmi_pushed_mm_s(left_over < 0.0F ? -speed : speed, robot->still_us, STICKS_US);
+    return cmi_pushed_mm_s(left_over < 0.0F ? -speed : speed, robot->still_us, patience_us);
 }
 
 float cmi_motion_beyond_mm(const cmo_motion *motion, const cmo_robot *robot) {
@@ -338,12 +336,13 @@ bool cmi_motion_within(const cmo_motion *motion, const cmo_robot *robot, float t
            fabsf(right_to_go(motion, robot)) <= tolerance_mm;
 }
 
-bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm) {
+bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm,
+                       uint32_t patience_us) {
     const cmo_robot_description *description = robot->description;
     float left = left_to_go(motion, robot);
     float right = right_to_go(motion, robot);
-    left = settle_wheel(motion, robot, &robot->left, left, tolerance_mm);
-    right = settle_wheel(motion, robot, &robot->right, right, tolerance_mm);
+    left = settle_wheel(motion, robot, &robot->left, left, tolerance_mm, patience_us);
+    right = settle_wheel(motion, robot, &robot->right, right, tolerance_mm, patience_us);
     cmi_drive(robot, left, right);
     cmi_pushes(robot); // so near to its place it may stick: the time to settle ends that too
     // Slower than this it hardly rolls on, and what an encoder shows of it is noise.

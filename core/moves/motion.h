@@ -51,8 +51,9 @@ void cmi_motion_recentre(cmo_motion *motion, cmo_robot *robot);
 #define CMI_SETTLE_US 1500000U
 
 // After the profile has arrived: small moves until both wheels stand within the tolerance.
-// True: they do.
-bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm);
+// True: they do. Wheels that stick for longer than so long are pushed (`cmi_pushed_mm_s`).
+bool cmi_motion_settle(cmo_motion *motion, cmo_robot *robot, float tolerance_mm,
+                       uint32_t patience_us);
 
 // The least way that a wheel is driven to settle: in a tick, at the least speed.
 float cmi_motion_least_mm(const cmo_robot *robot);

@@ -81,7 +81,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         return;
     }
     state->settle_us += robot->dt_us;
-    bool settled = cmi_motion_settle(motion, robot, p->tolerance_mm);
+    bool settled = cmi_motion_settle(motion, robot, p->tolerance_mm, CMI_STICKS_US);
     if (settled || state->settle_us > CMI_SETTLE_US) {
         cmi_halt(robot, p->halt);
     }
