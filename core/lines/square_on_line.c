@@ -68,6 +68,7 @@ static void place(cmo_robot *robot, cmo_square_on_line_state *state) {
     float sine, cosine;
     cmi_sin_cos(b.angle_rad, &sine, &cosine);
     float share = fabsf(b.angle_rad) > 0.01F ? sine / b.angle_rad : 1.0F;
+    state->deepest_mm[0] = state->deepest_mm[1] = -INFINITY;
     move(robot, state, (goal - b.axle_mm) / share, -b.angle_rad, BACK_MM_S, CMO_STAGE_RETURN);
 }
 
@@ -77,6 +78,28 @@ static void halt(cmo_robot *robot, cmo_square_on_line_state *state) {
 }
 
 // ------------------------------------------------------------------------------------- settling --
+
+// Coming back a sensor meets the line's far edge first, and where the robot has slid by as much as
+// that is wide, comes to stand over it. Over the near one it has been deeper in the line before, by
+// more than this.
+#define DEEPER_MM 1.5F
+
+static void watch_line(const cmo_robot *robot, cmo_square_on_line_state *state) {
+    for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        const cmo_light *light = &robot->light[i];
+        float place_mm;
+        cmo_edge_place(&light->edge, cmi_light_signal(light), &place_mm);
+        state->deepest_mm[i] = fmaxf(state->deepest_mm[i], place_mm);
+    }
+}
+
+static bool is_at_far_edge(const cmo_robot *robot, const cmo_square_on_line_state *state,
+                           uint8_t sensor, float place_mm) {
+    float deepest = state->deepest_mm[sensor];
+    float half = 0.5F * robot->description->light[sensor].spot_mm;
+    bool has_one = state->line.parameters.tone != CMO_TONE_VOID && !on_far_edge(state);
+    return has_one && deepest < fminf(place_mm + DEEPER_MM, 0.9F * half);
+}
 
 // How far each sensor is to go on to stand over the edge: by its reading where it sees the edge,
 // else by the encoders, put right where the reading contradicts them. Keeps whether both see it,
@@ -96,6 +119,11 @@ static void edge_errors(const cmo_robot *robot, cmo_square_on_line_state *state,
         float further = robot->description->light[i].ahead_mm - cmi_bearing_ahead_mm(robot);
         bool contrary =
             (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
+        if (is_at_far_edge(robot, state, i, place_mm)) {
+            place_mm = state->line.parameters.least_width_mm - place_mm;
+            contrary = true;
+            sees = false;
+        }
         to_go[i] = further - (sees || contrary ? place_mm : counted);
         state->slip_mm += 0.5F * (place_mm - counted);
         state->seen = state->seen && sees;
@@ -177,6 +205,9 @@ static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
     halt(robot, state);
 }
 
+// As near as this share of a line's least width, no other edge is near.
+#define NEAR_SHARE 0.25F
+
 // Follows a move to its end, and to rest where that is worth waiting for.
 static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmo_motion *motion = &state->line.motion;
@@ -187,7 +218,15 @@ static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
     const cmo_robot_description *d = robot->description;
     float step = fmaxf(d->left_step_mm, d->right_step_mm);
     float finest = fmaxf((state->settled ? 0.52F : 0.8F) * step, 0.2F);
-    bool quick = !state->settled && state->rounds < CMI_LINE_PROFILES; // the sensors will judge it
+    // What the sensors are to judge need not be crept to. But the long way back may end far off,
+    // unless it is known how the wheels trail: where by the counts a sensor could be at the line's
+    // other edge, it would be taken for this one.
+    float near = NEAR_SHARE * state->line.parameters.least_width_mm;
+    float rolls =
+        1e-3F * d->lag_ms * fmaxf(fabsf(robot->left.speed_mm_s), fabsf(robot->right.speed_mm_s));
+    bool judged = d->lag_measured || state->rounds > 0 ||
+                  (rolls < near && cmi_motion_within(motion, robot, near));
+    bool quick = !state->settled && state->rounds < CMI_LINE_PROFILES && judged;
     if (quick || cmi_line_settle_move(robot, &state->line, finest)) {
         if (state->settled) {
             halt(robot, state);
@@ -294,6 +333,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     if (state->latched[0] && state->latched[1]) {
         state->furthest_mm = fmaxf(state->furthest_mm, middle_mm(robot, state));
     }
+    watch_line(robot, state);
     switch (robot->stage) {
     case CMO_STAGE_HALT:
         if (cmi_line_come_to_rest(robot, line)) {

@@ -76,6 +76,7 @@ struct cmo_square_on_line_state {
     uint8_t rounds;    /**< moves to settle so far */
     uint8_t reached;   /**< at a table's edge: moves to bring the other sensor over it */
     bool settled;
+    float deepest_mm[2]; /**< into the line, by each one's readings since the way back began */
 };
 
 #ifdef __cplusplus
