@@ -16,7 +16,7 @@
 // more patience.
 #define STUCK_US 400000U
 // What is to be judged by the edge, and not by the counts, is pushed as soon as this.
-#define LINE_STICKS_US 50000U
+#define EDGE_STICKS_US 50000U
 // Gear play is known to a part of itself: at least this share of a small move is asked for.
 #define LEAST_ASKED 0.3F
 // Moves are never driven more gently than this: a wheel that had to be started could not be braked.
@@ -213,7 +213,8 @@ bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
 
 bool cmi_line_settle_move(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
     state->waited_us += robot->dt_us;
-    bool settled = cmi_motion_settle(&state->motion, robot, finest_mm, LINE_STICKS_US);
+    uint32_t patience = cmi_line_rests_on_edge(robot, state) ? EDGE_STICKS_US : CMI_STICKS_US;
+    bool settled = cmi_motion_settle(&state->motion, robot, finest_mm, patience);
     bool moved = settled || robot->still_us > STUCK_US || state->waited_us > CMI_SETTLE_US;
     if (moved) {
         state->waited_us = 0;
