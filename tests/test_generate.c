@@ -29,10 +29,14 @@ EACH_ROUTE(DECLARE)
 typedef struct compared {
     const GArray *rows; // of lab_row
     guint at;
+    bool goes_on; // beyond them: what only the simulation knows has ended the bench's run
 } compared;
 
 static void compare(void *context, const cmo_trace_row *row) {
     compared *c = context;
+    if (c->goes_on && c->at == c->rows->len) {
+        return;
+    }
     ck_assert_uint_lt(c->at, c->rows->len);
     const cmo_trace_row *other = &g_array_index(c->rows, lab_row, c->at++).robot;
     ck_assert_uint_eq(row->run_us, other->run_us);
@@ -54,12 +58,11 @@ static void compare_route(const char *path, cmo_outcome (*start)(cmo_robot *, co
         lab_run *run = lab_drive(route, seed);
         cmo_sim *sim = lab_sim(route, route->robot, &from, seed);
         cmo_robot robot;
-        compared rows = {run->rows, 0};
+        compared rows = {run->rows, 0, run->outcome >= CMO_OUTCOME_DEPARTED};
         cmo_outcome outcome = start(&robot, cmo_sim_port(sim));
         cmo_robot_set_trace(&robot, compare, &rows);
         outcome = outcome == CMO_RUNNING ? cmo_run(&robot) : outcome;
-        // What only the simulation knows ends the bench's run, and not the robot's.
-        if (run->outcome < CMO_OUTCOME_DEPARTED) {
+        if (!rows.goes_on) {
             ck_assert_msg(outcome == run->outcome, "%s, seed %u: %s for %s", path, (unsigned)seed,
                           cmo_outcome_name(outcome), cmo_outcome_name(run->outcome));
             ck_assert_uint_eq(rows.at, run->rows->len);
