@@ -389,30 +389,6 @@ START_TEST(every_command_takes_a_fleet_where_it_takes_a_robot) {
 }
 END_TEST
 
-// Where they have slid by as much as their line is wide, they come back to its other edge, and know
-// it by its readings.
-START_TEST(robots_that_slide_square_on_the_right_edge) {
-    static const char *const slide[] = {"781", "808"};
-    for (size_t i = 0; i < G_N_ELEMENTS(slide); i++) {
-        char *line = g_strdup_printf(COMMAND " drive data/ferry/square-up.yaml --robot "
-                                             "data/ferry/fleet.yaml --varied --json --seed %s",
-                                     slide[i]);
-        ck_assert_int_eq(call(line), 0);
-        g_free(line);
-        JsonParser *parser = json_parser_new();
-        ck_assert(json_parser_load_from_data(parser, out, -1, NULL));
-        JsonObject *root = json_node_get_object(json_parser_get_root(parser));
-        JsonArray *legs = json_object_get_array_member(root, "legs");
-        JsonObject *leg = json_array_get_object_element(legs, 0);
-        JsonObject *truth = json_object_get_object_member(leg, "truth");
-        ck_assert_double_gt(json_object_get_double_member(truth, "slip_mm"), 12.0);
-        double off = json_object_get_double_member(truth, "residual_angle_deg");
-        ck_assert_msg(fabs(off) < 1.5, "robot %s: %g degrees", slide[i], off);
-        g_object_unref(parser);
-    }
-}
-END_TEST
-
 START_TEST(nothing_is_written_into_a_fleet) {
     ck_assert_int_eq(
         CALL("levels data/ferry/take-levels.yaml --robot data/ferry/fleet.yaml --write"), 2);
@@ -439,7 +415,6 @@ int main(void) {
         a_fleet_is_no_robot_and_a_robot_is_no_fleet,
         a_series_sums_up_by_kind_and_names_the_worst,
         every_command_takes_a_fleet_where_it_takes_a_robot,
-        robots_that_slide_square_on_the_right_edge,
         nothing_is_written_into_a_fleet,
         NULL};
     return run_suite("fleet", tests);

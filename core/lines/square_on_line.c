@@ -8,7 +8,6 @@
 #include "../shared/parameters.h"
 #include "../shared/routine.h"
 #include "../shared/trig.h"
-#include "../tick/surfaces.h"
 #include "bearing.h"
 #include "last_line.h"
 #include "line_again.h"
@@ -17,9 +16,12 @@
 #include "line_halt.h"
 #include "line_rest.h"
 #include "line_search.h"
+#include "square_edge.h"
 
 #include <math.h>
 
+// As near as this share of a line's least width, no other edge is near.
+#define NEAR_SHARE 0.25F
 // No wheel is sent a shorter way.
 #define LEAST_WAY_MM 0.01F
 
@@ -27,12 +29,6 @@
 // let a robot get faster.
 #define BACK_MM_S  500.0F
 #define SMALL_MM_S 400.0F
-
-// Which edge the sensors are settled on; over the centre the near one, and on from it by the
-// encoders.
-static bool on_far_edge(const cmo_square_on_line_state *state) {
-    return state->line.parameters.rest == CMO_REST_FAR_EDGE;
-}
 
 // --------------------------------------------------------------------------------------- moves --
 
@@ -63,8 +59,8 @@ static void move(cmo_robot *robot, cmo_square_on_line_state *state, float way_mm
 // from a to 0 over the way D, the axle comes nearer along the normal by D sin(a) / a.
 static void place(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmi_bearing b = cmi_bearing_now(robot, state);
-    float goal =
-        (on_far_edge(state) ? cmi_bearing_width_mm(state) : 0.0F) - cmi_bearing_ahead_mm(robot);
+    float goal = (cmi_square_on_far_edge(state) ? cmi_bearing_width_mm(state) : 0.0F) -
+                 cmi_bearing_ahead_mm(robot);
     float sine, cosine;
     cmi_sin_cos(b.angle_rad, &sine, &cosine);
     float share = fabsf(b.angle_rad) > 0.01F ? sine / b.angle_rad : 1.0F;
@@ -78,57 +74,6 @@ static void halt(cmo_robot *robot, cmo_square_on_line_state *state) {
 }
 
 // ------------------------------------------------------------------------------------- settling --
-
-// Coming back a sensor meets the line's far edge first, and where the robot has slid by as much as
-// that is wide, comes to stand over it. Over the near one it has been deeper in the line before, by
-// more than this.
-#define DEEPER_MM 1.5F
-
-static void watch_line(const cmo_robot *robot, cmo_square_on_line_state *state) {
-    for (uint8_t i = 0; i < CMI_FRONT; i++) {
-        const cmo_light *light = &robot->light[i];
-        float place_mm;
-        cmo_edge_place(&light->edge, cmi_light_signal(light), &place_mm);
-        state->deepest_mm[i] = fmaxf(state->deepest_mm[i], place_mm);
-    }
-}
-
-static bool is_at_far_edge(const cmo_robot *robot, const cmo_square_on_line_state *state,
-                           uint8_t sensor, float place_mm) {
-    float deepest = state->deepest_mm[sensor];
-    float half = 0.5F * robot->description->light[sensor].spot_mm;
-    bool has_one = state->line.parameters.tone != CMO_TONE_VOID && !on_far_edge(state);
-    return has_one && deepest < fminf(place_mm + DEEPER_MM, 0.9F * half);
-}
-
-// How far each sensor is to go on to stand over the edge: by its reading where it sees the edge,
-// else by the encoders, put right where the reading contradicts them. Keeps whether both see it,
-// and by how much the encoders are off then.
-static void edge_errors(const cmo_robot *robot, cmo_square_on_line_state *state, float to_go[2]) {
-    cmi_bearing b = cmi_bearing_now(robot, state);
-    bool far = on_far_edge(state);
-    state->slip_mm = 0.0F;
-    state->seen = true;
-    for (uint8_t i = 0; i < CMI_FRONT; i++) {
-        const cmo_light *light = &robot->light[i];
-        float counted = far ? b.spot_mm[i] - cmi_bearing_width_mm(state) : b.spot_mm[i];
-        float place_mm;
-        bool sees = cmo_edge_place(&light->edge, cmi_light_signal(light), &place_mm);
-        place_mm = far ? -place_mm : place_mm;
-        // Square means that the spot that is further ahead is so much further beyond the edge.
-        float further = robot->description->light[i].ahead_mm - cmi_bearing_ahead_mm(robot);
-        bool contrary =
-            (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
-        if (is_at_far_edge(robot, state, i, place_mm)) {
-            place_mm = state->line.parameters.least_width_mm - place_mm;
-            contrary = true;
-            sees = false;
-        }
-        to_go[i] = further - (sees || contrary ? place_mm : counted);
-        state->slip_mm += 0.5F * (place_mm - counted);
-        state->seen = state->seen && sees;
-    }
-}
 
 // After so many moves to settle, this much more than the tolerance will do: what is left then is as
 // much gear play and noise as it is an error.
@@ -175,7 +120,7 @@ static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
         return;
     }
     float to_go[2];
-    edge_errors(robot, state, to_go);
+    cmi_square_errors(robot, state, to_go);
     if (state->rounds > 0) {
         learn_move(robot, state, to_go);
     }
@@ -204,9 +149,6 @@ static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
     }
     halt(robot, state);
 }
-
-// As near as this share of a line's least width, no other edge is near.
-#define NEAR_SHARE 0.25F
 
 // Follows a move to its end, and to rest where that is worth waiting for.
 static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
@@ -255,7 +197,7 @@ static void finish(cmo_robot *robot, cmo_square_on_line_state *state) {
         beyond = cmi_motion_way(motion, robot) - motion->target_mm;
         beyond = state->extra_mm < 0.0F ? -beyond : beyond;
     } else {
-        edge_errors(robot, state, now);
+        cmi_square_errors(robot, state, now);
         beyond = -0.5F * (now[0] + now[1]);
     }
     float angle = (now[0] - now[1]) / cmi_across_mm(robot->description);
@@ -333,7 +275,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     if (state->latched[0] && state->latched[1]) {
         state->furthest_mm = fmaxf(state->furthest_mm, middle_mm(robot, state));
     }
-    watch_line(robot, state);
+    cmi_square_watch(robot, state);
     switch (robot->stage) {
     case CMO_STAGE_HALT:
         if (cmi_line_come_to_rest(robot, line)) {
@@ -413,6 +355,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state 
     state->share = SHARE;
     state->entry_rad = state->extra_mm = 0.0F;
     state->furthest_mm = -INFINITY;
+    state->deepest_mm[0] = state->deepest_mm[1] = -INFINITY;
     return CMO_RUNNING;
 }
 

@@ -50,12 +50,13 @@ void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
     motion->speed_mm_s = rolls ? speed : 0.0F;
 }
 
+// Of what a drive surely passes on, small moves are given so many times: where its wheels fall
+// behind, the profile waits for them.
 #define SETTLE_SURE 2.0F
 
 void cmi_motion_settles(cmo_motion *motion, const cmo_robot *robot) {
 #if CMO_SLIDING
     if (robot->runs_on) {
-        // More than it surely passes on: where its wheels fall behind, the profile waits for them.
         float sure = SETTLE_SURE * cmi_sure_mm_s2(robot->description);
         motion->acceleration_mm_s2 = fminf(motion->acceleration_mm_s2, sure);
         motion->braking_mm_s2 = fminf(motion->braking_mm_s2, sure);
@@ -156,8 +157,8 @@ static bool swings(const cmo_motion *motion, const cmo_robot *robot, float way_m
 // Motors that cannot keep up must not let the profile run away from them; and what is not led for
 // as it speeds up would be made good by driving too fast. A wheel that has yet to be started may
 // need more. But a small move of a drive that runs on would end as far short of its place.
-static float most_behind_mm(const cmo_motion *motion, const cmo_robot *robot, float before) {
-    bool rolls = along(motion, robot) > 0.5F * motion->speed_mm_s;
+static float most_behind_mm(const cmo_motion *motion, const cmo_robot *robot, bool rolls,
+                            float before) {
     if (rolls && motion->speed_mm_s >= before) {
         return 1.0F + motion->speed_mm_s * cmi_held_s(robot);
     }
@@ -197,7 +198,8 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
         }
     }
     float behind = motion->place_mm - way;
-    float most_behind = most_behind_mm(motion, robot, before);
+    bool rolls = along(motion, robot) > 0.5F * motion->speed_mm_s;
+    float most_behind = most_behind_mm(motion, robot, rolls, before);
     // What still rolls the other way is not behind for that.
     if (behind > most_behind && !motion->arrived && motion->speed_mm_s >= 0.0F) {
         motion->place_mm -= behind - most_behind;
@@ -206,7 +208,7 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
         float slow = fminf(0.5F * before, 0.05F * description->top_speed_mm_s);
         if (motion->settles && along(motion, robot) < 0.5F * before + slow) {
             next = before;
-        } else if (along(motion, robot) <= 0.5F * motion->speed_mm_s) {
+        } else if (!rolls) {
             next = fmaxf(next, before); // nor does it brake for what has yet to be started
         }
 #endif
