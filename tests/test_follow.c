@@ -123,6 +123,30 @@ START_TEST(a_distance_may_be_a_wheels) {
 }
 END_TEST
 
+// A lamp that has grown weaker since the levels were taken: light ground reads 0.8 of the level, as
+// if the spot touched an edge there. It would go along that wherever it is.
+START_TEST(a_dimmed_sensor_comes_back_to_the_edge) {
+    static const char thrown_off[] =
+        "h 300 a 100 100 0 0 0 100 -100 a 100 100 0 0 1 100 -100 h 500";
+    write_runs_robot("dimmed.yaml", "light: 541", "light: 650");
+    for (unsigned i = 0; i < 2 * SEEDS(4); i++) {
+        bool light = i % 2 == 1;
+        char *line = g_strdup_printf("<path class='line' fill='none' stroke='%s' "
+                                     "stroke-width='20' d='M 180 855 %s'/>",
+                                     light ? FLOOR : DARK, thrown_off);
+        write_runs_floor(light ? DARK : FLOOR, line);
+        char *leg = g_strdup_printf("  - follow_edge: {tone: %s, cruise_mm_s: 360, tightest_mm: "
+                                    "100, too_fast: accept, distance_mm: 900}",
+                                    light ? "light" : "dark");
+        JsonObject *result = drive_legs("dimmed.yaml", leg, 0, 0, 1 + i / 2, 1);
+        ck_assert_double_ge(figure_of(result, "truth", "edge_worst_mm"), 9); // off its spot
+        ck_assert_double_le(figure_of(result, "truth", "edge_worst_mm"), 60);
+        g_free(line);
+        g_free(leg);
+    }
+}
+END_TEST
+
 // Around a bend that it was not told of it goes over the line and beyond: how far from its own
 // edge, not from the other one, which is nearer by the line's width.
 START_TEST(how_far_it_is_counts_from_its_own_edge) {
@@ -198,6 +222,7 @@ int main(void) {
                                   gains_by_hand_are_felt,
                                   it_stands_at_the_end_of_its_way,
                                   a_distance_may_be_a_wheels,
+                                  a_dimmed_sensor_comes_back_to_the_edge,
                                   how_far_it_is_counts_from_its_own_edge,
                                   it_joins_from_beside_and_at_an_angle,
                                   a_spot_outside_of_the_tyres_keeps_to_bends_and_joins_steeply,

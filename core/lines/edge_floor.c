@@ -23,17 +23,32 @@
 // along it for a while.
 #define PUT_DOWN_MM 5.0F
 #define LASTS_SPOTS 3.0F
+// A reading that has been the same for so long a way, and stands for so much of the spot off where
+// that is to be, is not that of an edge that is steered to.
+#define DIMMED_MM    35.0F
+#define DIMMED_SHARE 0.2F
+// It turns back at once then, for no edge has been seen for so many spots at least.
+#define BACK_SPOTS 1.5F
 
 static float level_of(const cmo_edge *edge) {
     return isinf(edge->band.high) ? 0.0F : 1.0F;
 }
 
+static float line_of(const cmo_edge *edge) {
+    bool ends = isfinite(edge->band.low) && isfinite(edge->band.high);
+    return ends ? 0.5F * (edge->band.low + edge->band.high) : 1.0F - level_of(edge);
+}
+
+// On one surface for so long a way.
+static bool lasts(const cmo_light *light, float way_mm) {
+    const cmo_edge *edge = &light->edge;
+    return light->seen && edge->looks > 0 && fabsf(light->way_mm - edge->steady_mm) >= way_mm &&
+           fabsf(light->reflectance - edge->behind) <= edge->hysteresis;
+}
+
 // Off the line, and on one surface for some way.
 static bool is_steady(const cmo_light *light) {
-    const cmo_edge *edge = &light->edge;
-    return light->seen && edge->looks > 0 && !edge->inside &&
-           fabsf(light->way_mm - edge->steady_mm) >= LASTS_SPOTS * edge->spot_mm &&
-           fabsf(light->reflectance - edge->behind) <= edge->hysteresis;
+    return !light->edge.inside && lasts(light, LASTS_SPOTS * light->edge.spot_mm);
 }
 
 // Both off the line as they were put down, and reading the same.
@@ -55,29 +70,29 @@ static void set_floor(cmo_follow_edge_state *state, const cmo_edge *edge, float 
     state->floor = is_another(edge, reflectance) ? reflectance : level_of(edge);
 }
 
-// What a reading would be on the floor of the levels, with as much of the line under the spot.
-static float by_levels(const cmo_edge *edge, float reflectance, float floor) {
-    float level = level_of(edge);
-    float line = isfinite(edge->band.low) && isfinite(edge->band.high)
-                     ? 0.5F * (edge->band.low + edge->band.high)
-                     : 1.0F - level;
-    return level + (reflectance - floor) * (line - level) / (line - floor);
+// What a reading would be by the levels, with as much of the line under the spot.
+static float by_levels(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor) {
+    const cmo_light *light = &robot->light[sensor];
+    float level = level_of(&light->edge);
+    float line = line_of(&light->edge);
+    bool own = sensor == state->sensor && state->bright < 1.0F;
+    float from = own && level > line ? state->bright : state->floor;
+    float to = own && line > level ? state->bright : line;
+    return level + (light->reflectance - from) * (line - level) / (to - from);
 }
 
 bool cmi_edge_sees(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor) {
-    const cmo_light *light = &robot->light[sensor];
-    return cmo_edge_sees(&light->edge, by_levels(&light->edge, light->reflectance, state->floor));
+    return cmo_edge_sees(&robot->light[sensor].edge, by_levels(robot, state, sensor));
 }
 
 bool cmi_edge_place(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor,
                     float *onto_mm) {
-    const cmo_light *light = &robot->light[sensor];
-    float reflectance = by_levels(&light->edge, light->reflectance, state->floor);
-    return cmo_edge_place(&light->edge, reflectance, onto_mm);
+    return cmo_edge_place(&robot->light[sensor].edge, by_levels(robot, state, sensor), onto_mm);
 }
 
 void cmi_edge_start_floor(const cmo_robot *robot, cmo_follow_edge_state *state) {
     state->floor = level_of(&robot->light[state->sensor].edge);
+    state->bright = 1.0F;
 }
 
 // Astride, both spots touch an edge alike.
@@ -113,11 +128,39 @@ static void know_alone(cmo_robot *robot, cmo_follow_edge_state *state) {
     }
 }
 
+// A lamp that is weaker than when the levels were taken, or a sensor that stands higher: light
+// ground reads as if the spot touched an edge, and never came nearer to it however it is steered.
+// What is lighter than that shows that it was an edge after all.
+static void know_dimmed(const cmo_robot *robot, cmo_follow_edge_state *state) {
+    const cmo_light *light = &robot->light[state->sensor];
+    const cmo_edge *edge = &light->edge;
+    float contrast = fabsf(level_of(edge) - line_of(edge));
+    if (edge->inside != (line_of(edge) > level_of(edge))) {
+        return;
+    }
+    if (light->reflectance > state->bright + edge->hysteresis) {
+        state->bright = fminf(light->reflectance, 1.0F);
+    }
+    float onto;
+    float way = fmaxf(DIMMED_MM, LASTS_SPOTS * edge->spot_mm);
+    float aim = cmi_line_sign(state) * state->track.aim_mm;
+    if (state->follows && lasts(light, way) && 1.0F - edge->behind <= FLOOR_OFF * contrast &&
+        cmi_edge_sees(robot, state, state->sensor) &&
+        cmi_edge_place(robot, state, state->sensor, &onto) &&
+        fabsf(onto - aim) > DIMMED_SHARE * edge->spot_mm) {
+        state->bright = edge->behind;
+        state->seen_mm -= BACK_SPOTS * edge->spot_mm;
+    }
+}
+
 void cmi_edge_know_floor(cmo_robot *robot, cmo_follow_edge_state *state) {
     bool two = cmi_front_lights(robot->description) > 1;
     if (state->parameters.edge == CMO_LINE_BOTH) {
         know_astride(robot, state);
-    } else if (!two) {
+        return;
+    }
+    know_dimmed(robot, state);
+    if (!two) {
         know_alone(robot, state);
     } else {
         // As it joins, the other one may go along the line.

@@ -157,6 +157,7 @@ typedef struct cmo_follow_edge_state {
     cmo_moment last;     /**< the wheels at the last step */
     uint32_t look_us[2]; /**< of the newest looks that were taken */
     float floor;         /**< reflectance of what lies beside the line */
+    float bright;        /**< what a level of 1 reads to the sensor that follows */
     float middle_mm;     /**< half the line's width, of both edges */
     bool begun;          /**< so, it has looked where it stands, */
     float off_mm[2];     /**< until which way a sensor was off the line in the search, */
