@@ -37,7 +37,7 @@ static void run_limits(const population *c, const void *given, unsigned runs, co
     edge_trial t = *(const edge_trial *)given;
     float radius = (float)t.course->tightest_mm;
     double budget = (double)cmo_budget_follow(&c->robot[0]->description, 1, radius, false);
-    double onset = onset_mm_s(c, &t, budget / (STEP * STEP), runs);
+    double onset = budget > 0.0 ? onset_mm_s(c, &t, budget / (STEP * STEP), runs) : NAN;
     printf("%-34s%10.0f%10.0f%10.0f%10.2f\n", name, (double)radius, budget, onset, budget / onset);
     fflush(stdout);
 }
@@ -49,6 +49,9 @@ static void run_fleet(const population *fleet, const edge_trial *given, unsigned
     for (double budgets = 1.0; budgets < 2.0; budgets *= STEP * STEP) {
         t.budgets = budgets;
         rounds_sum *sum = rounds_run(fleet, edge_follow, &t, &t.round, runs);
+        if (budgets == 1.0) {
+            printf("  of %u", sum->tried);
+        }
         printf("  %.2f: %.1f", budgets, 100.0 * (sum->tried - sum->done) / sum->tried);
         rounds_free(sum);
         fflush(stdout);

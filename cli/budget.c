@@ -130,6 +130,7 @@ static void print_bends(const cmo_robot_description *d) {
         printf("  not without the size of the spots (spot_mm)\n");
         return;
     }
+    bool turns = false;
     printf("  tightest bend, mm   ");
     for (size_t i = 0; i < G_N_ELEMENTS(radii); i++) {
         printf("%8.0f", (double)radii[i]);
@@ -137,10 +138,19 @@ static void print_bends(const cmo_robot_description *d) {
     for (int gaps = 0; gaps < 2; gaps++) {
         printf("\n  %-20s", gaps == 1 ? "over gaps" : "up to, mm/s");
         for (size_t i = 0; i < G_N_ELEMENTS(radii); i++) {
-            printf("%8.0f", bend_mm_s(d, radii[i], gaps == 1));
+            double fastest = bend_mm_s(d, radii[i], gaps == 1);
+            if (fastest > 0.0) {
+                printf("%8.0f", fastest);
+            } else {
+                printf("%8s", "none");
+                turns = true;
+            }
         }
     }
     printf("\n");
+    if (turns) {
+        printf("  none: the spots stand so far aside that it would have to turn on the spot\n");
+    }
 }
 
 static void print_answers(const sheet *s) {

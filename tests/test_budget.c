@@ -35,6 +35,7 @@ START_TEST(a_tighter_bend_and_a_slower_answer_are_followed_more_slowly) {
     d.light[0].spot_mm = 6.0F;
     d.top_speed_mm_s = 1000.0F;
     d.light[0].interval_us = 4000;
+    d.light[0].left_mm = 12.0F;
     float before = 0.0F;
     for (float r = 20.0F; r <= 400.0F; r *= 1.5F) {
         float v = cmo_budget_follow(&d, 0, r, false);
@@ -57,6 +58,16 @@ START_TEST(a_tighter_bend_and_a_slower_answer_are_followed_more_slowly) {
                            slow.light[0].spot_mm / 0.05F, 0.01F);
     d.light[0].delay_us = 40000;
     ck_assert_float_lt(cmo_budget_follow(&d, 0, 150.0F, false), 0.9F * quick);
+    // Further aside than 0.6 of the radius it is the slower, and from 0.7 of it on there is no way.
+    cmo_robot_description aside = d;
+    aside.light[0].left_mm = -89.0F;
+    ck_assert_float_eq(cmo_budget_follow(&aside, 0, 150.0F, false),
+                       cmo_budget_follow(&d, 0, 150.0F, false));
+    aside.light[0].left_mm = 100.0F;
+    ck_assert_float_eq_tol(cmo_budget_follow(&aside, 0, 150.0F, false),
+                           5.0F / 6.0F * cmo_budget_follow(&d, 0, 150.0F, false), 0.01F);
+    aside.light[0].left_mm = -106.0F;
+    ck_assert_float_eq(cmo_budget_follow(&aside, 0, 150.0F, false), 0.0F);
     d.light[0].spot_mm = 0.0F; // without a spot's size nothing can be followed
     ck_assert_float_eq(cmo_budget_follow(&d, 0, 150.0F, false), 0.0F);
 }

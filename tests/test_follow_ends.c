@@ -240,8 +240,11 @@ START_TEST(what_is_too_fast_for_its_bends_is_refused) {
     double slow = figure_of(leg, "truth", "top_speed_mm_s");
     ck_assert_double_le(slow, 330);
     leg =
-        follow_edge("cruise_mm_s: 400, tightest_mm: 50, too_fast: slow, distance_mm: 500", 0, 0, 1);
+        follow_edge("cruise_mm_s: 400, tightest_mm: 70, too_fast: slow, distance_mm: 500", 0, 0, 1);
     ck_assert_double_lt(figure_of(leg, "truth", "top_speed_mm_s"), 0.7 * slow);
+    follow_edge("cruise_mm_s: 50, tightest_mm: 60", 0, 2, 1); // the spot is 45 mm aside
+    ck_assert_ptr_nonnull(strstr(err, "legs[1].follow_edge.tightest_mm: makes no sense for this "
+                                      "robot; 64.29 would do\n"));
     leg = follow_edge("cruise_mm_s: 300, too_fast: accept, distance_mm: 900", 0, 0, 1);
     ck_assert_double_gt(figure_of(leg, "truth", "top_speed_mm_s"), 280);
     ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 6);

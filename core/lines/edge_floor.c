@@ -113,33 +113,41 @@ static void know_astride(const cmo_robot *robot, cmo_follow_edge_state *state) {
     }
 }
 
-// Nothing has changed since it was put down: it has followed nothing.
+// Nothing has changed for so long, nor before, since it was put down: it has followed nothing.
+static bool steady_since_start(const cmo_robot *robot, const cmo_light *light, float way_mm) {
+    float steady = fabsf(light->way_mm - light->edge.steady_mm);
+    return steady >= way_mm && steady + way_mm > cmi_gone_mm(robot);
+}
+
+static void search_again(cmo_robot *robot, cmo_follow_edge_state *state) {
+    state->follows = state->joined = false;
+    state->figures = (cmo_edge_figures){0};
+    state->start_rad = cmo_turned_rad(robot);
+    cmi_enter(robot, CMO_STAGE_SEARCH);
+}
+
 static void know_alone(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
-    float steady = fabsf(light->way_mm - light->edge.steady_mm);
-    bool never = steady >= ALONE_MM && steady + ALONE_MM > cmi_gone_mm(robot);
-    if (never && is_steady(light) && state->floor != light->edge.steady &&
-        is_another(&light->edge, light->edge.steady)) {
+    if (steady_since_start(robot, light, ALONE_MM) && is_steady(light) &&
+        state->floor != light->edge.steady && is_another(&light->edge, light->edge.steady)) {
         set_floor(state, &light->edge, light->edge.steady);
-        state->follows = state->joined = false;
-        state->figures = (cmo_edge_figures){0};
-        state->start_rad = cmo_turned_rad(robot);
-        cmi_enter(robot, CMO_STAGE_SEARCH);
+        state->bright = 1.0F;
+        search_again(robot, state);
     }
 }
 
 // A lamp that is weaker than when the levels were taken, or a sensor that stands higher: light
 // ground reads as if the spot touched an edge, and never came nearer to it however it is steered.
 // What is lighter than that shows that it was an edge after all.
-static void know_dimmed(const cmo_robot *robot, cmo_follow_edge_state *state) {
+static void know_dimmed(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
     const cmo_edge *edge = &light->edge;
     float contrast = fabsf(level_of(edge) - line_of(edge));
     if (edge->inside != (line_of(edge) > level_of(edge))) {
         return;
     }
-    if (light->reflectance > state->bright + edge->hysteresis) {
-        state->bright = fminf(light->reflectance, 1.0F);
+    if (edge->behind > state->bright + edge->hysteresis) {
+        state->bright = fminf(edge->behind, 1.0F);
     }
     float onto;
     float way = fmaxf(DIMMED_MM, LASTS_SPOTS * edge->spot_mm);
@@ -150,6 +158,9 @@ static void know_dimmed(const cmo_robot *robot, cmo_follow_edge_state *state) {
         fabsf(onto - aim) > DIMMED_SHARE * edge->spot_mm) {
         state->bright = edge->behind;
         state->seen_mm -= BACK_SPOTS * edge->spot_mm;
+        if (steady_since_start(robot, light, way)) {
+            search_again(robot, state);
+        }
     }
 }
 

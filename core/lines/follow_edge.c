@@ -2,6 +2,7 @@
 #include <cammino/follow_edge.h>
 
 #include "../moves/motion.h"
+#include "../shared/budget.h"
 #include "../shared/description.h"
 #include "../shared/parameters.h"
 #include "../shared/routine.h"
@@ -17,8 +18,6 @@
 #include "line_search.h"
 #include "stated.h"
 #include "stop.h"
-
-#include <cammino/budget.h>
 
 #include <math.h>
 
@@ -266,7 +265,12 @@ static cmo_outcome choose(cmo_robot *robot, cmo_follow_edge_state *state, bool t
     }
     choose_place(robot, state);
     bool gaps = (p->gap_mm > 0.0F || p->fork == CMO_FORK_PASS) && !both;
-    float safe = cmo_budget_follow(robot->description, state->sensor, p->tightest_mm, gaps);
+    float aside = fabsf(state->track.left_mm);
+    float safe = cmi_budget_follow(robot->description, state->sensor, aside, p->tightest_mm, gaps);
+    if (safe <= 0.0F && p->too_fast != CMO_TOO_FAST_ACCEPT) {
+        float tightest = cmi_budget_tightest_mm(aside);
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "tightest_mm", tightest);
+    }
     if (cmi_edge_dead_mm(robot, state) > cmi_edge_spot_mm(robot, state)) {
         safe *= DEAD_SHARE;
     }

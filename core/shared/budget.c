@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: MIT
 #include <cammino/budget.h>
 
+#include "budget.h"
+
 #include "description.h"
 
 #include <math.h>
@@ -19,6 +21,10 @@
 #define WIDEST_MM 400.0F
 // At speed a line's end and a bend look alike: where it has gaps, this share of it.
 #define GAP_SHARE 0.45F
+// A spot that stands aside goes round a bend whose middle lies near to the axle while that hardly
+// goes on. From this share of the spot's speed on it is the slower, down to where none would do.
+#define AXLE_EASY  0.4F
+#define AXLE_LEAST 0.3F
 // A wider spot sees the bend for longer, but more vaguely.
 #define BEND_SPOT_MM 8.0F
 
@@ -76,16 +82,27 @@ float cmo_budget_width(const cmo_robot_description *d, uint16_t traits, float sp
 // On a way s a straight edge that becomes a bend of radius r leaves the spot by s^2 / 2 r, and one
 // bend that becomes its opposite by twice that. Where the bend is hardly wider than the spot is
 // ahead, the robot has to turn further than the edge.
-float cmo_budget_follow(const cmo_robot_description *d, uint8_t sensor, float tightest_mm,
-                        bool gaps) {
+float cmi_budget_follow(const cmo_robot_description *d, uint8_t sensor, float aside_mm,
+                        float tightest_mm, bool gaps) {
     const cmo_light_description *light = &d->light[sensor];
     float bend = fminf(tightest_mm, WIDEST_MM);
     float looks = LOOK_SPOTS * light->spot_mm / interval_s(d, sensor);
     float leaves = sqrtf(0.5F * fminf(light->spot_mm, BEND_SPOT_MM) * bend);
     float turns = tightest_mm * sqrtf(tightest_mm / fmaxf(fabsf(light->ahead_mm), AHEAD_MM));
-    float way = fminf(BEND_WAYS * leaves, BEND_RAD * turns);
+    float axle = 1.0F - aside_mm / tightest_mm;
+    float eases = axle < AXLE_LEAST ? 0.0F : fminf(axle / AXLE_EASY, 1.0F);
+    float way = eases * fminf(BEND_WAYS * leaves, BEND_RAD * turns);
     float speed = fminf(fminf(way / (answer_s(d, sensor) + BEND_S), looks), d->top_speed_mm_s);
     return gaps ? GAP_SHARE * speed : speed;
+}
+
+float cmo_budget_follow(const cmo_robot_description *d, uint8_t sensor, float tightest_mm,
+                        bool gaps) {
+    return cmi_budget_follow(d, sensor, fabsf(d->light[sensor].left_mm), tightest_mm, gaps);
+}
+
+float cmi_budget_tightest_mm(float aside_mm) {
+    return aside_mm / (1.0F - AXLE_LEAST);
 }
 
 float cmo_budget_reach(const cmo_robot_description *d) {
