@@ -26,7 +26,7 @@
 // A reading that has been the same for so long a way, and stands for so much of the spot off where
 // that is to be, is not that of an edge that is steered to.
 #define DIMMED_MM    35.0F
-#define DIMMED_SHARE 0.2F
+#define DIMMED_SHARE 0.25F
 // It turns back at once then, for no edge has been seen for so many spots at least.
 #define BACK_SPOTS 1.5F
 
