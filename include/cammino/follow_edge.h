@@ -185,7 +185,7 @@ typedef struct cmo_follow_edge_state {
  * wide as they are apart; it may begin amid the line or beside it. With neither edge in sight it
  * drifts to either side until it meets one. A floor that is off its level towards the line's, by
  * 0.4 of the contrast at most, is known from an edge by the other sensor; with one alone, after 100
- * mm.
+ * mm. Where that sensor alone reads light ground darker than its level, it is known after 35 mm.
  *
  * Outcomes: done; no_line: no edge within search_mm, or no line across within distance_mm;
  * edge_lost: none was seen for 100 mm, astride for 320 where both sensors may be past their edges,
