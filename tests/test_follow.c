@@ -108,6 +108,17 @@ START_TEST(it_stands_at_the_end_of_its_way) {
 }
 END_TEST
 
+// What is asked for at the end is less than turns these wheels.
+START_TEST(what_sticks_at_the_end_of_its_way_is_pushed) {
+    write_edge_line(true, 0, "h 900");
+    write_runs_robot("stiff.yaml", "  regulator: pi\n",
+                     "  regulator: pi\n  regulator_slowest_mm_s: 35\n");
+    JsonObject *leg = drive_legs("stiff.yaml", "  - follow_edge: {distance_mm: 600}", 0, 0, 1, 1);
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 600.0, 3);
+    ck_assert_double_lt(figure_of(leg, "truth", "elapsed_ms"), 6000);
+}
+END_TEST
+
 START_TEST(a_distance_may_be_a_wheels) {
     static const char *const of[] = {"left", "middle", "right"};
     write_edge_line(true, 0, "h 300 a 250 250 0 0 0 250 -250 v -500");
@@ -221,6 +232,7 @@ int main(void) {
                                   it_tells_wobble_from_bends,
                                   gains_by_hand_are_felt,
                                   it_stands_at_the_end_of_its_way,
+                                  what_sticks_at_the_end_of_its_way_is_pushed,
                                   a_distance_may_be_a_wheels,
                                   a_dimmed_sensor_comes_back_to_the_edge,
                                   how_far_it_is_counts_from_its_own_edge,

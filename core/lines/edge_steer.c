@@ -252,6 +252,8 @@ static float next_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *stat
         float slowest = p->ending == CMO_END_MOVING ? speed : least;
         speed = fminf(speed, fmaxf(sqrtf(2.0F * p->braking_mm_s2 * left), slowest));
     }
+    // What sticks, at the end of its way above all, is pushed.
+    speed = cmi_pushed_mm_s(speed, robot->still_us, CMI_STICKS_US);
     // No sooner than its drive surely passes on: what brakes harder than that, and speeds up again
     // at the next look that sees the edge, shakes itself off it.
     float sure = cmi_sure_mm_s2(robot->description);
