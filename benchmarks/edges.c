@@ -155,7 +155,6 @@ void edge_follow(const population *c, unsigned i, const void *context, outcome *
         float tightest = (float)t->course->tightest_mm;
         float speed = (float)t->budgets * cmo_budget_follow(&robot.description, 1, tightest, false);
         if (speed <= robot.description.slowest_mm_s) { // no bend for this robot
-            out->tried = false;
             return;
         }
         leg.parameters.follow_edge.cruise_mm_s = fminf(speed, robot.description.top_speed_mm_s);

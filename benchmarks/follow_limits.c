@@ -2,7 +2,7 @@
 // How fast the budget says that the left edge of a line of 20 mm can be followed, by the radius of
 // its S-bends, and where losses begin: up to which speed, in steps of a tenth, at most one run in
 // sixty is lost. On the demo robot and other kinds; and of five times as many robots of a fleet,
-// how many are lost at so many times their own budget.
+// to how many it says so at all, and of those how many are lost at so many times their own budget.
 //
 //     bench_follow_limits [RUNS]
 #include "edges.h"

@@ -1,6 +1,4 @@
 // SPDX-License-Identifier: MIT
-#include <cammino/budget.h>
-
 #include "budget.h"
 
 #include "description.h"

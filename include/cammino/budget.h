@@ -52,7 +52,7 @@ float cmo_budget_width(const cmo_robot_description *description, uint16_t traits
  *  half of a spot away from it the robot has answered, and it looks once in a spot's way at least.
  *  From 400 mm on it is no higher. Where the sensor stands further aside of the middle than 0.6 of
  *  the radius it is the slower. 0: further than 0.7 of it, the robot would have to turn on the
- * spot; or its spot's size is not known.
+ *  spot; or its spot's size is not known.
  *  @param gaps the line has gaps that are to be driven over: it is slower, for its end and a bend
  * look alike */
 float cmo_budget_follow(const cmo_robot_description *description, uint8_t sensor, float tightest_mm,
