@@ -43,12 +43,25 @@ void cmi_bearing_latch(const cmo_robot *robot, cmo_square_on_line_state *state) 
     }
 }
 
-cmi_bearing cmi_bearing_now(const cmo_robot *robot, const cmo_square_on_line_state *state) {
+// Of the line, ahead: to the right of the way from the right end to the left one.
+static void normal(const cmo_square_on_line_state *state, float *nx, float *ny) {
     float tx = state->x_mm[0] - state->x_mm[1];
     float ty = state->y_mm[0] - state->y_mm[1];
     float length = sqrtf(tx * tx + ty * ty);
-    float nx = length > 1.0F ? ty / length : 1.0F;
-    float ny = length > 1.0F ? -tx / length : 0.0F;
+    *nx = length > 1.0F ? ty / length : 1.0F;
+    *ny = length > 1.0F ? -tx / length : 0.0F;
+}
+
+void cmi_bearing_shift(cmo_square_on_line_state *state, uint8_t sensor, float by_mm) {
+    float nx, ny;
+    normal(state, &nx, &ny);
+    state->x_mm[sensor] += by_mm * nx;
+    state->y_mm[sensor] += by_mm * ny;
+}
+
+cmi_bearing cmi_bearing_now(const cmo_robot *robot, const cmo_square_on_line_state *state) {
+    float nx, ny;
+    normal(state, &nx, &ny);
     spots s = spots_now(robot);
     float cosine = nx * s.cosine + ny * s.sine;
     float sine = nx * s.sine - ny * s.cosine;

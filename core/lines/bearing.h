@@ -13,6 +13,9 @@ typedef struct cmi_bearing {
 
 cmi_bearing cmi_bearing_now(const cmo_robot *robot, const cmo_square_on_line_state *state);
 
+// Where a sensor crossed the near edge, that is further on by so much.
+void cmi_bearing_shift(cmo_square_on_line_state *state, uint8_t sensor, float by_mm);
+
 // Keeps where on the mat each sensor crossed the near edge.
 void cmi_bearing_latch(const cmo_robot *robot, cmo_square_on_line_state *state);
 

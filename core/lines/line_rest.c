@@ -12,8 +12,8 @@
 #include <math.h>
 #include <stddef.h>
 
-// A wheel that stays within a step for so long sticks: the next look at the edge tells more than
-// more patience.
+// A wheel that stays within a step for so long sticks. And where there is an edge to look at, it
+// creeps for no longer: the next look tells more than more patience.
 #define STUCK_US 400000U
 // What is to be judged by the edge, and not by the counts, is pushed as soon as this.
 #define EDGE_STICKS_US 50000U
@@ -213,9 +213,11 @@ bool cmi_line_take_edge(const cmo_robot *robot, cmo_line_state *state) {
 
 bool cmi_line_settle_move(cmo_robot *robot, cmo_line_state *state, float finest_mm) {
     state->waited_us += robot->dt_us;
-    uint32_t patience = cmi_line_rests_on_edge(robot, state) ? EDGE_STICKS_US : CMI_STICKS_US;
+    bool edge = cmi_line_rests_on_edge(robot, state);
+    uint32_t patience = edge ? EDGE_STICKS_US : CMI_STICKS_US;
+    uint32_t longest = edge ? STUCK_US : CMI_SETTLE_US;
     bool settled = cmi_motion_settle(&state->motion, robot, finest_mm, patience);
-    bool moved = settled || robot->still_us > STUCK_US || state->waited_us > CMI_SETTLE_US;
+    bool moved = settled || robot->still_us > STUCK_US || state->waited_us > longest;
     if (moved) {
         state->waited_us = 0;
     }

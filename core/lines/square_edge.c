@@ -4,8 +4,10 @@
 
 #include "../shared/description.h"
 #include "../shared/routine.h"
+#include "../shared/trig.h"
 #include "../tick/surfaces.h"
 #include "bearing.h"
+#include "line_candidates.h"
 
 #include <math.h>
 
@@ -13,14 +15,76 @@
 // that is wide, comes to stand over it. Over the near one it has been deeper in the line before, by
 // more than this.
 #define DEEPER_MM 1.5F
+// What looks and play leave of the place of an edge that is met again, besides half of the spot.
+#define SLID_MM 2.0F
 
-void cmi_square_watch(const cmo_robot *robot, cmo_square_on_line_state *state) {
+void cmi_square_come_back(const cmo_robot *robot, cmo_square_on_line_state *state) {
+    for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        state->deepest_mm[i] = -INFINITY;
+        state->side[i] = robot->light[i].edge.inside ? 0 : 1;
+        state->from[i] = -1;
+        state->entered_mm[i] = state->line.candidate[i].near.way_mm;
+        state->told[i] = false;
+    }
+}
+
+// How wide the line is where a sensor has crossed it.
+static float width_mm(const cmo_square_on_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->line.candidate[sensor];
+    float sine, cosine;
+    cmi_sin_cos(state->entry_rad, &sine, &cosine);
+    return candidate->passed ? cosine * (candidate->far_mm - candidate->near.way_mm)
+                             : state->line.parameters.least_width_mm;
+}
+
+// Back over the far edge: by its encoders it is elsewhere if it has slid. So is the other end of
+// the near edge then, until its own sensor has told.
+static bool put_right(const cmo_robot *robot, cmo_square_on_line_state *state, uint8_t sensor,
+                      const cmo_crossing *crossing) {
+    cmi_bearing b = cmi_bearing_now(robot, state);
+    float since = cmi_way_now(robot, sensor) - crossing->way_mm;
+    float off = b.spot_mm[sensor] - since - width_mm(state, sensor);
+    if (!CMO_SLIDING || fabsf(off) < SLID_MM + 0.5F * robot->description->light[sensor].spot_mm) {
+        return false;
+    }
+    state->told[sensor] = true;
+    cmi_bearing_shift(state, sensor, off);
+    if (!state->told[1 - sensor]) {
+        cmi_bearing_shift(state, 1 - sensor, off);
+    }
+    return true;
+}
+
+// By its way since it has entered the line a sensor has left it by the other edge, or by the same.
+static void take_crossing(cmo_square_on_line_state *state, uint8_t sensor,
+                          const cmo_crossing *crossing) {
+    if (crossing->entering) {
+        state->from[sensor] = state->side[sensor];
+        state->entered_mm[sensor] = crossing->way_mm;
+        state->side[sensor] = 0;
+        return;
+    }
+    float across = fabsf(crossing->way_mm - state->entered_mm[sensor]);
+    bool over = across > 0.5F * width_mm(state, sensor);
+    state->side[sensor] = (int8_t)(over ? -state->from[sensor] : state->from[sensor]);
+}
+
+bool cmi_square_watch(const cmo_robot *robot, cmo_square_on_line_state *state) {
+    bool slid = false;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         const cmo_light *light = &robot->light[i];
         float place_mm;
         cmo_edge_place(&light->edge, cmi_light_signal(light), &place_mm);
         state->deepest_mm[i] = fmaxf(state->deepest_mm[i], place_mm);
+        for (uint8_t n = 0; n < light->crossings && cmi_line_settles(robot); n++) {
+            const cmo_crossing *crossing = &light->crossing[n];
+            if (crossing->entering && state->side[i] > 0) {
+                slid |= put_right(robot, state, i, crossing);
+            }
+            take_crossing(state, i, crossing);
+        }
     }
+    return slid;
 }
 
 static bool is_at_far_edge(const cmo_robot *robot, const cmo_square_on_line_state *state,
@@ -28,10 +92,11 @@ static bool is_at_far_edge(const cmo_robot *robot, const cmo_square_on_line_stat
     float deepest = state->deepest_mm[sensor];
     float half = 0.5F * robot->description->light[sensor].spot_mm;
     bool has_one = state->line.parameters.tone != CMO_TONE_VOID && !cmi_square_on_far_edge(state);
-    return has_one && deepest < fminf(place_mm + DEEPER_MM, 0.9F * half);
+    bool beyond = CMO_SLIDING && state->side[sensor] > 0;
+    return has_one && (beyond || deepest < fminf(place_mm + DEEPER_MM, 0.9F * half));
 }
 
-void cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state, float to_go[2]) {
+float cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state, float to_go[2]) {
     cmi_bearing b = cmi_bearing_now(robot, state);
     bool far = cmi_square_on_far_edge(state);
     state->slip_mm = 0.0F;
@@ -55,4 +120,5 @@ void cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state, 
         state->slip_mm += 0.5F * (place_mm - counted);
         state->seen = state->seen && sees;
     }
+    return fmaxf(fabsf(to_go[0]), fabsf(to_go[1]));
 }

@@ -10,7 +10,6 @@
 #include "../shared/trig.h"
 #include "bearing.h"
 #include "last_line.h"
-#include "line_again.h"
 #include "line_candidates.h"
 #include "line_figures.h"
 #include "line_halt.h"
@@ -64,7 +63,6 @@ static void place(cmo_robot *robot, cmo_square_on_line_state *state) {
     float sine, cosine;
     cmi_sin_cos(b.angle_rad, &sine, &cosine);
     float share = fabsf(b.angle_rad) > 0.01F ? sine / b.angle_rad : 1.0F;
-    state->deepest_mm[0] = state->deepest_mm[1] = -INFINITY;
     move(robot, state, (goal - b.axle_mm) / share, -b.angle_rad, BACK_MM_S, CMO_STAGE_RETURN);
 }
 
@@ -79,6 +77,10 @@ static void halt(cmo_robot *robot, cmo_square_on_line_state *state) {
 // much gear play and noise as it is an error.
 #define PATIENT_ROUNDS 2U
 #define CONTENT        1.6F
+
+// After a few moves, one that leaves more than this share of what there was helps too little: the
+// next one is crept to its end.
+#define HELPS_SHARE 0.9F
 
 // Of the limits, these moves are driven by a share: of gentle ones, what both wheels leave differs
 // less.
@@ -120,11 +122,13 @@ static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
         return;
     }
     float to_go[2];
-    cmi_square_errors(robot, state, to_go);
+    float worst = cmi_square_errors(robot, state, to_go);
     if (state->rounds > 0) {
         learn_move(robot, state, to_go);
     }
-    float worst = fmaxf(fabsf(to_go[0]), fabsf(to_go[1]));
+    bool few = state->rounds + 1U < CMI_LINE_PROFILES;
+    state->creeps = !few && worst > HELPS_SHARE * state->worst_mm;
+    state->worst_mm = worst;
     float enough = state->parameters.tolerance_mm;
     if (state->rounds >= PATIENT_ROUNDS) {
         enough *= CONTENT;
@@ -142,12 +146,18 @@ static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
     state->to_go[1] = to_go[1];
     state->settled = true;
     if (fabsf(extra) > LEAST_WAY_MM) {
-        float left_over = 0.5F * (to_go[0] + to_go[1]);
+        float on = extra + 0.5F * (to_go[0] + to_go[1]);
         state->extra_mm = extra;
-        move(robot, state, extra + left_over, 0.0F, SMALL_MM_S, CMO_STAGE_MOVE);
+        move_wheels(robot, state, on, on, state->share, SMALL_MM_S, CMO_STAGE_MOVE);
         return;
     }
     halt(robot, state);
+}
+
+// As it creeps, both sensors read that they are there.
+static bool is_there(const cmo_robot *robot, cmo_square_on_line_state *state) {
+    float to_go[2];
+    return cmi_square_errors(robot, state, to_go) < state->parameters.tolerance_mm && state->seen;
 }
 
 // Follows a move to its end, and to rest where that is worth waiting for.
@@ -155,6 +165,9 @@ static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmo_motion *motion = &state->line.motion;
     if (!motion->arrived) {
         cmi_motion_follow(motion, robot);
+        return;
+    }
+    if (!state->settled && cmi_motion_again(motion, robot)) {
         return;
     }
     const cmo_robot_description *d = robot->description;
@@ -168,7 +181,7 @@ static void follow(cmo_robot *robot, cmo_square_on_line_state *state) {
         1e-3F * d->lag_ms * fmaxf(fabsf(robot->left.speed_mm_s), fabsf(robot->right.speed_mm_s));
     bool judged = d->lag_measured || state->rounds > 0 ||
                   (rolls < near && cmi_motion_within(motion, robot, near));
-    bool quick = !state->settled && state->rounds < CMI_LINE_PROFILES && judged;
+    bool quick = !state->settled && judged && (!state->creeps || is_there(robot, state));
     if (quick || cmi_line_settle_move(robot, &state->line, finest)) {
         if (state->settled) {
             halt(robot, state);
@@ -275,7 +288,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     if (state->latched[0] && state->latched[1]) {
         state->furthest_mm = fmaxf(state->furthest_mm, middle_mm(robot, state));
     }
-    cmi_square_watch(robot, state);
+    bool slid = cmi_square_watch(robot, state);
     switch (robot->stage) {
     case CMO_STAGE_HALT:
         if (cmi_line_come_to_rest(robot, line)) {
@@ -289,6 +302,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         cmi_motion_follow(&line->motion, robot);
         if (line->motion.arrived) {
             if (state->latched[0] && state->latched[1]) {
+                cmi_square_come_back(robot, state);
                 place(robot, state);
             } else {
                 reach_out(robot, state);
@@ -302,7 +316,11 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
     case CMO_STAGE_RETURN:
     case CMO_STAGE_MOVE:
         cmi_line_track(robot, line);
-        follow(robot, state);
+        if (slid && robot->stage == CMO_STAGE_RETURN && state->rounds == 0) {
+            place(robot, state);
+        } else {
+            follow(robot, state);
+        }
         return;
     case CMO_STAGE_SETTLE:
         cmi_line_track(robot, line);
@@ -348,14 +366,13 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state 
     if (outcome != CMO_RUNNING) {
         return outcome;
     }
-    state->line.again = cmi_line_meet_again;
     state->parameters = (cmo_square_settling){p.rounds, p.tolerance_mm};
-    state->latched[0] = state->latched[1] = state->settled = state->seen = false;
+    state->latched[0] = state->latched[1] = state->settled = state->seen = state->creeps = false;
     state->rounds = state->reached = 0;
     state->share = SHARE;
-    state->entry_rad = state->extra_mm = 0.0F;
+    state->entry_rad = state->extra_mm = state->worst_mm = 0.0F;
     state->furthest_mm = -INFINITY;
-    state->deepest_mm[0] = state->deepest_mm[1] = -INFINITY;
+    cmi_square_come_back(robot, state);
     return CMO_RUNNING;
 }
 

@@ -223,8 +223,9 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
     float right_error = motion->right_sign * now_mm - right_way(motion, robot);
     float left = motion->left_sign * forward + gain * left_error;
     float right = motion->right_sign * forward + gain * right_error;
-    cmi_drive(robot, cmi_pushed_mm_s(left, robot->stall_us, CMI_STICKS_US),
-              cmi_pushed_mm_s(right, robot->stall_us, CMI_STICKS_US));
+    uint32_t sticks_us = robot->still_us < motion->since_us ? robot->still_us : motion->since_us;
+    cmi_drive(robot, cmi_pushed_mm_s(left, sticks_us, CMI_STICKS_US),
+              cmi_pushed_mm_s(right, sticks_us, CMI_STICKS_US));
 }
 
 // What is left after a profile is little; from further away than that, nothing is to dash.

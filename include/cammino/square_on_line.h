@@ -69,6 +69,8 @@ struct cmo_square_on_line_state {
     float to_go[2];    /**< of each sensor, when it had settled on the edge */
     float goal_mm[2];  /**< how far each wheel was to go in the last small move, */
     float share;       /**< and by what share of the limits they are driven */
+    float worst_mm;    /**< how far the worse sensor was off before it; */
+    bool creeps;       /**< it helped too little: the next one is crept to its end */
     float slip_mm;     /**< how much further than the encoders say the sensors were beyond it */
     bool seen;         /**< both of them saw it then */
     float extra_mm;    /**< on from the edge by the encoders */
@@ -77,6 +79,10 @@ struct cmo_square_on_line_state {
     uint8_t reached;   /**< at a table's edge: moves to bring the other sensor over it */
     bool settled;
     float deepest_mm[2]; /**< into the line, by each one's readings since the way back began */
+    int8_t side[2];      /**< each one is before the line, -1, on it, 0, or beyond, 1, */
+    int8_t from[2];      /**< from which side it has come onto it, */
+    float entered_mm[2]; /**< at which way of its own; */
+    bool told[2];        /**< and that it had slid it has told coming back */
 };
 
 #ifdef __cplusplus
