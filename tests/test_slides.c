@@ -16,19 +16,21 @@ static JsonObject *square_of(JsonParser *parser, const char *seed, unsigned leg)
     return json_array_get_object_element(json_object_get_array_member(root, "legs"), leg - 1);
 }
 
-// By about as much as their line is wide: they stand over its other edge, and know it by what they
-// have read on the way back.
-START_TEST(the_lines_other_edge_is_known_by_the_readings) {
+// By about as much as their line is wide, or by more: they would come to stand over its other edge,
+// or beyond it with nothing to be seen there. Where they have come back over the far edge tells.
+START_TEST(the_far_edge_tells_by_how_much_it_has_slid) {
     static const struct {
         const char *seed;
         unsigned leg;
-    } slide[] = {{"781", 1}, {"808", 1}, {"176", 2}, {"1403", 2}};
+    } slide[] = {{"781", 1}, {"808", 1},  {"176", 2}, {"1403", 2}, {"69", 2},
+                 {"391", 2}, {"1273", 1}, {"849", 2}, {"1173", 2}};
     JsonParser *parser = json_parser_new();
     for (size_t i = 0; i < G_N_ELEMENTS(slide); i++) {
         JsonObject *leg = square_of(parser, slide[i].seed, slide[i].leg);
         ck_assert_double_gt(figure_of(leg, "truth", "slip_mm"), 12.0);
         double off = figure_of(leg, "truth", "residual_angle_deg");
         ck_assert_msg(fabs(off) < 1.5, "robot %s: %g degrees", slide[i].seed, off);
+        ck_assert_double_eq_tol(figure_of(leg, "truth", "rest_error_mm"), 0.0, 1.0);
         double says = figure_of(leg, "robot", "slip_mm");
         ck_assert_double_eq_tol(says, figure_of(leg, "truth", "slip_mm"), 4.0);
     }
@@ -37,6 +39,6 @@ START_TEST(the_lines_other_edge_is_known_by_the_readings) {
 END_TEST
 
 int main(void) {
-    const TTest *const tests[] = {the_lines_other_edge_is_known_by_the_readings, NULL};
+    const TTest *const tests[] = {the_far_edge_tells_by_how_much_it_has_slid, NULL};
     return run_suite("slides", tests);
 }

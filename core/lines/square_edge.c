@@ -19,6 +19,7 @@
 #define SLID_MM 2.0F
 
 void cmi_square_come_back(const cmo_robot *robot, cmo_square_on_line_state *state) {
+    state->slid_mm = 0.0F;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         state->deepest_mm[i] = -INFINITY;
         state->side[i] = robot->light[i].edge.inside ? 0 : 1;
@@ -37,6 +38,13 @@ static float width_mm(const cmo_square_on_line_state *state, uint8_t sensor) {
                              : state->line.parameters.least_width_mm;
 }
 
+// An end of the near edge is elsewhere: so the sensors' middle has been further, or less far.
+static void shift(cmo_square_on_line_state *state, uint8_t sensor, float by_mm) {
+    cmi_bearing_shift(state, sensor, by_mm);
+    state->furthest_mm -= 0.5F * by_mm;
+    state->slid_mm -= 0.5F * by_mm;
+}
+
 // Back over the far edge: by its encoders it is elsewhere if it has slid. So is the other end of
 // the near edge then, until its own sensor has told.
 static bool put_right(const cmo_robot *robot, cmo_square_on_line_state *state, uint8_t sensor,
@@ -48,9 +56,9 @@ static bool put_right(const cmo_robot *robot, cmo_square_on_line_state *state, u
         return false;
     }
     state->told[sensor] = true;
-    cmi_bearing_shift(state, sensor, off);
+    shift(state, sensor, off);
     if (!state->told[1 - sensor]) {
-        cmi_bearing_shift(state, 1 - sensor, off);
+        shift(state, 1 - sensor, off);
     }
     return true;
 }
@@ -99,7 +107,7 @@ static bool is_at_far_edge(const cmo_robot *robot, const cmo_square_on_line_stat
 float cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state, float to_go[2]) {
     cmi_bearing b = cmi_bearing_now(robot, state);
     bool far = cmi_square_on_far_edge(state);
-    state->slip_mm = 0.0F;
+    state->slip_mm = state->slid_mm;
     state->seen = true;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         const cmo_light *light = &robot->light[i];

@@ -82,7 +82,8 @@ struct cmo_square_on_line_state {
     int8_t side[2];      /**< each one is before the line, -1, on it, 0, or beyond, 1, */
     int8_t from[2];      /**< from which side it has come onto it, */
     float entered_mm[2]; /**< at which way of its own; */
-    bool told[2];        /**< and that it had slid it has told coming back */
+    bool told[2];        /**< and that it had slid it has told coming back: */
+    float slid_mm;       /**< by so much, on the mean of both */
 };
 
 #ifdef __cplusplus
