@@ -175,7 +175,7 @@ static void turn_away(cmo_robot *robot, cmo_stay_inside_state *state) {
 
 // It has turned away: what became of it, and what the next one should know.
 static void finish_rebound(cmo_robot *robot, cmo_stay_inside_state *state) {
-    cmi_rebound_learn(state);
+    cmi_rebound_learn(robot, state);
     cmo_rebound *last = &state->last;
     float turned = robot->odometer.pose.heading_rad - state->boundary.entry_rad;
     last->asked_deg = cmi_degrees(state->heading_rad - state->boundary.entry_rad);

@@ -38,7 +38,7 @@ void cmi_rebound_note_slide(cmo_robot *robot, cmo_stay_inside_state *state);
 void cmi_rebound_slid(const cmo_robot *robot, cmo_stay_inside_state *state, float slid_mm);
 
 // How fast it may be by what the stop has shown.
-void cmi_rebound_learn(cmo_stay_inside_state *state);
+void cmi_rebound_learn(const cmo_robot *robot, cmo_stay_inside_state *state);
 
 // What is done about it, once the robot stands: back off, or first feel for the boundary.
 void cmi_rebound_answer(cmo_robot *robot, cmo_stay_inside_state *state);

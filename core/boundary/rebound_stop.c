@@ -14,6 +14,8 @@
 // than that nothing makes it.
 #define LEAST_SPEED_SHARE 0.25F
 #define LEAST_SHARE       0.3F
+// Of what one stop says that it may be faster by, what is believed.
+#define FASTER_SHARE 0.3F
 // Before any, no faster than this.
 #define FIRST_SHARE 0.8F
 // Wheels that stand within this share of the way that braking takes have locked; the body may go on
@@ -58,16 +60,20 @@ float cmi_rebound_first_share(const cmo_robot *robot, const cmo_stay_inside_stat
 }
 
 // A stop does not get longer by more than the square of the speed: where one from v has taken the
-// way s, the way that is left, S, is kept to from v sqrt(S / s) on. Slower at once, faster again by
-// and by.
-void cmi_rebound_learn(cmo_stay_inside_state *state) {
+// way s, the way that is left, S, is kept to from v sqrt(S / s) on. The next one may come later by
+// half a look than one that was met on the mean. Slower at once, faster again by and by.
+void cmi_rebound_learn(const cmo_robot *robot, cmo_stay_inside_state *state) {
     float speed = fabsf(state->last.speed_mm_s);
     if (!state->held || state->stop_mm < 1.0F || speed < LEAST_SPEED_SHARE * state->cruise_mm_s) {
         return;
     }
-    float safe = speed * sqrtf(state->budget.stop_mm / state->stop_mm) / state->cruise_mm_s;
+    float allowed = state->budget.stop_mm;
+    float late = 0.5e-6F * (float)robot->description->light[0].interval_us * speed;
+    float left = fmaxf(allowed - late, 0.5F * allowed);
+    float safe = speed * sqrtf(left / state->stop_mm) / state->cruise_mm_s;
     float share = fmaxf(fminf(safe, 1.0F), LEAST_SHARE);
-    state->share = share > state->share ? 0.5F * (state->share + share) : share;
+    float more = share - state->share;
+    state->share += more > 0.0F ? FASTER_SHARE * more : more;
 }
 
 // By its counts it stands sooner than tyres stop a body. By how much it has slid on nobody knows:
