@@ -55,10 +55,11 @@ static bool put_right(const cmo_robot *robot, cmo_square_on_line_state *state, u
     if (!CMO_SLIDING || fabsf(off) < SLID_MM + 0.5F * robot->description->light[sensor].spot_mm) {
         return false;
     }
+    uint8_t other = sensor == 0 ? CMI_FRONT - 1 : 0;
     state->told[sensor] = true;
     shift(state, sensor, off);
-    if (!state->told[1 - sensor]) {
-        shift(state, 1 - sensor, off);
+    if (!state->told[other]) {
+        shift(state, other, off);
     }
     return true;
 }
