@@ -87,6 +87,19 @@ START_TEST(square_on_line_ends_square_from_forty_degrees) {
 }
 END_TEST
 
+// It comes to a stand on the line, and leaves it by the edge that it came over as it turns.
+START_TEST(so_slowly_that_it_stands_on_the_line_it_ends_square) {
+    for (int i = 0; i < 12; i++) {
+        double entry = (i % 2 == 0 ? 1.0 : -1.0) * (29.0 + i);
+        cmo_square_on_line_parameters p = {.cruise_mm_s = (float)(100 + 25 * (i % 3))};
+        squared s = square(&one_line, entry, PLAIN_TRAITS, &p, (uint64_t)i + 1);
+        ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
+        ck_assert_msg(fabs(s.residual_deg) < 0.7, "from %g: %g", entry, s.residual_deg);
+        ck_assert_msg(fabs(s.rest_mm) < 1.0, "from %g: %g mm", entry, s.rest_mm);
+    }
+}
+END_TEST
+
 START_TEST(it_rests_over_the_centre_the_far_edge_and_beyond_too) {
     static const struct {
         cmo_rest rest;
@@ -393,6 +406,7 @@ END_TEST
 
 int main(void) {
     const TTest *const tests[] = {square_on_line_ends_square_from_forty_degrees,
+                                  so_slowly_that_it_stands_on_the_line_it_ends_square,
                                   it_rests_over_the_centre_the_far_edge_and_beyond_too,
                                   it_squares_on_a_light_line_and_without_encoders,
                                   at_a_tables_edge_it_squares_and_the_wheels_stay_on_it,

@@ -17,6 +17,9 @@
 #define DEEPER_MM 1.5F
 // What looks and play leave of the place of an edge that is met again, besides half of the spot.
 #define SLID_MM 2.0F
+// No robot slides further on its way to a stand, and by its encoders it is never further before the
+// line than that while it is beyond it.
+#define MOST_SLID_MM 100.0F
 
 void cmi_square_come_back(const cmo_robot *robot, cmo_square_on_line_state *state) {
     state->slid_mm = 0.0F;
@@ -24,7 +27,7 @@ void cmi_square_come_back(const cmo_robot *robot, cmo_square_on_line_state *stat
         state->deepest_mm[i] = -INFINITY;
         state->side[i] = robot->light[i].edge.inside ? 0 : 1;
         state->from[i] = -1;
-        state->entered_mm[i] = state->line.candidate[i].near.way_mm;
+        state->entered_mm[i] = 0.0F;
         state->told[i] = false;
     }
 }
@@ -38,6 +41,15 @@ static float width_mm(const cmo_square_on_line_state *state, uint8_t sensor) {
                              : state->line.parameters.least_width_mm;
 }
 
+// How far beyond the near edge its spot was then, by the encoders.
+static float beyond_mm(const cmo_robot *robot, const cmo_square_on_line_state *state,
+                       uint8_t sensor, const cmo_crossing *crossing) {
+    cmi_bearing b = cmi_bearing_now(robot, state);
+    float sine, cosine;
+    cmi_sin_cos(b.angle_rad, &sine, &cosine);
+    return b.spot_mm[sensor] - cosine * (cmi_way_now(robot, sensor) - crossing->way_mm);
+}
+
 // An end of the near edge is elsewhere: so the sensors' middle has been further, or less far.
 static void shift(cmo_square_on_line_state *state, uint8_t sensor, float by_mm) {
     cmi_bearing_shift(state, sensor, by_mm);
@@ -49,10 +61,10 @@ static void shift(cmo_square_on_line_state *state, uint8_t sensor, float by_mm) 
 // the near edge then, until its own sensor has told.
 static bool put_right(const cmo_robot *robot, cmo_square_on_line_state *state, uint8_t sensor,
                       const cmo_crossing *crossing) {
-    cmi_bearing b = cmi_bearing_now(robot, state);
-    float since = cmi_way_now(robot, sensor) - crossing->way_mm;
-    float off = b.spot_mm[sensor] - since - width_mm(state, sensor);
-    if (!CMO_SLIDING || fabsf(off) < SLID_MM + 0.5F * robot->description->light[sensor].spot_mm) {
+    float off = beyond_mm(robot, state, sensor, crossing) - width_mm(state, sensor);
+    float most = SLID_MM + 0.5F * robot->description->light[sensor].spot_mm;
+    bool wider = !state->line.candidate[sensor].passed && off > 0.0F; // than it can be at least
+    if (!CMO_SLIDING || fabsf(off) < most || wider) {
         return false;
     }
     uint8_t other = sensor == 0 ? CMI_FRONT - 1 : 0;
@@ -64,16 +76,18 @@ static bool put_right(const cmo_robot *robot, cmo_square_on_line_state *state, u
     return true;
 }
 
-// By its way since it has entered the line a sensor has left it by the other edge, or by the same.
-static void take_crossing(cmo_square_on_line_state *state, uint8_t sensor,
+// By how far it has come across the line since it entered it, a sensor has left it by the other
+// edge, or by the same.
+static void take_crossing(const cmo_robot *robot, cmo_square_on_line_state *state, uint8_t sensor,
                           const cmo_crossing *crossing) {
+    float place = beyond_mm(robot, state, sensor, crossing);
     if (crossing->entering) {
         state->from[sensor] = state->side[sensor];
-        state->entered_mm[sensor] = crossing->way_mm;
+        state->entered_mm[sensor] = place;
         state->side[sensor] = 0;
         return;
     }
-    float across = fabsf(crossing->way_mm - state->entered_mm[sensor]);
+    float across = (float)state->from[sensor] * (state->entered_mm[sensor] - place);
     bool over = across > 0.5F * width_mm(state, sensor);
     state->side[sensor] = (int8_t)(over ? -state->from[sensor] : state->from[sensor]);
 }
@@ -90,18 +104,18 @@ bool cmi_square_watch(const cmo_robot *robot, cmo_square_on_line_state *state) {
             if (crossing->entering && state->side[i] > 0) {
                 slid |= put_right(robot, state, i, crossing);
             }
-            take_crossing(state, i, crossing);
+            take_crossing(robot, state, i, crossing);
         }
     }
     return slid;
 }
 
 static bool is_at_far_edge(const cmo_robot *robot, const cmo_square_on_line_state *state,
-                           uint8_t sensor, float place_mm) {
+                           uint8_t sensor, float place_mm, float counted_mm) {
     float deepest = state->deepest_mm[sensor];
     float half = 0.5F * robot->description->light[sensor].spot_mm;
     bool has_one = state->line.parameters.tone != CMO_TONE_VOID && !cmi_square_on_far_edge(state);
-    bool beyond = CMO_SLIDING && state->side[sensor] > 0;
+    bool beyond = CMO_SLIDING && state->side[sensor] > 0 && counted_mm > -MOST_SLID_MM;
     return has_one && (beyond || deepest < fminf(place_mm + DEEPER_MM, 0.9F * half));
 }
 
@@ -120,7 +134,7 @@ float cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state,
         float further = robot->description->light[i].ahead_mm - cmi_bearing_ahead_mm(robot);
         bool contrary =
             (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
-        if (is_at_far_edge(robot, state, i, place_mm)) {
+        if (is_at_far_edge(robot, state, i, place_mm, counted)) {
             place_mm = state->line.parameters.least_width_mm - place_mm;
             contrary = true;
             sees = false;

@@ -81,7 +81,7 @@ struct cmo_square_on_line_state {
     float deepest_mm[2]; /**< into the line, by each one's readings since the way back began */
     int8_t side[2];      /**< each one is before the line, -1, on it, 0, or beyond, 1, */
     int8_t from[2];      /**< from which side it has come onto it, */
-    float entered_mm[2]; /**< at which way of its own; */
+    float entered_mm[2]; /**< how far beyond the near edge then; */
     bool told[2];        /**< and that it had slid it has told coming back: */
     float slid_mm;       /**< by so much, on the mean of both */
 };
