@@ -91,7 +91,7 @@ END_TEST
 START_TEST(so_slowly_that_it_stands_on_the_line_it_ends_square) {
     for (int i = 0; i < 12; i++) {
         double entry = (i % 2 == 0 ? 1.0 : -1.0) * (29.0 + i);
-        cmo_square_on_line_parameters p = {.cruise_mm_s = (float)(100 + 25 * (i % 3))};
+        cmo_square_on_line_parameters p = {.cruise_mm_s = (float)(80 + 25 * (i % 3))};
         squared s = square(&one_line, entry, PLAIN_TRAITS, &p, (uint64_t)i + 1);
         ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
         ck_assert_msg(fabs(s.residual_deg) < 0.7, "from %g: %g", entry, s.residual_deg);
