@@ -22,10 +22,11 @@
 #define MOST_SLID_MM 100.0F
 
 void cmi_square_come_back(const cmo_robot *robot, cmo_square_on_line_state *state) {
+    int8_t off = state->line.parameters.tone == CMO_TONE_VOID ? -1 : 1; // beyond void there is none
     state->slid_mm = 0.0F;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         state->deepest_mm[i] = -INFINITY;
-        state->side[i] = robot->light[i].edge.inside ? 0 : 1;
+        state->side[i] = robot->light[i].edge.inside ? 0 : off;
         state->from[i] = -1;
         state->entered_mm[i] = 0.0F;
         state->told[i] = false;
@@ -63,8 +64,9 @@ static bool put_right(const cmo_robot *robot, cmo_square_on_line_state *state, u
                       const cmo_crossing *crossing) {
     float off = beyond_mm(robot, state, sensor, crossing) - width_mm(state, sensor);
     float most = SLID_MM + 0.5F * robot->description->light[sensor].spot_mm;
-    bool wider = !state->line.candidate[sensor].passed && off > 0.0F; // than it can be at least
-    if (!CMO_SLIDING || fabsf(off) < most || wider) {
+    const cmo_candidate *candidate = &state->line.candidate[sensor];
+    bool wider = !candidate->passed && off > 0.0F; // than it is at least
+    if (!CMO_SLIDING || fabsf(off) < most || wider || candidate->worn) {
         return false;
     }
     uint8_t other = sensor == 0 ? CMI_FRONT - 1 : 0;
