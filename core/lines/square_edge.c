@@ -125,7 +125,7 @@ float cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state,
     cmi_bearing b = cmi_bearing_now(robot, state);
     bool far = cmi_square_on_far_edge(state);
     state->slip_mm = state->slid_mm;
-    state->seen = true;
+    state->seen = state->lost = true;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         const cmo_light *light = &robot->light[i];
         float counted = far ? b.spot_mm[i] - cmi_bearing_width_mm(state) : b.spot_mm[i];
@@ -144,6 +144,7 @@ float cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state,
         to_go[i] = further - (sees || contrary ? place_mm : counted);
         state->slip_mm += 0.5F * (place_mm - counted);
         state->seen = state->seen && sees;
+        state->lost = state->lost && !sees;
     }
     return fmaxf(fabsf(to_go[0]), fabsf(to_go[1]));
 }

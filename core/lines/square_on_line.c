@@ -137,6 +137,10 @@ static void settle(cmo_robot *robot, cmo_square_on_line_state *state) {
         move_on(robot, state, to_go);
         return;
     }
+    if (state->lost) { // where it stands, nobody knows
+        cmi_end(robot, CMO_OUTCOME_NO_LINE);
+        return;
+    }
     // What is beyond the edge, the encoders have to say.
     float extra = state->line.parameters.beyond_mm;
     if (state->line.parameters.rest == CMO_REST_CENTRE) {
@@ -367,7 +371,8 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state 
         return outcome;
     }
     state->parameters = (cmo_square_settling){p.rounds, p.tolerance_mm};
-    state->latched[0] = state->latched[1] = state->settled = state->seen = state->creeps = false;
+    state->latched[0] = state->latched[1] = state->settled = state->seen = state->lost = false;
+    state->creeps = false;
     state->rounds = state->reached = 0;
     state->share = SHARE;
     state->entry_rad = state->extra_mm = state->worst_mm = 0.0F;

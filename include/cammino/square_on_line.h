@@ -43,7 +43,8 @@ typedef struct cmo_square_on_line_state cmo_square_on_line_state;
  *
  * Outcomes: done; one_sensor, where only one ever meets the line (its end, a corner): the report's
  * sensor says which, and the robot stands past the line; no_line, no_floor, sensor faults and what
- * can end any routine. Refused without two sensors whose spot_mm is known.
+ * can end any routine; no_line as well where neither sensor finds the edge again that both have
+ * crossed. Refused without two sensors whose spot_mm is known.
  * Works without encoders too: more slowly, and its figures are estimates.
  */
 cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state *state,
@@ -73,6 +74,7 @@ struct cmo_square_on_line_state {
     bool creeps;       /**< it helped too little: the next one is crept to its end */
     float slip_mm;     /**< how much further than the encoders say the sensors were beyond it */
     bool seen;         /**< both of them saw it then */
+    bool lost;         /**< neither did */
     float extra_mm;    /**< on from the edge by the encoders */
     float furthest_mm; /**< the most that the sensors' middle was beyond the near edge */
     uint8_t rounds;    /**< moves to settle so far */
