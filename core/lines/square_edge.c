@@ -144,7 +144,7 @@ float cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state,
         to_go[i] = further - (sees || contrary ? place_mm : counted);
         state->slip_mm += 0.5F * (place_mm - counted);
         state->seen = state->seen && sees;
-        state->lost = state->lost && !sees;
+        state->lost = state->lost && !sees && !light->edge.inside;
     }
     return fmaxf(fabsf(to_go[0]), fabsf(to_go[1]));
 }

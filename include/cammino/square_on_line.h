@@ -74,7 +74,7 @@ struct cmo_square_on_line_state {
     bool creeps;       /**< it helped too little: the next one is crept to its end */
     float slip_mm;     /**< how much further than the encoders say the sensors were beyond it */
     bool seen;         /**< both of them saw it then */
-    bool lost;         /**< neither did */
+    bool lost;         /**< neither did, nor was on the line */
     float extra_mm;    /**< on from the edge by the encoders */
     float furthest_mm; /**< the most that the sensors' middle was beyond the near edge */
     uint8_t rounds;    /**< moves to settle so far */
