@@ -26,7 +26,7 @@ void cmi_square_come_back(const cmo_robot *robot, cmo_square_on_line_state *stat
     state->slid_mm = 0.0F;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         state->deepest_mm[i] = -INFINITY;
-        state->side[i] = robot->light[i].edge.inside ? 0 : off;
+        state->side[i] = (int8_t)(robot->light[i].edge.inside ? 0 : off);
         state->from[i] = -1;
         state->entered_mm[i] = 0.0F;
         state->told[i] = false;
