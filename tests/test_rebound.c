@@ -155,17 +155,19 @@ START_TEST(it_sways_away_from_what_it_has_left) {
 }
 END_TEST
 
-// Of the nearest it has come, whether as it stood or as it turned.
+// Of the nearest it has come to a boundary that it has met, whether as it stood or as it turned:
+// few rebounds from the middle of the room, for a wall that it drives along unseen it has no word
+// on.
 START_TEST(its_word_for_the_margin_is_near_the_truth) {
     double off = 0.0;
-    for (int side = 45; side <= 63; side += 6) {
+    for (int side = 45; side <= 66; side += 3) {
         patrol p;
         start_patrol(&p, &dark_room, (float)side, 0, NULL);
         cmo_stay_inside_parameters parameters = {
-            .convex = true, .rebounds = 10, .for_ms = CMO_NO_END};
+            .convex = true, .rebounds = 3, .for_ms = CMO_NO_END};
         ck_assert_int_eq(run_patrol(&p, &parameters, INFINITY), CMO_OUTCOME_DONE);
-        ck_assert_double_eq_tol((double)p.state.margin_mm, p.least_mm, 6.0);
-        off += 0.25 * fabs((double)p.state.margin_mm - p.least_mm);
+        ck_assert_double_eq_tol((double)p.state.margin_mm, p.least_mm, 4.0);
+        off += 0.125 * fabs((double)p.state.margin_mm - p.least_mm);
         end_patrol(&p);
     }
     ck_assert_double_lt(off, 2.0);

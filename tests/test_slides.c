@@ -1,6 +1,8 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// Squares of robots that slide so far that they come back to another edge than they believe.
+// Squares of robots that slide so far that they come back to another edge than they believe, or
+// that do not find it again.
 #include "leg_runs.h"
+#include "support.h"
 
 #include <math.h>
 
@@ -38,7 +40,51 @@ START_TEST(the_far_edge_tells_by_how_much_it_has_slid) {
 }
 END_TEST
 
+// From when the robot comes back on, its port hands over nothing but floor.
+static const cmo_port *whole_port;
+static const cmo_robot *comes_back;
+static uint16_t floor_counts;
+
+static cmo_status sample_floor(void *context, cmo_sample *sample) {
+    static bool blank;
+    cmo_status status = whole_port->sample(context, sample);
+    blank = blank || comes_back->stage == CMO_STAGE_RETURN;
+    for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
+        for (unsigned n = 0; n < sample->light[i].looks && blank; n++) {
+            sample->light[i].look[n].counts = floor_counts;
+        }
+    }
+    return status;
+}
+
+START_TEST(a_line_that_is_never_found_again_is_no_rest) {
+    cmo_sim_mat *mat = make_floor(&one_line);
+    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
+    setup.x_mm = 500;
+    bench_robot bench;
+    start_bench(&bench, &setup, &plain_robot);
+    whole_port = cmo_sim_port(bench.sim);
+    comes_back = &bench.robot;
+    cmo_port port = *whole_port;
+    port.sample = sample_floor;
+    cmo_levels levels = fitting_levels(&setup, 0.05, 0.6);
+    floor_counts = levels.light;
+    ck_assert_int_eq(cmo_robot_start(&bench.robot, &plain_robot, &port), CMO_OUTCOME_DONE);
+    cmo_robot_set_levels(&bench.robot, 0, &levels);
+    cmo_robot_set_levels(&bench.robot, 1, &levels);
+    cmo_square_on_line_parameters p = {.cruise_mm_s = 200};
+    ck_assert_int_eq(cmo_square_on_line(&bench.robot, &p), CMO_OUTCOME_NO_LINE);
+    cmo_sim_pass(bench.sim, 300);
+    ck_assert(cmo_sim_halted(bench.sim));
+    // It has looked for it where it can be, and has not run away.
+    ck_assert_double_gt(cmo_sim_truth_now(bench.sim).x_mm, 300.0);
+    end_bench(&bench);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 int main(void) {
-    const TTest *const tests[] = {the_far_edge_tells_by_how_much_it_has_slid, NULL};
+    const TTest *const tests[] = {the_far_edge_tells_by_how_much_it_has_slid,
+                                  a_line_that_is_never_found_again_is_no_rest, NULL};
     return run_suite("slides", tests);
 }

@@ -155,47 +155,6 @@ START_TEST(at_a_tables_edge_it_squares_and_the_wheels_stay_on_it) {
 }
 END_TEST
 
-// From when the robot comes back on, its port hands over nothing but floor.
-static const cmo_port *whole_port;
-static const cmo_robot *comes_back;
-static uint16_t floor_counts;
-
-static cmo_status sample_floor(void *context, cmo_sample *sample) {
-    static bool blank;
-    cmo_status status = whole_port->sample(context, sample);
-    blank = blank || comes_back->stage == CMO_STAGE_RETURN;
-    for (unsigned i = 0; i < CMO_LIGHTS_MAX; i++) {
-        for (unsigned n = 0; n < sample->light[i].looks && blank; n++) {
-            sample->light[i].look[n].counts = floor_counts;
-        }
-    }
-    return status;
-}
-
-START_TEST(a_line_that_is_never_found_again_is_no_rest) {
-    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, floor_of(&one_line));
-    setup.x_mm = 500;
-    bench_robot bench;
-    start_bench(&bench, &setup, &plain_robot);
-    whole_port = cmo_sim_port(bench.sim);
-    comes_back = &bench.robot;
-    cmo_port port = *whole_port;
-    port.sample = sample_floor;
-    cmo_levels levels = fitting_levels(&setup, 0.05, 0.6);
-    floor_counts = levels.light;
-    ck_assert_int_eq(cmo_robot_start(&bench.robot, &plain_robot, &port), CMO_OUTCOME_DONE);
-    cmo_robot_set_levels(&bench.robot, 0, &levels);
-    cmo_robot_set_levels(&bench.robot, 1, &levels);
-    cmo_square_on_line_parameters p = {.cruise_mm_s = 200};
-    ck_assert_int_eq(cmo_square_on_line(&bench.robot, &p), CMO_OUTCOME_NO_LINE);
-    cmo_sim_pass(bench.sim, 300);
-    ck_assert(cmo_sim_halted(bench.sim));
-    // It has looked for it where it can be, and has not run away.
-    ck_assert_double_gt(cmo_sim_truth_now(bench.sim).x_mm, 300.0);
-    end_bench(&bench);
-}
-END_TEST
-
 // A line that ends between the sensors.
 static double half_line(void *data, double x_mm, double y_mm, unsigned *marks) {
     (void)data;
@@ -447,7 +406,6 @@ END_TEST
 
 int main(void) {
     const TTest *const tests[] = {square_on_line_ends_square_from_forty_degrees,
-                                  a_line_that_is_never_found_again_is_no_rest,
                                   so_slowly_that_it_stands_on_the_line_it_ends_square,
                                   it_rests_over_the_centre_the_far_edge_and_beyond_too,
                                   it_squares_on_a_light_line_and_without_encoders,

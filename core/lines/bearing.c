@@ -85,13 +85,15 @@ float cmi_bearing_ahead_mm(const cmo_robot *robot) {
     return 0.5F * (light[0].ahead_mm + light[CMI_FRONT - 1].ahead_mm);
 }
 
-float cmi_bearing_width_mm(const cmo_square_on_line_state *state) {
-    float sum = 0.0F;
-    for (uint8_t i = 0; i < CMI_FRONT; i++) {
-        const cmo_candidate *candidate = &state->line.candidate[i];
-        sum += candidate->far_mm - candidate->near.way_mm;
-    }
+float cmi_bearing_width_at_mm(const cmo_square_on_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->line.candidate[sensor];
     float sine, cosine;
     cmi_sin_cos(state->entry_rad, &sine, &cosine);
-    return 0.5F * sum * cosine;
+    return candidate->passed ? cosine * (candidate->far_mm - candidate->near.way_mm)
+                             : state->line.parameters.least_width_mm;
+}
+
+float cmi_bearing_width_mm(const cmo_square_on_line_state *state) {
+    return 0.5F *
+           (cmi_bearing_width_at_mm(state, 0) + cmi_bearing_width_at_mm(state, CMI_FRONT - 1));
 }

@@ -25,7 +25,9 @@ void cmi_bearing_know_entry(const cmo_robot *robot, cmo_square_on_line_state *st
 // How far ahead the middle of both spots is.
 float cmi_bearing_ahead_mm(const cmo_robot *robot);
 
-// Width of the line across it, by both sensors.
+// Width of the line across it, where a sensor has crossed it: the least that it may have, where
+// that has not passed the far edge. And by both.
+float cmi_bearing_width_at_mm(const cmo_square_on_line_state *state, uint8_t sensor);
 float cmi_bearing_width_mm(const cmo_square_on_line_state *state);
 
 #endif

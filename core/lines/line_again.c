@@ -58,7 +58,7 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     float play = robot->description->gear_play_mm;
     bool centre = state->parameters.rest == CMO_REST_CENTRE;
     bool clear = beyond >= spot_mm;
-    float slid = rolled + (centre ? SURE_MM : 2.0F + 0.5F * spot_mm);
+    float slid = rolled + (centre ? SURE_MM : CMI_LINE_SLID_MM + 0.5F * spot_mm);
     // By the wheels narrower than it can be: they have slid over it, and tell the centre wrong.
     float width = candidate->far_mm - candidate->near.way_mm;
     bool slid_over = centre && width < state->parameters.least_width_mm - SURE_MM;

@@ -5,6 +5,9 @@
 
 #include <cammino/line_search.h>
 
+// What looks and play leave of the place of an edge that is met again, besides half of the spot.
+#define CMI_LINE_SLID_MM 2.0F
+
 // The centre lies between two edges: where it has slid between them, it first goes back to the near
 // one, which tells at rest where it is. The far edge's place is taken for then: backward the motors
 // push from the other end of the gear play than where the body will lie.

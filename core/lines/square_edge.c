@@ -7,6 +7,7 @@
 #include "../shared/trig.h"
 #include "../tick/surfaces.h"
 #include "bearing.h"
+#include "line_again.h"
 #include "line_candidates.h"
 
 #include <math.h>
@@ -15,8 +16,6 @@
 // that is wide, comes to stand over it. Over the near one it has been deeper in the line before, by
 // more than this.
 #define DEEPER_MM 1.5F
-// What looks and play leave of the place of an edge that is met again, besides half of the spot.
-#define SLID_MM 2.0F
 // No robot slides further on its way to a stand, and by its encoders it is never further before the
 // line than that while it is beyond it.
 #define MOST_SLID_MM 100.0F
@@ -31,15 +30,6 @@ void cmi_square_come_back(const cmo_robot *robot, cmo_square_on_line_state *stat
         state->entered_mm[i] = 0.0F;
         state->told[i] = false;
     }
-}
-
-// How wide the line is where a sensor has crossed it.
-static float width_mm(const cmo_square_on_line_state *state, uint8_t sensor) {
-    const cmo_candidate *candidate = &state->line.candidate[sensor];
-    float sine, cosine;
-    cmi_sin_cos(state->entry_rad, &sine, &cosine);
-    return candidate->passed ? cosine * (candidate->far_mm - candidate->near.way_mm)
-                             : state->line.parameters.least_width_mm;
 }
 
 // How far beyond the near edge its spot was then, by the encoders.
@@ -62,8 +52,8 @@ static void shift(cmo_square_on_line_state *state, uint8_t sensor, float by_mm) 
 // the near edge then, until its own sensor has told.
 static bool put_right(const cmo_robot *robot, cmo_square_on_line_state *state, uint8_t sensor,
                       const cmo_crossing *crossing) {
-    float off = beyond_mm(robot, state, sensor, crossing) - width_mm(state, sensor);
-    float most = SLID_MM + 0.5F * robot->description->light[sensor].spot_mm;
+    float off = beyond_mm(robot, state, sensor, crossing) - cmi_bearing_width_at_mm(state, sensor);
+    float most = CMI_LINE_SLID_MM + 0.5F * robot->description->light[sensor].spot_mm;
     const cmo_candidate *candidate = &state->line.candidate[sensor];
     bool wider = !candidate->passed && off > 0.0F; // than it is at least
     if (!CMO_SLIDING || fabsf(off) < most || wider || candidate->worn) {
@@ -90,7 +80,7 @@ static void take_crossing(const cmo_robot *robot, cmo_square_on_line_state *stat
         return;
     }
     float across = (float)state->from[sensor] * (state->entered_mm[sensor] - place);
-    bool over = across > 0.5F * width_mm(state, sensor);
+    bool over = across > 0.5F * cmi_bearing_width_at_mm(state, sensor);
     state->side[sensor] = (int8_t)(over ? -state->from[sensor] : state->from[sensor]);
 }
 
