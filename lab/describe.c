@@ -28,39 +28,34 @@ cmo_sim_mat *labi_describe_sheet(double floor, double line) {
     return cmo_sim_mat_from_function(SHEET_MM, ACROSS_MM, 1.0, luminance, tones);
 }
 
-// What a grid of looks over the mat finds.
-typedef struct found {
-    double line; // luminance of the marked line that is nearest to a place; below 0: none
-    bool hole;   // there is no floor somewhere within the mat
-} found;
-
-static found look_over(const cmo_sim_mat *mat, double x_mm, double y_mm) {
+// The marked line that stands out most against the floor at a place, as whoever takes levels picks
+// it: by a fainter one, a darker one of another colour would be beyond all levels. Below 0: none.
+static double boldest_line(const cmo_sim_mat *mat, double floor, bool *over_void) {
     const double grid = 4.0;
-    double nearest = INFINITY;
-    found f = {-1.0, false};
+    double boldest = -1.0;
+    *over_void = false;
     for (double y = 0.5 * grid; y < cmo_sim_mat_height_mm(mat); y += grid) {
         for (double x = 0.5 * grid; x < cmo_sim_mat_width_mm(mat); x += grid) {
             double cover[CMO_SIM_MARKS];
             cmo_sim_mat_cover(mat, x, y, cover);
             bool hole = cover[CMO_SIM_VOID] > 0.99;
             bool line = cover[CMO_SIM_LINE] > 0.99 || cover[CMO_SIM_BOUNDARY] > 0.99;
-            double away = hypot(x - x_mm, y - y_mm);
-            f.hole = f.hole || hole;
-            if (line && !hole && away < nearest) {
-                nearest = away;
-                f.line = cmo_sim_mat_light(mat, x, y, 1.0);
+            *over_void = *over_void || hole;
+            if (line && !hole) {
+                double light = cmo_sim_mat_light(mat, x, y, 1.0);
+                bool bolder = boldest < 0.0 || fabs(light - floor) > fabs(boldest - floor);
+                boldest = bolder ? light : boldest;
             }
         }
     }
-    return f;
+    return boldest;
 }
 
 cmo_sim_mat *labi_describe_sheet_of(const cmo_sim_mat *mat, double x_mm, double y_mm,
                                     bool *over_void) {
-    found f = look_over(mat, x_mm, y_mm);
     double floor = cmo_sim_mat_light(mat, x_mm, y_mm, 20.0);
-    *over_void = f.hole;
-    return labi_describe_sheet(floor, f.line >= 0.0 ? f.line : 0.04);
+    double line = boldest_line(mat, floor, over_void);
+    return labi_describe_sheet(floor, line >= 0.0 ? line : 0.04);
 }
 
 // --------------------------------------------------------------------------------------- runs --

@@ -35,9 +35,10 @@ cmo_outcome cmi_check_surface(cmo_robot *robot, uint8_t surface, cmo_tone tone,
 static inline bool cmi_light_no_floor(const cmo_robot *robot) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         const cmo_light *light = &robot->light[i];
-        // Void must lie clearly below dark before it can be told from dark paint.
+        // Void must lie clearly below dark before it can be told from dark paint; and paint may be
+        // darker than the line by which levels were taken.
         float threshold = cmo_threshold(&light->levels, CMO_TONE_VOID);
-        if (light->seen && threshold < -0.05F && light->reflectance < threshold) {
+        if (light->seen && threshold < -0.05F && light->reflectance < 1.5F * threshold) {
             return true;
         }
     }
