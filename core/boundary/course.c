@@ -63,7 +63,10 @@ void cmi_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
     float error = heading - robot->odometer.pose.heading_rad;
     float rate = turn * speed + lag_s * (turn * change + turn_change * speed * speed) +
                  heading_gain(d) * error;
-    float forward = speed + lag_s * change;
+    // Setting out, a regulator with an integral that is led by that much drives faster than it was
+    // told to, and the next boundary may be near; a little later at its speed is no harm.
+    bool sets_out = speed > 0.0F && change > 0.0F;
+    float forward = speed + (sets_out ? 0.0F : lag_s * change);
     if (course->softly) {
         float told = 0.5F * (robot->left.command_mm_s + robot->right.command_mm_s);
         float most = LEADS_IN * fmaxf(acceleration_mm_s2, braking_mm_s2) * dt_s;
