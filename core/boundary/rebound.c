@@ -105,11 +105,10 @@ void cmi_rebound_turn_by(cmo_robot *robot, cmo_stay_inside_state *state, float t
     cmi_motion_follow(motion, robot);
 }
 
-// Turns back to the heading in which it has come by here: swaying, not everywhere the same.
+// Turns back to the heading in which it has come by here.
 static void return_to_way(cmo_robot *robot, cmo_stay_inside_state *state) {
-    cmi_rebound_turn_by(
-        robot, state, cmi_course_heading(&state->course, robot) - robot->odometer.pose.heading_rad,
-        CMO_STAGE_TURN_BACK);
+    cmi_rebound_turn_by(robot, state, state->from_rad - robot->odometer.pose.heading_rad,
+                        CMO_STAGE_TURN_BACK);
 }
 
 static void leave_as_it_came(cmo_robot *robot, cmo_stay_inside_state *state) {
@@ -283,6 +282,7 @@ void cmi_rebound_go_back(cmo_robot *robot, cmo_stay_inside_state *state) {
     }
     // A drive that stops late has gone back further than it was to.
     state->come_mm += fminf(cmi_course_way(&state->course, robot) - state->back_to_mm, 0.0F);
+    state->from_rad = robot->odometer.pose.heading_rad;
     if (feels) {
         float feel = cmi_rebound_feels_rad(robot, state);
         cmi_rebound_turn_by(robot, state, state->boundary.met == 1 ? feel : -feel, CMO_STAGE_FEEL);

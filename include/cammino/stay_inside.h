@@ -170,6 +170,7 @@ struct cmo_stay_inside_state {
     cmo_past_boundary past[2]; /**< before this one, the last one first */
     float heading_rad;         /**< asked for after the rebound */
     cmo_pose stood;            /**< where it came to a stand at the boundary */
+    float from_rad;            /**< heading from which it turned, on the way that it has come */
     float back_to_mm;          /**< place on the course that it backs off to */
     float come_mm;             /**< way since it last turned, which it may go back */
     float reckoned_mm;         /**< way at which that was reckoned last */
