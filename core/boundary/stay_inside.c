@@ -213,11 +213,19 @@ static void halt(cmo_robot *robot, cmo_stay_inside_state *state) {
     state->since_us = 0;
 }
 
+// A regulator with an integral drives on for a while when it is told to stop: after a lag, what is
+// left is answered by as much the other way.
+static void stop_wheels(cmo_robot *robot, const cmo_stay_inside_state *state) {
+    bool runs_on = state->since_us > 1000U * (uint32_t)robot->description->lag_ms;
+    float times = runs_on ? -1.0F : 0.0F;
+    cmi_drive(robot, times * robot->left.speed_mm_s, times * robot->right.speed_mm_s);
+}
+
 // Brakes along its course; once it is slow enough, what is to be done about the boundary.
 static void come_to_stand(cmo_robot *robot, cmo_stay_inside_state *state) {
     cmi_rebound_meet(robot, state);
-    if (state->course.speed_mm_s == 0.0F) {
-        cmi_drive(robot, 0.0F, 0.0F); // on the spot it would turn to its course's heading
+    if (state->course.speed_mm_s == 0.0F) { // on the spot it would turn to its course's heading
+        stop_wheels(robot, state);
     } else {
         cmi_rebound_brake(robot, state);
     }
