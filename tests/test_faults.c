@@ -91,6 +91,17 @@ START_TEST(void_ends_the_search_for_a_line_where_levels_can_tell_it_from_dark) {
     cmo_sim_pass(bench.sim, 1000);
     ck_assert_double_le(cmo_sim_truth_now(bench.sim).x_mm, 600); // its wheels never leave the floor
     end_bench(&bench);
+    // A line that is darker than the one by which levels were taken is one all the same.
+    floor_plan darker = one_line;
+    darker.luminance = 0.9;
+    darker.stripe[0].luminance = 0.08;
+    setup.mat = make_floor(&darker);
+    start_bench(&bench, &setup, &plain_robot);
+    cmo_robot_set_levels(&bench.robot, 0, &levels);
+    cmo_robot_set_levels(&bench.robot, 1, &levels);
+    ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &seek), CMO_OUTCOME_DONE);
+    end_bench(&bench);
+    cmo_sim_mat_free((cmo_sim_mat *)(uintptr_t)setup.mat);
 }
 END_TEST
 

@@ -166,7 +166,9 @@ START_TEST(the_drive_is_described_by_its_counts) {
 END_TEST
 
 START_TEST(levels_are_taken_on_the_floor_that_it_stands_on) {
-    floor_plan plan = one_line; // dark on light
+    floor_plan plan = one_line; // dark on light, and a fainter one nearer to where it stands
+    plan.stripes = 2;
+    plan.stripe[1] = (stripe)STRIPE(500, 20, 0, 0.2, CMO_SIM_LINE);
     cmo_sim_mat *mat = make_floor(&plan);
     lab_fleet *fleet = fleet_of(HEAD);
     lab_fleet_stand_on(fleet, mat, 300.0, 500.0);
@@ -184,8 +186,8 @@ START_TEST(levels_are_taken_on_the_floor_that_it_stands_on) {
     }
     lab_robot_free(robot);
     cmo_sim_mat_free(mat);
-    plan.stripes = 2; // and a table's edge
-    plan.stripe[1] = (stripe)STRIPE(1500, 200, 0, -1, CMO_SIM_VOID);
+    plan.stripes = 3; // and a table's edge
+    plan.stripe[2] = (stripe)STRIPE(1500, 200, 0, -1, CMO_SIM_VOID);
     mat = make_floor(&plan);
     lab_fleet_stand_on(fleet, mat, 300.0, 500.0);
     robot = robot_of(fleet, 3);

@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // How a robot stops at a boundary, and what the stop has shown it.
+#include "ideal.h"
 #include "room.h"
 
 #include <math.h>
@@ -167,12 +168,77 @@ START_TEST(wheels_that_have_locked_are_braked_more_softly) {
 }
 END_TEST
 
+// Swaying, its heading trails its course, and where it stands may be far off that: back from
+// feeling, it stands again as it has come, and its wheels pass over nothing new.
+enum { WAS, STOOD, ANSWERS, TURNS_BACK, MOST_OFF };
+
+static void watch_turns_back(const patrol *p, double *seen) {
+    const cmo_robot *robot = &p->bench.robot;
+    double heading = (double)robot->odometer.pose.heading_rad;
+    bool feels = robot->stage == CMO_STAGE_FEEL;
+    if (feels && seen[WAS] != CMO_STAGE_FEEL) {
+        seen[STOOD] = heading;
+    }
+    if (robot->stage == CMO_STAGE_BACK && seen[WAS] == CMO_STAGE_TURN_BACK &&
+        p->state.answers == 0) {
+        seen[TURNS_BACK]++;
+        seen[MOST_OFF] = fmax(seen[MOST_OFF], fabs(heading - seen[STOOD]));
+    }
+    seen[WAS] = robot->stage;
+}
+
+START_TEST(back_from_feeling_it_stands_as_it_has_come) {
+    patrol p;
+    start_patrol(&p, &dark_room, 40, 0, NULL);
+    p.description.lag_ms = 100;
+    cmo_sim_setup setup = patrol_setup(&p, 400, 300, 20);
+    setup.plant.motor_lag_ms = 100;
+    start_again(&p, &setup);
+    cmo_stay_inside_parameters parameters = {
+        .rebounds = 12, .for_ms = CMO_NO_END, .convex = true, .scan_deg = 5};
+    double seen[MOST_OFF + 1] = {0.0};
+    ck_assert_int_eq(watch_patrol(&p, &parameters, watch_turns_back, seen), CMO_OUTCOME_DONE);
+    ck_assert_float_gt(p.state.course.sway_rad, 0.1F);
+    ck_assert_double_ge(seen[TURNS_BACK], 5.0);
+    ck_assert_double_lt(seen[MOST_OFF], 0.05);
+    end_patrol(&p);
+}
+END_TEST
+
+// A regulator with an integral drives on for a while when it is told to stop. On paper: something
+// goes on pushing it.
+START_TEST(what_runs_on_at_a_boundary_is_answered) {
+    ideal r;
+    start_ideal(&r, PLAIN_TRAITS);
+    r.description = robot_with(64);
+    r.description.lag_ms = 20;
+    r.line_mm = 400;
+    r.width_mm = 1000;
+    cmo_stay_inside_state state;
+    cmo_stay_inside_parameters parameters = {.convex = true};
+    ck_assert_int_eq(cmo_stay_inside_start(&r.robot, &state, &parameters), CMO_RUNNING);
+    unsigned told = 0, answered = 0; // ticks
+    while (told < 30) {
+        ck_assert_int_eq(turn(&r, r.description.tick_us), CMO_RUNNING);
+        bool brakes = r.robot.stage == CMO_STAGE_BRAKE;
+        bool stops = brakes && state.course.speed_mm_s == 0.0F;
+        told += stops;
+        answered += stops && told > 1 && r.paper.left < -20.0F && r.paper.right < -20.0F;
+        ck_assert(told > 6 || answered == 0); // three lags explain it
+        r.pushed_mm = brakes ? 2.0 : 0.0;     // 200 mm/s
+    }
+    ck_assert_uint_ge(answered, 20);
+}
+END_TEST
+
 int main(void) {
     const TTest *const tests[] = {until_a_stop_has_shown_it_how_far_it_goes_it_is_slower,
                                   what_ramps_stands_before_it_turns,
                                   what_sticks_as_it_backs_off_is_pushed,
                                   where_stops_take_longer_it_drives_slower,
                                   wheels_that_have_locked_are_braked_more_softly,
+                                  back_from_feeling_it_stands_as_it_has_come,
+                                  what_runs_on_at_a_boundary_is_answered,
                                   NULL};
     return run_suite("rebound_stop", tests);
 }
