@@ -174,7 +174,7 @@ static void budget(unsigned each) {
         double none = 0.0;
         double some = NAN;
         double margin = NAN;
-        for (int step = 0; step <= 12 && isnan(some); step++) {
+        for (int step = 0; step <= 24 && isnan(some); step++) {
             tally t;
             start_tally(&t);
             beyond(r, 1.0 + 0.05 * step, each, &t);
