@@ -214,10 +214,10 @@ static void halt(cmo_robot *robot, cmo_stay_inside_state *state) {
 }
 
 // A regulator with an integral drives on for a while when it is told to stop: what is left once a
-// lag explains it no more is answered by as much the other way.
+// lag explains it no more is answered by half as much the other way, which no delay makes swing.
 static void stop_wheels(cmo_robot *robot, const cmo_stay_inside_state *state) {
     bool runs_on = state->since_us > 3000U * (uint32_t)robot->description->lag_ms;
-    float times = runs_on ? -1.0F : 0.0F;
+    float times = runs_on ? -0.5F : 0.0F;
     cmi_drive(robot, times * robot->left.speed_mm_s, times * robot->right.speed_mm_s);
 }
 
