@@ -18,7 +18,8 @@ float cmi_course_way(const cmo_course *course, const cmo_robot *robot) {
     return cmo_way_mm(robot) - course->start_mm;
 }
 
-float cmi_course_heading(const cmo_course *course, const cmo_robot *robot) {
+// Heading of the course where the robot is on it.
+static float course_heading(const cmo_course *course, const cmo_robot *robot) {
     if (!(course->sway_rad > 0.0F)) {
         return course->heading_rad;
     }
@@ -57,7 +58,7 @@ void cmi_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
         turn = course->sway_rad * per_mm * cosine;
         turn_change = -course->sway_rad * per_mm * per_mm * sine;
     }
-    float heading = cmi_course_heading(course, robot);
+    float heading = course_heading(course, robot);
     // A patrol's budget counts on the whole of it.
     float lag_s = course->softly ? cmi_lead_s(robot) : d->lag_ms * 1e-3F;
     float error = heading - robot->odometer.pose.heading_rad;

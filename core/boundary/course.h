@@ -16,9 +16,6 @@ void cmi_course_start(cmo_course *course, const cmo_robot *robot, float heading_
 void cmi_course_follow(cmo_course *course, cmo_robot *robot, float speed_mm_s,
                        float acceleration_mm_s2, float braking_mm_s2);
 
-// Heading of the course where the robot is on it.
-float cmi_course_heading(const cmo_course *course, const cmo_robot *robot);
-
 // Way gone along the course.
 float cmi_course_way(const cmo_course *course, const cmo_robot *robot);
 
