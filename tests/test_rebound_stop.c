@@ -170,7 +170,7 @@ END_TEST
 
 // Swaying, its heading trails its course, and where it stands may be far off that: back from
 // feeling, it stands again as it has come, and its wheels pass over nothing new.
-enum { WAS, STOOD, ANSWERS, TURNS_BACK, MOST_OFF };
+enum { WAS, STOOD, TURNS_BACK, MOST_OFF };
 
 static void watch_turns_back(const patrol *p, double *seen) {
     const cmo_robot *robot = &p->bench.robot;
