@@ -321,7 +321,7 @@ START_TEST(the_patrol_examples_end_well) {
 }
 END_TEST
 
-// Led by all of its lag as it sets out, this one of the fleet's robots would drive faster by a fifth.
+// Led by all of its lag as it sets out, this robot of the fleet would be faster by a fifth.
 START_TEST(what_sets_out_is_no_faster_than_is_safe) {
     ck_assert_int_eq(CALL("drive data/ferry/patrol.yaml --robot data/ferry/fleet.yaml --seed 157 "
                           "--varied --json"),
