@@ -1,6 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A fleet meets what is no line before it meets one: thin rims at any angle, grey patches, and dark
-// ones that are narrower than the spots are apart.
+// A fleet meets what is no line before it meets one: thin rims at any angle, grey patches, dark
+// ones that are narrower than the spots are apart, and dark fields that are not.
 #include "fleet.h"
 
 #include <math.h>
@@ -12,9 +12,10 @@
 #define MARKS   3
 #define FLOORS  60U
 
-enum { RIMS, GREY, DARK, MARK_KINDS };
-static const char *const mark_names[MARK_KINDS] = {"rims of 3 to 8 mm", "grey patches",
-                                                   "dark patches of 20 to 40 mm"};
+enum { RIMS, GREY, DARK, FIELDS, FIELDS_KNOWN, MARK_KINDS };
+static const char *const mark_names[MARK_KINDS] = {
+    "rims of 3 to 8 mm", "grey patches", "dark patches of 20 to 40 mm",
+    "dark fields of 45 to 120 mm", "... the line's most width known"};
 
 // A rectangle, by its middle, its half sides and its direction.
 typedef struct mark {
@@ -48,7 +49,7 @@ static double light_at(void *data, double x_mm, double y_mm, unsigned *marks) {
 // Three of a kind, one after the other along the way.
 static void lay(deck *d, unsigned number, unsigned kind) {
     for (unsigned i = 0; i < MARKS; i++) {
-        unsigned seed = (number * MARKS + i) * MARK_KINDS + kind;
+        unsigned seed = (number * MARKS + i) * (DARK + 1) + kind;
         double angle = population_even(seed, "angle", 0, 180) * G_PI / 180.0;
         mark *m = &d->mark[i];
         *m = (mark){.x_mm = 330.0 + 180.0 * i + population_even(seed, "x", 0, 40),
@@ -63,6 +64,9 @@ static void lay(deck *d, unsigned number, unsigned kind) {
             m->half_long_mm = population_even(seed, "long", 10, 80);
             m->half_wide_mm = population_even(seed, "wide", 5, 80);
             m->luminance = population_even(seed, "tone", 0.42, 0.58);
+        } else if (kind == FIELDS) {
+            m->half_long_mm = population_even(seed, "long", 80, 120);
+            m->half_wide_mm = population_even(seed, "wide", 22.5, 60);
         } else {
             m->half_long_mm = population_even(seed, "long", 10, 20);
             m->half_wide_mm = population_even(seed, "wide", 10, 20);
@@ -74,6 +78,7 @@ typedef struct marks_trial {
     cmo_sim_mat *const *mats; // one a floor
     unsigned round;
     double speed_mm_s;
+    double most_mm; // stated as the line's most width; 0: nothing is
 } marks_trial;
 
 enum { FALSE_STOP, MISSED, REST };
@@ -84,6 +89,7 @@ static void pass(const population *c, unsigned i, const void *context, outcome *
     lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
                    .parameters.stop_on_line = {.cruise_mm_s = (float)t->speed_mm_s,
                                                .least_width_mm = (float)FLEET_LINE_MM,
+                                               .most_width_mm = (float)t->most_mm,
                                                .longest_mm = 1000.0F,
                                                .too_fast = CMO_TOO_FAST_SLOW,
                                                .rest = CMO_REST_NEAR_EDGE}};
@@ -109,12 +115,12 @@ void fleet_marks(const char *fleet, unsigned robots) {
     static cmo_sim_mat *mats[MARK_KINDS][FLOORS];
     population *c = NULL;
     printf("Three marks that are no lines before one that is, 300 mm/s; the line of %.0f mm is "
-           "stated as wide\n%-30s%8s%13s%8s%14s\n",
+           "stated as wide\n%-32s%8s%13s%8s%14s\n",
            FLEET_LINE_MM, "", "passes", "false stops", "missed", "rest 95 %, mm");
     for (unsigned kind = 0; kind < MARK_KINDS; kind++) {
         for (unsigned n = 0; n < FLOORS; n++) {
             deck d;
-            lay(&d, n, kind);
+            lay(&d, n, kind == FIELDS_KNOWN ? FIELDS : kind);
             mats[kind][n] = cmo_sim_mat_from_function(WIDE_MM, HIGH_MM, 1.5, light_at, &d);
         }
         if (c == NULL) {
@@ -126,7 +132,8 @@ void fleet_marks(const char *fleet, unsigned robots) {
         unsigned passes = 0;
         unsigned faults[CMO_OUTCOMES] = {0};
         for (unsigned round = 0; round < 5; round++) {
-            marks_trial t = {mats[kind], round, 300.0};
+            double most_mm = kind == FIELDS_KNOWN ? FLEET_LINE_MM : 0.0;
+            marks_trial t = {mats[kind], round, 300.0, most_mm};
             population_work(c, pass, &t, results);
             for (unsigned i = 0; i < c->n; i++) {
                 if (results[i].tried) {
@@ -138,7 +145,7 @@ void fleet_marks(const char *fleet, unsigned robots) {
             }
             within = fmax(within, population_sum_up(c, results, REST, POPULATION_ALL, 0).within);
         }
-        printf("%-30s%8u%13.0f%8.0f%14.2f ", mark_names[kind], passes, false_stops, missed, within);
+        printf("%-32s%8u%13.0f%8.0f%14.2f ", mark_names[kind], passes, false_stops, missed, within);
         for (unsigned o = CMO_OUTCOME_DONE + 1; o < CMO_OUTCOMES; o++) {
             if (faults[o] > 0) {
                 printf(" %s %u", cmo_outcome_name((cmo_outcome)o), faults[o]);

@@ -100,13 +100,15 @@ static void print_passed_over(const lab_leg_result *leg) {
     if (report->passed_reason == CMO_PASSED_NONE) {
         return;
     }
+    static const char *const reasons[] = {[CMO_PASSED_TOO_NARROW] = "too narrow",
+                                          [CMO_PASSED_ONE_SIDED] = "met by that sensor alone",
+                                          [CMO_PASSED_OUT_OF_PLACE] = "where none is due",
+                                          [CMO_PASSED_TOO_WIDE] = "too wide"};
     double count = leg->robot.value[CMO_PASSED_OVER];
     printf("     passed over %.0f, %sat %.1f mm by the %s sensor: %.1f mm along the way, %s\n",
            count, count > 1.0 ? "the last " : "", (double)report->passed_at_mm,
            cli_side(report->passed_sensor), (double)report->passed_width_mm,
-           report->passed_reason == CMO_PASSED_ONE_SIDED      ? "met by that sensor alone"
-           : report->passed_reason == CMO_PASSED_OUT_OF_PLACE ? "where none is due"
-                                                              : "too narrow");
+           reasons[report->passed_reason]);
 }
 
 void table_counted(const lab_leg_result *leg) {

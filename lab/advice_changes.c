@@ -69,6 +69,22 @@ static double least_way(const lab_results *results, unsigned leg) {
     return least;
 }
 
+// Trials that end on something else than the line.
+static bool ends_elsewhere(const lab_results *results, unsigned leg) {
+    bool elsewhere = false;
+    for (guint i = 0; i < results->trials->len; i++) {
+        const lab_trial *trial = &g_array_index(results->trials, lab_trial, i);
+        for (unsigned n = 0; n < trial->legs; n++) {
+            const lab_trial_leg *row = &trial->leg[n];
+            elsewhere = elsewhere || (row->leg == leg && row->outcome == CMO_OUTCOME_WRONG_LINE);
+        }
+    }
+    return elsewhere;
+}
+
+// A line is seldom wider than this many times what is stated as its least width.
+#define WIDEST 1.6
+
 static void add_leg(lab_advice *advice, const lab_route *route, const lab_results *results,
                     unsigned leg) {
     const lab_leg *of = &route->leg[leg];
@@ -84,6 +100,14 @@ static void add_leg(lab_advice *advice, const lab_route *route, const lab_result
     }
     if (creep > 0.0) {
         add_number(advice, field_of(leg, of, "creep_mm_s"), creep, 0.7 * creep, "");
+    }
+    double least = (double)line.least_width_mm;
+    if (line.most_width_mm == 0.0F && least > 0.0 && ends_elsewhere(results, leg)) {
+        char *field = field_of(leg, of, "most_width_mm");
+        double most = handy(WIDEST * least);
+        lab_advice_tried *tried =
+            add(advice, g_strdup_printf("%s %g: what is wider is no line", field, most));
+        change(tried, field, most);
     }
     double later = 0.85 * least_way(results, leg);
     if (isfinite(later) && later > blind + 20.0) {

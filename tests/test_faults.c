@@ -281,6 +281,8 @@ START_TEST(parameters_that_make_no_sense_are_refused_before_anything_moves) {
         {{.creep_mm_s = INFINITY}, CMO_OUTCOME_BAD_PARAMETER, "creep_mm_s"},
         {{.least_width_mm = 501}, CMO_OUTCOME_BAD_PARAMETER, "least_width_mm"},
         {{.least_width_mm = -2}, CMO_OUTCOME_BAD_PARAMETER, "least_width_mm"},
+        {{.least_width_mm = 20, .most_width_mm = 19}, CMO_OUTCOME_BAD_PARAMETER, "most_width_mm"},
+        {{.most_width_mm = NAN}, CMO_OUTCOME_BAD_PARAMETER, "most_width_mm"},
         {{.blind_mm = 100, .longest_mm = 50}, CMO_OUTCOME_BAD_PARAMETER, "longest_mm"},
         {{.acceleration_mm_s2 = 5}, CMO_OUTCOME_BAD_PARAMETER, "acceleration_mm_s2"},
         {{.braking_mm_s2 = 60000}, CMO_OUTCOME_BAD_PARAMETER, "braking_mm_s2"},

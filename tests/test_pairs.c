@@ -67,17 +67,21 @@ static void end(drive *d) {
     cmo_sim_mat_free(d->mat);
 }
 
+static void look_where_it_is(drive *d, const bar *b) {
+    cmo_sim_truth now = cmo_sim_truth_now(d->bench.sim);
+    double x[2], y[2];
+    for (unsigned i = 0; i < 2; i++) {
+        cmo_sim_spot(d->bench.sim, &now, i, &x[i], &y[i]);
+    }
+    double turn = b->line_deg * G_PI / 180.0;
+    d->off_mm =
+        (0.5 * (x[0] + x[1]) - LINE_X_MM) * cos(turn) + (0.5 * (y[0] + y[1]) - 500.0) * sin(turn);
+}
+
 static drive stop(const bar *b, const cmo_line_parameters *p, cmo_outcome expected) {
     drive d = prepare(b, 0.0);
     ck_assert_int_eq(cmo_stop_on_line(&d.bench.robot, p), expected);
-    cmo_sim_truth now = cmo_sim_truth_now(d.bench.sim);
-    double x[2], y[2];
-    for (unsigned i = 0; i < 2; i++) {
-        cmo_sim_spot(d.bench.sim, &now, i, &x[i], &y[i]);
-    }
-    double turn = b->line_deg * G_PI / 180.0;
-    d.off_mm =
-        (0.5 * (x[0] + x[1]) - LINE_X_MM) * cos(turn) + (0.5 * (y[0] + y[1]) - 500.0) * sin(turn);
+    look_where_it_is(&d, b);
     return d;
 }
 
@@ -217,6 +221,113 @@ START_TEST(what_is_wide_under_one_sensor_alone_is_no_line) {
 }
 END_TEST
 
+// What a routine that looks for the line has crossed; it is done.
+static const cmo_report *find(drive *d, int kind, const cmo_line_parameters *p) {
+    cmo_robot *robot = &d->bench.robot;
+    cmo_square_on_line_parameters square = {CMO_LINE_PARAMETERS(CMO_AS_IN, p)};
+    cmo_count_lines_parameters count = {CMO_LINE_PARAMETERS(CMO_AS_IN, p).number = 1,
+                                        .sensor = p->sensor};
+    cmo_line_parameters seek = *p;
+    seek.rest = CMO_REST_HALTED;
+    cmo_outcome outcome = kind == 0   ? cmo_stop_on_line(robot, p)
+                          : kind == 1 ? cmo_stop_on_line(robot, &seek)
+                          : kind == 2 ? cmo_drive_until_line(robot, &seek)
+                          : kind == 3 ? cmo_count_lines(robot, &count)
+                                      : cmo_square_on_line(robot, &square);
+    ck_assert_msg(outcome == CMO_OUTCOME_DONE, "%d: %s", kind, cmo_outcome_name(outcome));
+    return &robot->report;
+}
+
+START_TEST(a_field_is_no_line_where_a_lines_most_width_is_known) {
+    static const bar fields[] = {{.left_mm = 60, .right_mm = 60},
+                                 {.left_mm = 120, .right_mm = 60, .later_mm = 20},
+                                 {.left_mm = 90, .right_mm = 24},
+                                 {.left_mm = 90, .right_mm = 24, .later_mm = 56}};
+    for (size_t i = 0; i < G_N_ELEMENTS(fields); i++) {
+        for (int kind = 0; kind < 5; kind++) {
+            if (i == 0) { // both meet it as they would a line
+                drive d = prepare(&fields[i], 0.0);
+                ck_assert_float_lt(find(&d, kind, &usual)->crossing_mm, 400.0F);
+                end(&d);
+            }
+            for (int speed = 100; speed <= 500; speed += 400) {
+                cmo_line_parameters p = usual;
+                p.cruise_mm_s = (float)speed;
+                p.most_width_mm = 24;
+                drive d = prepare(&fields[i], 0.0);
+                const cmo_report *report = find(&d, kind, &p);
+                look_where_it_is(&d, &fields[i]);
+                ck_assert_msg(d.off_mm > -2.0 && d.off_mm < 120.0,
+                              "field %zu, routine %d, %d mm/s: %g", i, kind, speed, d.off_mm);
+                ck_assert_float_ge(report->figure[CMO_PASSED_OVER], 1.0F);
+                if (i == 0) {
+                    ck_assert_int_eq(report->passed_reason, CMO_PASSED_TOO_WIDE);
+                    ck_assert_float_gt(report->passed_width_mm, 30.0F);
+                }
+                end(&d);
+            }
+        }
+    }
+}
+END_TEST
+
+START_TEST(a_line_that_is_as_wide_as_it_may_be_is_found_at_any_angle_and_speed) {
+    for (int angle = -44; angle <= 44; angle += 22) {
+        for (int speed = 100; speed <= 700; speed += 300) {
+            bar none = {.line_deg = angle};
+            cmo_line_parameters p = usual;
+            p.cruise_mm_s = (float)speed;
+            p.most_width_mm = (float)LINE_MM;
+            drive d = stop(&none, &p, CMO_OUTCOME_DONE);
+            ck_assert_msg(fabs(d.off_mm) < 1.5, "%d degrees, %d mm/s: %g", angle, speed, d.off_mm);
+            ck_assert_float_eq(d.bench.robot.report.figure[CMO_PASSED_OVER], 0.0F);
+            end(&d);
+        }
+    }
+}
+END_TEST
+
+START_TEST(fields_are_not_counted_where_a_lines_most_width_is_known) {
+    static const bar fields[] = {{.left_mm = 60, .right_mm = 60},
+                                 {.left_mm = 120, .right_mm = 60, .later_mm = 20},
+                                 {.left_mm = 120, .right_mm = 28}};
+    for (size_t i = 0; i < G_N_ELEMENTS(fields); i++) {
+        for (int most = 0; most < 2; most++) {
+            for (int angle = -30 * most; angle <= 30 * most; angle += 15) {
+                bar b = fields[i];
+                b.line_deg = angle;
+                cmo_count_lines_parameters p = {.cruise_mm_s = 300, .least_width_mm = 20};
+                p.most_width_mm = most > 0 ? 24.0F : 0.0F;
+                p.longest_mm = most > 0 ? 750.0F : 360.0F; // from one to the next one
+                drive d = prepare(&b, 0.0);
+                ck_assert_int_eq(cmo_count_lines(&d.bench.robot, &p), CMO_OUTCOME_DONE);
+                float seen = d.bench.robot.report.figure[CMO_LINES_SEEN];
+                ck_assert_msg(seen == (most > 0 ? 1.0F : 2.0F),
+                              "field %zu, most %d, %d degrees: %g", i, most, angle, (double)seen);
+                end(&d);
+            }
+        }
+    }
+}
+END_TEST
+
+// By itself, a sensor counts by its own way.
+START_TEST(one_sensor_knows_a_field_by_itself) {
+    bar field = {.left_mm = 70, .right_mm = 70};
+    cmo_line_parameters p = usual;
+    p.most_width_mm = 24;
+    for (int kind = 0; kind < 4; kind++) {
+        p.sensor = CMO_SENSOR_RIGHT;
+        drive d = prepare(&field, 0.0);
+        const cmo_report *report = find(&d, kind, &p);
+        ck_assert_float_eq_tol(report->crossing_mm, (float)LINE_X_MM - 270.0F, 6.0F);
+        ck_assert_float_eq(report->figure[CMO_PASSED_OVER], 1.0F);
+        ck_assert_int_eq(report->passed_reason, CMO_PASSED_TOO_WIDE);
+        end(&d);
+    }
+}
+END_TEST
+
 // A strip at which it stands, creeps on and looks again must not spoil the braking for the line.
 START_TEST(it_brakes_as_hard_after_a_strip_as_before_one) {
     for (int angle = 20; angle <= 90; angle += 10) {
@@ -243,6 +354,10 @@ int main(void) {
         what_one_sensor_met_within_the_blind_distance_counts_for_the_other,
         a_sensor_that_stands_on_the_line_from_the_start_counts_for_the_other,
         what_is_wide_under_one_sensor_alone_is_no_line,
+        a_field_is_no_line_where_a_lines_most_width_is_known,
+        a_line_that_is_as_wide_as_it_may_be_is_found_at_any_angle_and_speed,
+        fields_are_not_counted_where_a_lines_most_width_is_known,
+        one_sensor_knows_a_field_by_itself,
         it_brakes_as_hard_after_a_strip_as_before_one,
         NULL};
     return run_suite("pairs", tests);

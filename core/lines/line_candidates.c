@@ -104,11 +104,11 @@ static float wait_mm(const cmo_line_state *state, uint8_t sensor) {
 }
 
 // The other sensor has stood on something since before the search, or since it passed it over: now
-// that this one meets it too, that may be the line.
+// that this one meets it too, that may be the line; unless it is known to be no wider than it is.
 static void count_in(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     uint8_t other = beside(sensor);
     cmo_candidate *candidate = &state->candidate[other];
-    if (!candidate->met && cmi_light_on(&robot->light[other])) {
+    if (!candidate->met && cmi_light_on(&robot->light[other]) && cmi_line_most_mm(state) == 0.0F) {
         candidate->met = true;
         candidate->near.way_mm += later_mm(robot, state, sensor);
     }
@@ -296,6 +296,27 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
            (has_shown(robot, state, sensor, proof) || has_shown(robot, state, other, proof));
 }
 
+// Where a line's most width is known, it is one once it has ended.
+static bool has_ended(const cmo_line_state *state, const cmo_candidate *candidate) {
+    return has_left(candidate) || cmi_line_most_mm(state) == 0.0F;
+}
+
+// It goes on for longer than a line that lies at this slant.
+static bool is_wide(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                    float slant) {
+    return CMO_TWO_SIDED && !cmi_line_settles(robot) &&
+           has_shown(robot, state, sensor, cmi_line_widest_mm(robot, state, sensor, slant));
+}
+
+// The same of two, of which neither has proved a line.
+static bool both_are_wide(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *second = &state->candidate[beside(sensor)];
+    float tangent = met_tangent(robot, state, sensor);
+    float slant = sqrtf(1.0F + tangent * tangent);
+    return !second->accepted && (is_wide(robot, state, sensor, slant) ||
+                                 (second->open && is_wide(robot, state, beside(sensor), slant)));
+}
+
 // One sensor's candidate: what has shown its width is a line.
 static void judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
@@ -305,8 +326,11 @@ static void judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
         return;
     }
     float shown = shown_mm(robot, state, sensor);
-    if (shown >= proof_mm(robot, state)) {
-        if (candidate->passed || cmi_light_on(&robot->light[sensor])) {
+    if (is_wide(robot, state, sensor, 1.0F)) {
+        pass_over(robot, state, sensor, shown, CMO_PASSED_TOO_WIDE);
+    } else if (shown >= proof_mm(robot, state)) {
+        if (has_ended(state, candidate) &&
+            (candidate->passed || cmi_light_on(&robot->light[sensor]))) {
             accept(robot, state, sensor);
         }
     } else if (candidate->passed && !candidate->doubted) {
@@ -326,7 +350,13 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     float later = later_mm(robot, state, sensor);
     bool within = second->met && fabsf(later) <= state->window_mm;
     bool shares = within && second->open;
-    if (within && both_show(robot, state, sensor)) {
+    if (within && both_are_wide(robot, state, sensor)) {
+        pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_TOO_WIDE);
+        if (shares) {
+            pass_over(robot, state, other, shown_mm(robot, state, other), CMO_PASSED_TOO_WIDE);
+        }
+    } else if (within && both_show(robot, state, sensor) && has_ended(state, candidate) &&
+               (!shares || has_ended(state, second))) {
         accept(robot, state, sensor);
         if (shares && !second->accepted) {
             accept(robot, state, other);

@@ -9,6 +9,8 @@
 #include "../shared/description.h"
 #include "../tick/odometer.h"
 
+#include <math.h>
+
 // Whatever tyres and floor: a robot that slides is thought to brake with no less than this share of
 // what is stated of it.
 #define CMI_LINE_LEAST_BRAKING 0.2F
@@ -83,6 +85,24 @@ bool cmi_line_met(const cmo_line_state *state, bool accepted);
 // Whether a sensor says where the line is: not where it is worn.
 static inline bool cmi_line_tells(const cmo_candidate *candidate) {
     return candidate->accepted && !(CMO_TWO_SIDED && candidate->worn);
+}
+
+// 0: as wide as it may be.
+static inline float cmi_line_most_mm(const cmo_line_state *state) {
+#if CMO_TWO_SIDED
+    return state->parameters.most_width_mm;
+#else
+    (void)state;
+    return 0.0F;
+#endif
+}
+
+// What lasts longer than this is no line; where its edges are is known to within the slack.
+static inline float cmi_line_widest_mm(const cmo_robot *robot, const cmo_line_state *state,
+                                       uint8_t sensor, float slant) {
+    float most = cmi_line_most_mm(state);
+    return most > 0.0F ? slant * most / CMO_PROOF_SHARE + cmi_line_slack_mm(robot, sensor)
+                       : INFINITY;
 }
 
 // Whether the rest asks for the far edge too.

@@ -17,6 +17,10 @@ bool cmi_line_brakes_now(const cmo_robot *robot, const cmo_line_state *state) {
     float speed = fabsf(state->motion.speed_mm_s);
     float stopping = speed * speed / (2.0F * p->braking_mm_s2) +
                      speed * (float)robot->description->tick_us * 1e-6F;
+    float most = cmi_line_most_mm(state);
+    if (most > 0.0F) { // to stand where it has ended
+        return state->candidate[sensor].passed || stopping >= most - shown;
+    }
     return stopping >= CMO_PROOF_SHARE * p->least_width_mm - shown;
 }
 

@@ -88,6 +88,11 @@ static cmo_outcome check_together(cmo_robot *robot, cmo_line_parameters *p) {
                           ceilf(p->least_width_mm - told_mm(robot, p) + 1.0F));
     }
 #endif
+#if CMO_TWO_SIDED
+    if (p->most_width_mm != 0.0F && p->most_width_mm < p->least_width_mm) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "most_width_mm", p->least_width_mm);
+    }
+#endif
     // There is nothing to stand on beyond the edge of a table.
     bool over = p->rest > CMO_REST_NEAR_EDGE;
     if (p->tone == CMO_TONE_VOID && p->rest != CMO_REST_HALTED && (over || p->beyond_mm > 0.0F)) {

@@ -239,6 +239,16 @@ static float proof_mm(const cmo_robot *robot, const cmo_count_lines_state *state
            sqrtf(1.0F + tangent * tangent);
 }
 
+static float widest_mm(const cmo_robot *robot, const cmo_count_lines_state *state, float later_mm) {
+    float tangent = cmi_votes_tangent(robot, later_mm);
+    return cmi_line_widest_mm(robot, &state->line, 0, sqrtf(1.0F + tangent * tangent));
+}
+
+// Where a line's most width is known, it is one once it has ended.
+static bool has_ended(const cmo_count_lines_state *state, const extent *e) {
+    return !e->open || cmi_line_most_mm(&state->line) == 0.0F;
+}
+
 // Both sensors' first marks may be of one line.
 static bool within(const cmo_robot *robot, const cmo_count_lines_state *state, const extent *left,
                    const extent *right) {
@@ -263,7 +273,13 @@ static bool judge_both(cmo_robot *robot, cmo_count_lines_state *state, extent e[
     float lesser = CMI_LINE_LESSER_PROOF / CMO_PROOF_SHARE * proof;
     float most = fmaxf(shown(&e[0]), shown(&e[1]));
     float least = fminf(shown(&e[0]), shown(&e[1]));
-    if (most >= proof && least >= lesser) {
+    if (most > widest_mm(robot, state, later)) {
+        pass(robot, state, 0, most, CMO_PASSED_TOO_WIDE);
+        pass(robot, state, 1, most, CMO_PASSED_TOO_WIDE);
+        return true;
+    }
+    bool ended = has_ended(state, &e[0]) && has_ended(state, &e[1]);
+    if (ended && most >= proof && least >= lesser) {
         *vote = (cmi_vote){0.5F * (e[0].from_mm + e[1].from_mm), most, later, 3, 3};
         if (state->pairs > 2 && fabsf(later - state->skew_mm) > CMI_VOTES_WORN_MM) {
             vote->at_mm = fminf(e[0].from_mm, e[1].from_mm);
@@ -297,6 +313,13 @@ static bool judge_one(cmo_robot *robot, cmo_count_lines_state *state, uint8_t se
             pass(robot, state, sensor, shown(e), CMO_PASSED_TOO_NARROW);
         }
         return over; // else it has yet to show what it is
+    }
+    if (shown(e) > widest_mm(robot, state, state->skew_mm)) {
+        pass(robot, state, sensor, shown(e), CMO_PASSED_TOO_WIDE);
+        return true;
+    }
+    if (!has_ended(state, e)) {
+        return false;
     }
     uint8_t its = (uint8_t)(1U << sensor);
     *vote = (cmi_vote){e->from_mm, shown(e), state->skew_mm, its, its};

@@ -54,7 +54,8 @@ const char *cmo_passed_reason_name(cmo_passed_reason reason) {
     static const char *const names[] = {[CMO_PASSED_NONE] = "none",
                                         [CMO_PASSED_TOO_NARROW] = "too_narrow",
                                         [CMO_PASSED_ONE_SIDED] = "one_sided",
-                                        [CMO_PASSED_OUT_OF_PLACE] = "out_of_place"};
+                                        [CMO_PASSED_OUT_OF_PLACE] = "out_of_place",
+                                        [CMO_PASSED_TOO_WIDE] = "too_wide"};
     return PICK(names, reason);
 }
 

@@ -42,8 +42,17 @@ typedef enum cmo_effort {
 #define CMO_EFFORT_WORDS ("normal", "quick", "fine")
 
 // clang-format off
+#if CMO_TWO_SIDED
+#define CMO_LINE_MOST_PARAMETER(P, X)                                                               \
+    P(X, OTHERWISE, most_width_mm, 1, 500, "as wide as it may be",                                  \
+      "what is wider is no line but a field: it is known to be one once its far edge has been met")
+#else
+#define CMO_LINE_MOST_PARAMETER(P, X)
+#endif
+
 /* A candidate is accepted as a line once it has lasted for 0.8 of the least width: across it, where
- * both sensors have met it; along the way, where one has. */
+ * both sensors have met it; along the way, where one has. With a most width it must have ended, too,
+ * before it has lasted for 1.25 of that and what edges are uncertain by: the spot, and 5 mm. */
 #define CMO_LINE_PARAMETERS(P, X)                                                                   \
     P(X, CHOICE, cmo_tone, tone, CMO_TONE_DARK, CMO_TONE_VOID, CMO_TONE_WORDS, "dark",              \
       "what the line is made of")                                                                   \
@@ -57,6 +66,7 @@ typedef enum cmo_effort {
     P(X, SPEED, cruise_mm_s, "half the top speed", "speed while blind")                             \
     P(X, SPEED, creep_mm_s, "cruise_mm_s", "speed while looking")                                   \
     P(X, WIDTH, least_width_mm, 1, 500, 10, "what is narrower is no line; 0: anything is")          \
+    CMO_LINE_MOST_PARAMETER(P, X)                                                                   \
     P(X, NUMBER, largest_entry_deg, 1, 90, 45,                                                      \
       "largest angle to the line's perpendicular; what the other sensor does not meet within what " \
       "it allows is no line; 90: one sensor is enough, as at a line's end")                         \

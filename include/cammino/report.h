@@ -297,9 +297,10 @@ typedef enum cmo_figure {
 /** Why the last candidate was passed over. */
 typedef enum cmo_passed_reason {
     CMO_PASSED_NONE = 0,
-    CMO_PASSED_TOO_NARROW,  /**< it ended before it had shown the least width */
-    CMO_PASSED_ONE_SIDED,   /**< the other sensor did not meet it where a line would be */
-    CMO_PASSED_OUT_OF_PLACE /**< no line lies there, by their spacing */
+    CMO_PASSED_TOO_NARROW,   /**< it ended before it had shown the least width */
+    CMO_PASSED_ONE_SIDED,    /**< the other sensor did not meet it where a line would be */
+    CMO_PASSED_OUT_OF_PLACE, /**< no line lies there, by their spacing */
+    CMO_PASSED_TOO_WIDE      /**< it went on beyond the most width */
 } cmo_passed_reason;
 
 /** A routine's report. A figure that does not apply is not `present`. */
@@ -339,7 +340,7 @@ const char *cmo_routine_name(cmo_routine_id routine);
 const char *cmo_stage_name(cmo_stage stage);
 /** "elapsed_ms", "overshoot_mm"... */
 const char *cmo_figure_name(cmo_figure figure);
-/** "too_narrow", "one_sided", "out_of_place"; "none". */
+/** "too_narrow", "one_sided", "out_of_place", "too_wide"; "none". */
 const char *cmo_passed_reason_name(cmo_passed_reason reason);
 
 #ifdef __cplusplus
