@@ -242,7 +242,7 @@ START_TEST(a_field_is_no_line_where_a_lines_most_width_is_known) {
     static const bar fields[] = {{.left_mm = 60, .right_mm = 60},
                                  {.left_mm = 120, .right_mm = 60, .later_mm = 20},
                                  {.left_mm = 90, .right_mm = 24},
-                                 {.left_mm = 90, .right_mm = 24, .later_mm = 56}};
+                                 {.left_mm = 160, .right_mm = 24, .later_mm = 115}};
     for (size_t i = 0; i < G_N_ELEMENTS(fields); i++) {
         for (int kind = 0; kind < 5; kind++) {
             if (i == 0) { // both meet it as they would a line
@@ -254,6 +254,7 @@ START_TEST(a_field_is_no_line_where_a_lines_most_width_is_known) {
                 cmo_line_parameters p = usual;
                 p.cruise_mm_s = (float)speed;
                 p.most_width_mm = 24;
+                p.longest_ms = 20000;
                 drive d = prepare(&fields[i], 0.0);
                 const cmo_report *report = find(&d, kind, &p);
                 look_where_it_is(&d, &fields[i]);
@@ -297,6 +298,7 @@ START_TEST(fields_are_not_counted_where_a_lines_most_width_is_known) {
                 bar b = fields[i];
                 b.line_deg = angle;
                 cmo_count_lines_parameters p = {.cruise_mm_s = 300, .least_width_mm = 20};
+                p.sensor = i == 0 && angle == 0 ? CMO_SENSOR_RIGHT : CMO_SENSOR_EITHER;
                 p.most_width_mm = most > 0 ? 24.0F : 0.0F;
                 p.longest_mm = most > 0 ? 750.0F : 360.0F; // from one to the next one
                 drive d = prepare(&b, 0.0);
@@ -308,6 +310,22 @@ START_TEST(fields_are_not_counted_where_a_lines_most_width_is_known) {
             }
         }
     }
+}
+END_TEST
+
+// Slow, too, it stands beyond the line at once, and not within it to creep on from there.
+START_TEST(where_a_lines_most_width_is_known_it_brakes_for_its_far_edge) {
+    bar none = {.line_deg = 0};
+    double took_ms[2];
+    for (int most = 0; most < 2; most++) {
+        cmo_line_parameters p = usual;
+        p.cruise_mm_s = 150;
+        p.most_width_mm = most > 0 ? 24.0F : 0.0F;
+        drive d = stop(&none, &p, CMO_OUTCOME_DONE);
+        took_ms[most] = figure(&d.bench.robot, CMO_ELAPSED_MS);
+        end(&d);
+    }
+    ck_assert_msg(took_ms[1] - took_ms[0] < 100.0, "%g, %g ms", took_ms[0], took_ms[1]);
 }
 END_TEST
 
@@ -357,6 +375,7 @@ int main(void) {
         a_field_is_no_line_where_a_lines_most_width_is_known,
         a_line_that_is_as_wide_as_it_may_be_is_found_at_any_angle_and_speed,
         fields_are_not_counted_where_a_lines_most_width_is_known,
+        where_a_lines_most_width_is_known_it_brakes_for_its_far_edge,
         one_sensor_knows_a_field_by_itself,
         it_brakes_as_hard_after_a_strip_as_before_one,
         NULL};
