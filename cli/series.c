@@ -403,7 +403,8 @@ const cli_command cli_series = {
     "drives only those that are missing: after a stop, or where files of several machines' parts "
     "were put together. --advice tries changes of the route and the robot on the same trials: "
     "slower, "
-    "looked for later, braked more gently, and what is not as it is described put right. "
+    "looked for later, by a most width, braked more gently, and what is not as it is described put "
+    "right. "
     "Exit status 1: not all trials completed.",
     "cammino series data/ferry/first-round.yaml --trials 100",
     options,

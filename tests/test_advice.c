@@ -68,6 +68,24 @@ START_TEST(what_is_wrong_is_named_first) {
 }
 END_TEST
 
+// With spots as far apart as the hatch's sides, along which both of them drive.
+START_TEST(a_field_that_is_taken_for_the_line_is_found) {
+    write_case((const char *const[][2]){{"left_mm: 45", "left_mm: 61"},
+                                        {"left_mm: -45", "left_mm: -61"},
+                                        {NULL, NULL}},
+               STOP("150", ORDINARY));
+    ck_assert_int_eq(CALL("series %s/route.yaml --trials 60 --advice"), 1);
+    const char *at =
+        strstr(out, "\n  legs[1].stop_on_line.most_width_mm 24: what is wider is no line\n");
+    ck_assert_msg(at != NULL, "%s%s", out, err);
+    double now, before;
+    ck_assert_int_eq(
+        sscanf(strstr(at, "      "), " %lf %% of runs complete instead of %lf", &now, &before), 2);
+    ck_assert_double_ge(now, 95.0);
+    ck_assert_double_lt(before, 80.0);
+}
+END_TEST
+
 // What it promises is what a comparison of the two finds on other trials than it was chosen by.
 START_TEST(the_gain_is_that_of_a_comparison) {
     write_case((const char *const[][2]){{NULL, NULL}},
@@ -105,8 +123,9 @@ END_TEST
 
 int main(void) {
     make_folder();
-    const TTest *const tests[] = {what_is_wrong_is_named_first, the_gain_is_that_of_a_comparison,
-                                  where_nothing_helps_it_says_so, NULL};
+    const TTest *const tests[] = {
+        what_is_wrong_is_named_first, a_field_that_is_taken_for_the_line_is_found,
+        the_gain_is_that_of_a_comparison, where_nothing_helps_it_says_so, NULL};
     int failed = run_suite("advice", tests);
     remove_folder();
     return failed;
