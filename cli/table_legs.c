@@ -40,8 +40,10 @@ void table_refused_patrol(const lab_leg_result *leg) {
     } texts[] = {
         {"convex", "a corner that pokes in could pass beside a spot and come under a tyre unseen; "
                    "say convex: true if there is none, or grazing: accept"},
-        {"grazing", "a tyre can come to the boundary at a slant before a spot does; another "
-                    "grazing would do: sway, or else accept"},
+        {"grazing",
+         "a tyre can come to the boundary at a slant before a spot does, and it is not to "
+         "sway, or cannot sway enough: put the spots further out or ahead, or say "
+         "grazing: accept"},
         {"margin_mm", "no speed is safe: the spots are to stand further ahead or further out, or "
                       "margin_mm is to be smaller"},
     };

@@ -200,6 +200,28 @@ START_TEST(the_budget_follows_from_the_geometry) {
 }
 END_TEST
 
+// Far within, they have to be swung out further, and that takes a margin more; further still,
+// nothing helps.
+START_TEST(the_further_in_the_spots_the_wider_it_sways) {
+    float before_mm_s = INFINITY;
+    bool wide = false;
+    for (int side = 48; side >= 15; side--) {
+        cmo_robot_description d = robot_with((float)side);
+        cmo_patrol_budget b;
+        cmo_budget_patrol(&d, CMO_GRAZING_SWAY, true, 3.0F, 0.0F, &b);
+        ck_assert_msg(b.speed_mm_s <= before_mm_s + 10.0F, "%d: %g after %g mm/s", side,
+                      (double)b.speed_mm_s, (double)before_mm_s);
+        before_mm_s = b.speed_mm_s;
+        if (b.speed_mm_s > 0.0F) {
+            ck_assert(!wide || b.sway_deg > 33.0F);
+            wide = b.sway_deg > 33.0F;
+        }
+    }
+    ck_assert(wide);
+    ck_assert_float_eq(before_mm_s, 0.0F);
+}
+END_TEST
+
 // Its wheels speed up and slow down with each swing. A lag that was only stated may be a ramp's,
 // and surely passes no more than a fifth of the top speed in that time.
 START_TEST(it_sways_no_harder_than_its_drive_surely_passes) {
@@ -230,6 +252,7 @@ int main(void) {
                                   a_speed_that_breaks_the_budget_is_refused_or_slowed,
                                   the_command_prints_draws_and_answers,
                                   the_budget_follows_from_the_geometry,
+                                  the_further_in_the_spots_the_wider_it_sways,
                                   it_sways_no_harder_than_its_drive_surely_passes,
                                   NULL};
     int status = run_suite("budget", tests);

@@ -12,7 +12,8 @@ START_TEST(no_wheel_goes_over_a_boundary_of_any_kind) {
         float side_mm;
     } kinds[] = {{&dark_room, CMO_TONE_DARK, 64}, {&light_room, CMO_TONE_LIGHT, 64},
                  {&table, CMO_TONE_VOID, 64},     {&dark_room, CMO_TONE_DARK, 45},
-                 {&table, CMO_TONE_VOID, 45},     {&table, CMO_TONE_DARK, 64}};
+                 {&table, CMO_TONE_VOID, 45},     {&table, CMO_TONE_DARK, 64},
+                 {&dark_room, CMO_TONE_DARK, 33}, {&table, CMO_TONE_VOID, 33}};
     for (size_t i = 0; i < G_N_ELEMENTS(kinds); i++) {
         patrol p;
         start_patrol(&p, kinds[i].room, kinds[i].side_mm, 0, NULL);
@@ -29,6 +30,7 @@ START_TEST(no_wheel_goes_over_a_boundary_of_any_kind) {
                                 (double)p.state.cruise_mm_s, 25);
         bool sways = p.state.budget.sway_deg > 0.0F;
         ck_assert_int_eq(sways, kinds[i].side_mm < 50.0F);
+        ck_assert_int_eq(p.state.budget.sway_deg > 33.0F, kinds[i].side_mm < 40.0F);
         cmo_sim_pass(p.bench.sim, 300);
         ck_assert(cmo_sim_halted(p.bench.sim));
         ck_assert_double_le(fabs(cmo_sim_truth_now(p.bench.sim).speed_mm_s), 1.0);

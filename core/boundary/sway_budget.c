@@ -13,9 +13,16 @@
 #define DIRECTIONS 16
 // Steps that a robot may take to a standstill, at most.
 #define MOST_STEPS 200.0F
-// Sways that are tried out: lengths of 1 to 3 tracks at amplitudes of 16, 24 and 32 degrees.
-#define LENGTHS 5
-#define SWAYS   15
+// Sways that are tried out: lengths of 1 to 3 tracks at amplitudes of 16, 24 and 32 degrees; and of
+// 40 to 64, by which a robot gets on the more slowly, only where by none of these it may be faster
+// than a share of its top speed.
+#define LENGTHS    5
+#define SWAYS      15
+#define ALL        35
+#define SLOW_SHARE 0.1F
+// What turns so hard as it meets a boundary knows by some degrees less how that lies: at the reach
+// of its contacts by so much.
+#define WIDE_MM 6.0F
 // Two directions that often decide, one along the course and one across it.
 #define ALONG  3
 #define ACROSS 12
@@ -224,15 +231,16 @@ static float highest_speed(const cmo_robot_description *d, const cmi_sight *s, c
     return low;
 }
 
-// The fastest sway. All are looked at from one direction first, and the promising ones come first:
-// most of the others need not be tried out then. Of two alike the shorter and smaller one is taken.
-void cmi_sway_choose(const cmo_robot_description *d, const cmi_sight *s, float margin_mm,
-                     float braking, cmo_patrol_budget *best) {
-    float most[SWAYS];
-    uint8_t chosen = SWAYS;
+// The fastest sway from the first to the last of some. All are looked at from one direction first,
+// and the promising ones come first: most of the others need not be tried out then. Of two alike
+// the shorter and smaller one is taken.
+static void choose_among(const cmo_robot_description *d, const cmi_sight *s, float margin_mm,
+                         float braking, uint8_t first, uint8_t last, cmo_patrol_budget *best) {
+    float most[ALL];
+    uint8_t chosen = last;
     trials t = {.worst = ACROSS};
     sway w = {.length = 0.0F};
-    for (uint8_t i = 0; i < SWAYS; i++) {
+    for (uint8_t i = first; i < last; i++) {
         set_sway(&w, d, i);
         most[i] = sway_speed(d, &w);
         most[i] = most_speed(d, s, &w, margin_mm, braking, ACROSS, most[i]);
@@ -241,8 +249,8 @@ void cmi_sway_choose(const cmo_robot_description *d, const cmi_sight *s, float m
         }
     }
     for (;;) {
-        uint8_t next = 0;
-        for (uint8_t i = 1; i < SWAYS; i++) {
+        uint8_t next = first;
+        for (uint8_t i = first; i < last; i++) {
             next = most[i] > most[next] ? i : next;
         }
         if (most[next] <= 0.0F || most[next] < best->speed_mm_s) {
@@ -258,5 +266,13 @@ void cmi_sway_choose(const cmo_robot_description *d, const cmi_sight *s, float m
             best->sway_deg = cmi_degrees(w.amplitude);
             best->sway_mm = w.length;
         }
+    }
+}
+
+void cmi_sway_choose(const cmo_robot_description *d, const cmi_sight *s, float margin_mm,
+                     float braking, cmo_patrol_budget *best) {
+    choose_among(d, s, margin_mm, braking, 0, SWAYS, best);
+    if (best->speed_mm_s < SLOW_SHARE * d->top_speed_mm_s) {
+        choose_among(d, s, margin_mm + WIDE_MM, braking, SWAYS, ALL, best);
     }
 }
