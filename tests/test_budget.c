@@ -126,6 +126,11 @@ START_TEST(a_speed_that_breaks_the_budget_is_refused_or_slowed) {
     thin.too_fast = 5;
     ck_assert_int_eq(cmo_drive_until_line(&bench.robot, &thin), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_str_eq(bench.robot.field, "too_fast");
+    // What it has to do more slowly may take as much longer.
+    cmo_line_state state;
+    p.longest_mm = 3000;
+    ck_assert_int_eq(cmo_stop_on_line_start(&bench.robot, &state, &p), CMO_RUNNING);
+    ck_assert_double_ge(state.parameters.longest_ms, 2000.0 * 3000.0 / (double)highest);
     end_bench(&bench);
     cmo_sim_mat_free(mat);
 }

@@ -346,6 +346,21 @@ START_TEST(one_sensor_knows_a_field_by_itself) {
 }
 END_TEST
 
+// What both have met is too narrow for the slant that this would be, though not for a line square
+// on.
+START_TEST(what_can_be_no_line_at_its_slant_is_not_waited_for) {
+    bar fields = {.left_mm = 26, .right_mm = 17, .later_mm = 60};
+    for (int kind = 2; kind < 5; kind += 2) { // that do not brake on it, and might have slid
+        drive d = prepare(&fields, 0.0);
+        const cmo_report *report = find(&d, kind, &usual);
+        look_where_it_is(&d, &fields);
+        ck_assert_msg(d.off_mm > -2.0, "routine %d: %g", kind, d.off_mm);
+        ck_assert_float_ge(report->figure[CMO_PASSED_OVER], 1.0F);
+        end(&d);
+    }
+}
+END_TEST
+
 // A strip at which it stands, creeps on and looks again must not spoil the braking for the line.
 START_TEST(it_brakes_as_hard_after_a_strip_as_before_one) {
     for (int angle = 20; angle <= 90; angle += 10) {
@@ -377,6 +392,7 @@ int main(void) {
         fields_are_not_counted_where_a_lines_most_width_is_known,
         where_a_lines_most_width_is_known_it_brakes_for_its_far_edge,
         one_sensor_knows_a_field_by_itself,
+        what_can_be_no_line_at_its_slant_is_not_waited_for,
         it_brakes_as_hard_after_a_strip_as_before_one,
         NULL};
     return run_suite("pairs", tests);

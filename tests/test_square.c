@@ -7,6 +7,7 @@
 static const floor_plan bare_table = {
     0.6, 1, {STRIPE(700, 2000, 0, -1, CMO_SIM_VOID)}}; // the floor ends at 700
 static const floor_plan light_line = {0.06, 1, {STRIPE(700, 20, 0, 0.7, CMO_SIM_LINE)}};
+static const floor_plan faint_line = {0.06, 1, {STRIPE(700, 20, 0, 0.61, CMO_SIM_LINE)}};
 
 typedef struct squared {
     cmo_outcome outcome;
@@ -42,8 +43,8 @@ static squared square(const floor_plan *floor, double heading_deg, uint16_t trai
     setup.heading_deg = heading_deg;
     setup.x_mm = 700.0 - 70.0 * cos(turn) - 45.0 * fabs(sin(turn)) - 130.0 * cos(turn);
     setup.y_mm = 500.0 - 130.0 * sin(turn);
-    cmo_levels levels = floor == &light_line ? fitting_levels(&setup, 0.06, 0.7)
-                                             : fitting_levels(&setup, 0.05, 0.6);
+    cmo_levels levels = floor->luminance < 0.1 ? fitting_levels(&setup, 0.06, 0.7)
+                                               : fitting_levels(&setup, 0.05, 0.6);
     bench_robot bench;
     start_bench(&bench, &setup, &plain_robot);
     cmo_sim_record(bench.sim);
@@ -140,6 +141,20 @@ START_TEST(it_squares_on_a_light_line_and_without_encoders) {
 }
 END_TEST
 
+// Wholly on it, a spot reads as over a bolder line's edge.
+START_TEST(on_a_line_fainter_than_its_level_it_squares_as_soon) {
+    for (int i = 0; i < 16; i++) {
+        double entry = -37.5 + 5.0 * i;
+        cmo_square_on_line_parameters p = {
+            .tone = CMO_TONE_LIGHT, .cruise_mm_s = (float)(150 + 50 * (i % 6)), .rounds = 4};
+        squared s = square(&faint_line, entry, PLAIN_TRAITS, &p, (uint64_t)i + 1);
+        ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
+        ck_assert_msg(fabs(s.residual_deg) < 0.8, "from %g: %g", entry, s.residual_deg);
+        ck_assert_msg(fabs(s.rest_mm) < 1.5, "from %g: %g mm", entry, s.rest_mm);
+    }
+}
+END_TEST
+
 START_TEST(at_a_tables_edge_it_squares_and_the_wheels_stay_on_it) {
     cmo_square_on_line_parameters p = {.tone = CMO_TONE_VOID, .cruise_mm_s = 150};
     for (double entry = -40; entry <= 40; entry += 10) {
@@ -147,6 +162,7 @@ START_TEST(at_a_tables_edge_it_squares_and_the_wheels_stay_on_it) {
         ck_assert_int_eq(s.outcome, CMO_OUTCOME_DONE);
         ck_assert_double_eq_tol(s.residual_deg, 0.0, 0.6);
         ck_assert_double_eq_tol(s.rest_mm, 0.0, 1.0);
+        ck_assert_double_eq_tol(s.entry_deg, entry, 3.0);
         ck_assert_double_lt(s.furthest_axle_mm, 700.0 - 20.0);
     }
     p.rest = CMO_REST_FAR_EDGE;
@@ -409,6 +425,7 @@ int main(void) {
                                   so_slowly_that_it_stands_on_the_line_it_ends_square,
                                   it_rests_over_the_centre_the_far_edge_and_beyond_too,
                                   it_squares_on_a_light_line_and_without_encoders,
+                                  on_a_line_fainter_than_its_level_it_squares_as_soon,
                                   at_a_tables_edge_it_squares_and_the_wheels_stay_on_it,
                                   where_only_one_sensor_meets_the_line_it_is_named,
                                   spots_that_are_not_side_by_side_are_geometry,

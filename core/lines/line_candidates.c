@@ -273,6 +273,13 @@ static bool is_narrow(const cmo_robot *robot, const cmo_line_state *state, uint8
            shown_mm(robot, state, sensor) < proof_mm(robot, state);
 }
 
+// It has come too far from what it has left to come back onto it as it brakes.
+static bool is_behind(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    return candidate->open && candidate->passed && !candidate->doubted &&
+           cmi_way_now(robot, sensor) - candidate->far_mm > cmi_line_slack_mm(robot, sensor);
+}
+
 // What both have met here is a line, if one of them has proved it.
 static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     uint8_t other = beside(sensor);
@@ -364,6 +371,10 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     } else if (is_narrow(robot, state, sensor) &&
                (!shares || second->accepted || is_narrow(robot, state, other))) {
         pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_TOO_NARROW);
+    } else if (shares && !cmi_line_settles(robot) && is_behind(robot, state, sensor) &&
+               is_behind(robot, state, other)) { // as wide as a line, but not at that slant
+        pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_TOO_NARROW);
+        pass_over(robot, state, other, shown_mm(robot, state, other), CMO_PASSED_TOO_NARROW);
     } else if (!cmi_line_settles(robot) && !within && !candidate->doubted &&
                cmi_way_now(robot, sensor) - candidate->near.way_mm > wait_mm(state, sensor)) {
         pass_over(robot, state, sensor, shown_mm(robot, state, sensor), CMO_PASSED_ONE_SIDED);

@@ -200,10 +200,10 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
     }
-    p->longest_ms = p->longest_ms != 0 ? p->longest_ms : usual_longest_ms(p);
     if (!check_speed(robot, p)) {
         return CMO_OUTCOME_TOO_FAST;
     }
+    p->longest_ms = p->longest_ms != 0 ? p->longest_ms : usual_longest_ms(p);
     state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
     state->motion.braking_mm_s2 = p->braking_mm_s2;
     float clear = start_clear(robot, state);

@@ -24,6 +24,7 @@ void cmi_square_come_back(const cmo_robot *robot, cmo_square_on_line_state *stat
     int8_t off = state->line.parameters.tone == CMO_TONE_VOID ? -1 : 1; // beyond void there is none
     state->slid_mm = 0.0F;
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        state->fullest_mm[i] = state->deepest_mm[i];
         state->deepest_mm[i] = -INFINITY;
         state->side[i] = (int8_t)(robot->light[i].edge.inside ? 0 : off);
         state->from[i] = -1;
@@ -86,12 +87,13 @@ static void take_crossing(const cmo_robot *robot, cmo_square_on_line_state *stat
 
 bool cmi_square_watch(const cmo_robot *robot, cmo_square_on_line_state *state) {
     bool slid = false;
+    bool has_two = state->line.parameters.tone != CMO_TONE_VOID; // edges, one of them far
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         const cmo_light *light = &robot->light[i];
         float place_mm;
         cmo_edge_place(&light->edge, cmi_light_signal(light), &place_mm);
         state->deepest_mm[i] = fmaxf(state->deepest_mm[i], place_mm);
-        for (uint8_t n = 0; n < light->crossings && cmi_line_settles(robot); n++) {
+        for (uint8_t n = 0; n < light->crossings && has_two && cmi_line_settles(robot); n++) {
             const cmo_crossing *crossing = &light->crossing[n];
             if (crossing->entering && state->side[i] > 0) {
                 slid |= put_right(robot, state, i, crossing);
@@ -105,10 +107,12 @@ bool cmi_square_watch(const cmo_robot *robot, cmo_square_on_line_state *state) {
 static bool is_at_far_edge(const cmo_robot *robot, const cmo_square_on_line_state *state,
                            uint8_t sensor, float place_mm, float counted_mm) {
     float deepest = state->deepest_mm[sensor];
-    float half = 0.5F * robot->description->light[sensor].spot_mm;
+    // A line that is fainter than its level reads no further in.
+    float full = 0.5F * robot->description->light[sensor].spot_mm;
+    full = state->fullest_mm[sensor] > 0.0F ? fminf(full, state->fullest_mm[sensor]) : full;
     bool has_one = state->line.parameters.tone != CMO_TONE_VOID && !cmi_square_on_far_edge(state);
     bool beyond = CMO_SLIDING && state->side[sensor] > 0 && counted_mm > -MOST_SLID_MM;
-    return has_one && (beyond || deepest < fminf(place_mm + DEEPER_MM, 0.9F * half));
+    return has_one && (beyond || deepest < fminf(place_mm + DEEPER_MM, 0.9F * full));
 }
 
 float cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state, float to_go[2]) {
@@ -126,6 +130,9 @@ float cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state,
         float further = robot->description->light[i].ahead_mm - cmi_bearing_ahead_mm(robot);
         bool contrary =
             (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
+        // A spot that reads as if it hardly touched the edge may well not do so, where the line or
+        // the floor is not quite as its level: further off it is read the same.
+        sees = sees && (contrary || cmo_edge_sees(&light->edge, cmi_light_signal(light)));
         if (is_at_far_edge(robot, state, i, place_mm, counted)) {
             place_mm = state->line.parameters.least_width_mm - place_mm;
             contrary = true;

@@ -250,7 +250,6 @@ static void search(cmo_robot *robot, cmo_square_on_line_state *state) {
         }
     }
     if (cmi_line_known(line)) {
-        cmi_bearing_know_entry(robot, state);
         cmi_line_brake(robot, line);
     } else {
         cmi_line_approach(robot, line);
@@ -263,7 +262,6 @@ static void reach_out(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmi_bearing_latch(robot, state);
     cmi_line_accept_open(robot, line);
     if (state->latched[0] && state->latched[1]) {
-        cmi_bearing_know_entry(robot, state);
         cmi_line_brake(robot, line);
         return;
     }
@@ -306,6 +304,7 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         cmi_motion_follow(&line->motion, robot);
         if (line->motion.arrived) {
             if (state->latched[0] && state->latched[1]) {
+                cmi_bearing_know_entry(robot, state);
                 cmi_square_come_back(robot, state);
                 place(robot, state);
             } else {
@@ -376,7 +375,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state 
     state->rounds = state->reached = 0;
     state->share = SHARE;
     state->entry_rad = state->extra_mm = state->worst_mm = 0.0F;
-    state->furthest_mm = -INFINITY;
+    state->furthest_mm = state->deepest_mm[0] = state->deepest_mm[1] = -INFINITY;
     cmi_square_come_back(robot, state);
     return CMO_RUNNING;
 }

@@ -80,7 +80,8 @@ struct cmo_square_on_line_state {
     uint8_t rounds;    /**< moves to settle so far */
     uint8_t reached;   /**< at a table's edge: moves to bring the other sensor over it */
     bool settled;
-    float deepest_mm[2]; /**< into the line, by each one's readings since the way back began */
+    float deepest_mm[2]; /**< into the line, by each one's readings since the way back began, */
+    float fullest_mm[2]; /**< and before: what one wholly on it reads like */
     int8_t side[2];      /**< each one is before the line, -1, on it, 0, or beyond, 1, */
     int8_t from[2];      /**< from which side it has come onto it, */
     float entered_mm[2]; /**< how far beyond the near edge then; */
