@@ -92,13 +92,16 @@ static double top_speed(const labi_span *s) {
 
 // ------------------------------------------------------------------------------------- lines --
 
-// The robot's rest point: the named sensor's spot, else the middle of both.
+// The robot's rest point: the named sensor's spot; at a table's edge that of the one by which it
+// has stopped; else the middle of both.
 static void rest_point(const lab_route *route, const labi_span *s, const cmo_line_parameters *p,
-                       const cmo_sim_truth *at, double *x_mm, double *y_mm) {
+                       int8_t by, const cmo_sim_truth *at, double *x_mm, double *y_mm) {
     unsigned sensors = route->robot->plant.sensors;
-    unsigned named = p->sensor == CMO_SENSOR_RIGHT;
+    bool first = p->tone == CMO_TONE_VOID && p->sensor == CMO_SENSOR_EITHER && by >= 0;
+    unsigned named = first ? (unsigned)by : p->sensor == CMO_SENSOR_RIGHT;
     cmo_sim_spot(s->sim, at, sensors > named ? named : 0, x_mm, y_mm);
-    bool one = p->sensor == CMO_SENSOR_LEFT || p->sensor == CMO_SENSOR_RIGHT || sensors < 2;
+    bool one =
+        first || p->sensor == CMO_SENSOR_LEFT || p->sensor == CMO_SENSOR_RIGHT || sensors < 2;
     if (!one) {
         double x, y;
         cmo_sim_spot(s->sim, at, 1, &x, &y);
@@ -108,9 +111,10 @@ static void rest_point(const lab_route *route, const labi_span *s, const cmo_lin
 }
 
 static double beyond_edge(const lab_route *route, const labi_span *s, const cmo_line_parameters *p,
-                          const lab_target *target, const cmo_sim_truth *at) {
+                          const lab_leg_result *result, const cmo_sim_truth *at) {
+    const lab_target *target = &result->target;
     double x, y;
-    rest_point(route, s, p, at, &x, &y);
+    rest_point(route, s, p, result->report.sensor, at, &x, &y);
     return (x - target->crossing.x_mm) * target->normal_x +
            (y - target->crossing.y_mm) * target->normal_y;
 }
@@ -219,12 +223,12 @@ static void line_truth(const lab_route *route, const labi_span *s, lab_leg_resul
     size_t still = first_standstill(s, MIN(from, s->count - 1));
     double furthest = -INFINITY;
     for (size_t i = from; i < s->count; i++) {
-        furthest = fmax(furthest, beyond_edge(route, s, p, target, &s->at[i]));
+        furthest = fmax(furthest, beyond_edge(route, s, p, result, &s->at[i]));
     }
     const cmo_sim_truth *end = &s->at[s->count - 1];
     double offset = rest_offset(s->sim, target, p);
     labi_put(truth, CMO_OVERSHOOT_MM, furthest - offset);
-    labi_put(truth, CMO_REST_ERROR_MM, beyond_edge(route, s, p, target, end) - offset);
+    labi_put(truth, CMO_REST_ERROR_MM, beyond_edge(route, s, p, result, end) - offset);
     labi_put(truth, CMO_RESIDUAL_ANGLE_DEG, angle_to(target, end->heading_rad));
     const cmo_sim_truth *crossed = &target->crossing.at;
     labi_put(truth, CMO_SLIP_MM,

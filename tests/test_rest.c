@@ -235,6 +235,32 @@ START_TEST(it_rests_at_a_tables_edge_and_stays_on_the_table) {
 }
 END_TEST
 
+// The other one meets the edge too, or does not: that depends on the way it takes to stand.
+START_TEST(at_a_slant_it_rests_by_the_sensor_that_met_the_tables_edge) {
+    static const floor_plan bare = {0.6, 1, {STRIPE(700, 1300, 0, -1, CMO_SIM_VOID)}};
+    cmo_sim_mat *table = make_floor(&bare);
+    for (int angle = -20; angle <= 20; angle += 8) {
+        for (int speed = 100; speed <= 400; speed += 100) {
+            cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, table);
+            setup.heading_deg = angle;
+            bench_robot bench;
+            start_bench(&bench, &setup, &plain_robot);
+            cmo_line_parameters p = {
+                .tone = CMO_TONE_VOID, .cruise_mm_s = (float)speed, .rest = CMO_REST_NEAR_EDGE};
+            ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &p), CMO_OUTCOME_DONE);
+            ck_assert_int_eq(bench.robot.report.sensor, angle > 0 ? 1 : 0);
+            cmo_sim_truth now = cmo_sim_truth_now(bench.sim);
+            double x, y;
+            cmo_sim_spot(bench.sim, &now, angle > 0 ? 1 : 0, &x, &y);
+            ck_assert_msg(fabs(x - 700.0) < 1.5, "%d degrees, %d mm/s: %g", angle, speed, x);
+            ck_assert_double_eq_tol(figure(&bench.robot, CMO_REST_ERROR_MM), x - 700.0, 1.5);
+            end_bench(&bench);
+        }
+    }
+    cmo_sim_mat_free(table);
+}
+END_TEST
+
 START_TEST(a_line_at_the_end_of_the_longest_way_is_still_stopped_on) {
     cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
     for (int rest = CMO_REST_HALTED; rest <= CMO_REST_FAR_EDGE; rest++) {
@@ -348,6 +374,7 @@ int main(void) {
         other_robots_rest_near_the_edge_too,
         a_rest_that_makes_no_sense_is_refused,
         it_rests_at_a_tables_edge_and_stays_on_the_table,
+        at_a_slant_it_rests_by_the_sensor_that_met_the_tables_edge,
         a_line_at_the_end_of_the_longest_way_is_still_stopped_on,
         quick_stays_where_it_brakes_and_predicts_how_far_that_is,
         fine_rests_finer_than_normal,

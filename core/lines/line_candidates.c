@@ -324,11 +324,19 @@ static bool both_are_wide(const cmo_robot *robot, const cmo_line_state *state, u
                                  (second->open && is_wide(robot, state, beside(sensor), slant)));
 }
 
+// At a table's edge the sensor that has met it is the one to rest over it: the other one may meet
+// it further on than the wheels may go.
+static bool is_spare(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
+    const cmo_line_parameters *p = &state->parameters;
+    return CMO_TABLE_EDGE && p->tone == CMO_TONE_VOID && p->sensor == CMO_SENSOR_EITHER &&
+           robot->report.sensor >= 0 && robot->report.sensor != (int8_t)sensor;
+}
+
 // One sensor's candidate: what has shown its width is a line.
 static void judge(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
     // Coming back, it drives over what it has left.
-    if (!candidate->open || candidate->accepted ||
+    if (!candidate->open || candidate->accepted || is_spare(robot, state, sensor) ||
         (cmi_line_settles(robot) && !candidate->passed)) {
         return;
     }
@@ -405,7 +413,7 @@ void cmi_line_look(cmo_robot *robot, cmo_line_state *state) {
 void cmi_line_accept_open(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         const cmo_candidate *candidate = &state->candidate[i];
-        if (candidate->open && !candidate->accepted &&
+        if (candidate->open && !candidate->accepted && !is_spare(robot, state, i) &&
             (candidate->passed || !cmi_line_needs_far(state))) {
             accept(robot, state, i);
         }

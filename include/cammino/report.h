@@ -199,7 +199,8 @@ typedef enum cmo_stage { CMO_EACH_STAGE(CMO_STAGE_AS_ID) CMO_STAGES /**< how man
     F(REST_ERROR_MM, rest_error_mm, WAY,                                                            \
       "from the target to the rest point, across the edge; the target is the near edge, or "        \
       "what `rest` and `beyond_mm` say; the rest point is the middle of the spots, or the "         \
-      "named sensor's")                                                                             \
+      "named sensor's; at a table's edge, unless it is both that are named, that of the one "       \
+      "that has met it first")                                                                      \
     F(SETTLE_MS, settle_ms, WAY,                                                                    \
       "first standstill to rest: the start of the last window within 0.3 mm and 0.1 degrees "       \
       "(robot: one encoder step)")                                                                  \
