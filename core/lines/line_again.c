@@ -61,7 +61,12 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     float slid = rolled + (centre ? SURE_MM : CMI_LINE_SLID_MM + 0.5F * spot_mm);
     // By the wheels narrower than it can be: they have slid over it, and tell the centre wrong.
     float width = candidate->far_mm - candidate->near.way_mm;
-    bool slid_over = centre && width < state->parameters.least_width_mm - SURE_MM;
+#if CMO_SLIDING // or may have
+    bool wider = candidate->wider && candidate->speed_mm_s > 1.25F * cmi_line_again_mm_s(robot);
+#else
+    bool wider = false;
+#endif
+    bool slid_over = centre && (wider || width < state->parameters.least_width_mm - SURE_MM);
     if (CMO_SLIDING && state->via_near) {
         state->far_again_mm[sensor] = way_mm + play;
         return;
