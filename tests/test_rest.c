@@ -71,6 +71,27 @@ END_TEST
 
 // When the first sensor has shown the far edge, the second may still be on the line, or before it:
 // then the robot rests by the first alone, 11 mm off at 14 degrees.
+// It slides while it brakes on it: between its edges, as they are first met, the wheels count less
+// than it is wide.
+START_TEST(over_the_centre_of_a_wide_line_it_knows_what_it_has_slid) {
+    static const floor_plan wide_line = {0.6, 1, {STRIPE(700, 50, 0, 0.05, CMO_SIM_LINE)}};
+    cmo_sim_mat *wide = make_floor(&wide_line);
+    for (int i = 0; i < 12; i++) {
+        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, wide);
+        setup.seed = (uint64_t)i + 1;
+        setup.plant.grip_m_s2 = 2.4 + 0.1 * (i % 4); // less than it is stated to brake with
+        cmo_line_parameters p = {.cruise_mm_s = (float)(250 + 50 * (i % 4)),
+                                 .least_width_mm = 30,
+                                 .rest = CMO_REST_CENTRE};
+        bench_robot bench = stop(&setup, &plain_robot, &p);
+        double off = beyond(&bench, 725);
+        ck_assert_msg(fabs(off) < 1.0, "%d: %g", i, off);
+        end_bench(&bench);
+    }
+    cmo_sim_mat_free(wide);
+}
+END_TEST
+
 START_TEST(it_rests_over_the_centre_however_the_second_sensor_comes) {
     for (int angle = -28; angle <= 28; angle++) {
         for (int rest = CMO_REST_CENTRE; rest <= CMO_REST_FAR_EDGE; rest++) {
@@ -366,6 +387,7 @@ int main(void) {
     const TTest *const tests[] = {
         it_rests_over_either_edge_at_any_speed,
         it_rests_over_the_centre_and_with_its_axle_over_the_edge,
+        over_the_centre_of_a_wide_line_it_knows_what_it_has_slid,
         it_rests_over_the_centre_however_the_second_sensor_comes,
         it_rests_with_the_middle_of_its_sensors_on_the_edge_when_it_comes_at_an_angle,
         it_rests_on_a_light_line_as_well,

@@ -62,11 +62,11 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     // By the wheels narrower than it can be: they have slid over it, and tell the centre wrong.
     float width = candidate->far_mm - candidate->near.way_mm;
 #if CMO_SLIDING // or may have
-    bool wider = candidate->wider && candidate->speed_mm_s > 1.25F * cmi_line_again_mm_s(robot);
+    bool braked = candidate->braked;
 #else
-    bool wider = false;
+    bool braked = false;
 #endif
-    bool slid_over = centre && (wider || width < state->parameters.least_width_mm - SURE_MM);
+    bool slid_over = centre && (braked || width < state->parameters.least_width_mm - SURE_MM);
     if (CMO_SLIDING && state->via_near) {
         state->far_again_mm[sensor] = way_mm + play;
         return;

@@ -148,7 +148,7 @@ void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_c
     candidate->apart_mm = 0.0F;
 #endif
 #if CMO_SLIDING
-    candidate->wider = false;
+    candidate->wider = candidate->braked = false;
 #endif
     candidate->accepted = candidate->worn = candidate->held = false;
 #if CMO_SURFACES_MAX > 0
@@ -209,6 +209,8 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     float tangent = both ? met_tangent(robot, state, sensor) : 0.0F;
     float slant = sqrtf(1.0F + tangent * tangent);
     candidate->wider = cmi_line_may_be_wider(robot, state, sensor, crossing);
+    candidate->braked = robot->stage > CMO_STAGE_SEARCH &&
+                        candidate->speed_mm_s > 1.25F * cmi_line_again_mm_s(robot);
     candidate->doubted = !candidate->accepted && candidate->wider &&
                          width < CMO_PROOF_SHARE * least_mm(state) * slant;
 #else

@@ -20,6 +20,8 @@
 // No edge is left under the sensors at the centre: what is met on the way back tells where it is,
 // and less vaguely the slower.
 #define CENTRE_MM_S 150.0F
+// And what the wheels count there has to be right: it brakes by so much of what it may.
+#define GENTLY 0.5F
 
 // The way back is short: limits of acceleration hardly let it get faster.
 #define BACK_MM_S 400.0F
@@ -129,6 +131,7 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         move_by(robot, state, to_rest - on, CMO_STAGE_RETURN);
         if (state->parameters.rest == CMO_REST_CENTRE) {
             state->motion.top_mm_s = fminf(state->motion.top_mm_s, CENTRE_MM_S);
+            state->motion.braking_mm_s2 *= GENTLY;
         }
     }
 }
@@ -247,6 +250,7 @@ static void on_to_centre(cmo_robot *robot, cmo_line_state *state) {
     }
     float way = cmi_line_ask(robot, cmi_line_to_rest(robot, state), state->motion.left_sign);
     move_by(robot, state, way, CMO_STAGE_MOVE);
+    state->motion.braking_mm_s2 *= GENTLY;
 }
 
 // By what it has crossed last, no sensor is on the line.
