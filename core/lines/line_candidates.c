@@ -17,6 +17,9 @@
 // far apart may have met two things.
 #define SURE_TANGENT 0.25F
 
+// By so much a line may be wider than its wheels say: its centre is off by half of it.
+#define MOST_SLID_MM 2.0F
+
 uint8_t cmi_line_first(const cmo_robot *robot, const cmo_line_state *state) {
     if (robot->report.sensor >= 0) {
         return (uint8_t)robot->report.sensor;
@@ -209,8 +212,11 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     float tangent = both ? met_tangent(robot, state, sensor) : 0.0F;
     float slant = sqrtf(1.0F + tangent * tangent);
     candidate->wider = cmi_line_may_be_wider(robot, state, sensor, crossing);
+    // As wide as this it is at most, had it not braked.
+    float within_s = 1e-6F * (float)(int32_t)(crossing->time_us - candidate->near.time_us);
     candidate->braked = robot->stage > CMO_STAGE_SEARCH &&
-                        candidate->speed_mm_s > 1.25F * cmi_line_again_mm_s(robot);
+                        candidate->speed_mm_s > 1.25F * cmi_line_again_mm_s(robot) &&
+                        candidate->speed_mm_s * within_s > width + MOST_SLID_MM;
     candidate->doubted = !candidate->accepted && candidate->wider &&
                          width < CMO_PROOF_SHARE * least_mm(state) * slant;
 #else

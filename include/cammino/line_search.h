@@ -135,8 +135,9 @@ typedef struct cmo_candidate {
     bool read; /**< its sensor has seen its edge at rest */
 #endif
 #if CMO_SLIDING
-    bool wider;  /**< sliding, its wheels may have shown less than it is wide */
-    bool braked; /**< between its edges it has braked, from a speed from which tyres may slide */
+    bool wider; /**< sliding, its wheels may have shown less than it is wide */
+    bool
+        braked; /**< between its edges it has braked, and they may lie further apart than counted */
 #endif
     bool worn; /**< what it has met of the edge to rest on is not where that lies: no word on it */
 #if CMO_SURFACES_MAX > 0
