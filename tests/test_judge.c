@@ -2,6 +2,7 @@
 // Figures against limits.
 #include "kept.h"
 
+#include <cammino_lab/limits.h>
 #include <json-glib/json-glib.h>
 #include <math.h>
 #include <string.h>
@@ -297,11 +298,35 @@ START_TEST(what_is_wrong_is_said_in_one_line) {
 }
 END_TEST
 
+// A table must not hang on how many trials there were.
+START_TEST(a_share_has_an_interval_whatever_the_counts) {
+    static const unsigned counts[] = {1, 20, 352, 362, 399, 419, 432};
+    for (size_t i = 0; i < G_N_ELEMENTS(counts); i++) {
+        double before_low = -1.0;
+        double before_high = -1.0;
+        for (unsigned k = 0; k <= counts[i]; k++) {
+            double low, high;
+            lab_share_interval(k, counts[i], 0.95, &low, &high);
+            double share = (double)k / counts[i];
+            ck_assert_msg(low <= share && share <= high && low > before_low && high > before_high,
+                          "%u of %u: %g to %g", k, counts[i], low, high);
+            before_low = low;
+            before_high = high;
+        }
+    }
+    double low, high; // tabulated
+    lab_share_interval(1, 20, 0.95, &low, &high);
+    ck_assert_double_eq_tol(low, 0.00127, 1e-5);
+    ck_assert_double_eq_tol(high, 0.24873, 1e-5);
+}
+END_TEST
+
 int main(void) {
     make_folder();
     const TTest *const tests[] = {each_limit_is_kept_in_a_share_of_the_trials,
                                   what_was_not_done_keeps_to_nothing,
                                   a_confidence_asks_for_enough_trials,
+                                  a_share_has_an_interval_whatever_the_counts,
                                   a_route_a_drive_and_kept_results_are_judged_alike,
                                   the_table_has_a_line_a_limit,
                                   harnesses_read_the_verdicts,

@@ -71,6 +71,28 @@ END_TEST
 
 // When the first sensor has shown the far edge, the second may still be on the line, or before it:
 // then the robot rests by the first alone, 11 mm off at 14 degrees.
+// Floor and line as they have read on the way tell where the edge is, not the levels alone.
+START_TEST(on_a_floor_darker_than_its_level_it_rests_over_the_edge_as_well) {
+    static const floor_plan darker = {0.52, 1, {STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
+    cmo_sim_mat *dim = make_floor(&darker);
+    double sum = 0.0;
+    for (int i = 0; i < 24; i++) {
+        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, dim);
+        setup.seed = (uint64_t)i + 1;
+        cmo_line_parameters p = {.cruise_mm_s = (float)(150 + 50 * (i % 6)),
+                                 .least_width_mm = 15,
+                                 .rest = i < 12 ? CMO_REST_NEAR_EDGE : CMO_REST_FAR_EDGE};
+        bench_robot bench = stop(&setup, &plain_robot, &p);
+        double off = beyond(&bench, i < 12 ? 700 : 720);
+        ck_assert_msg(fabs(off) < 1.0, "%d: %g", i, off);
+        sum += i < 12 ? off : -off; // into the line
+        end_bench(&bench);
+    }
+    ck_assert_msg(fabs(sum / 24.0) < 0.1, "%g", sum / 24.0);
+    cmo_sim_mat_free(dim);
+}
+END_TEST
+
 // It slides while it brakes on it: between its edges, as they are first met, the wheels count less
 // than it is wide.
 START_TEST(over_the_centre_of_a_wide_line_it_knows_what_it_has_slid) {
@@ -387,6 +409,7 @@ int main(void) {
     const TTest *const tests[] = {
         it_rests_over_either_edge_at_any_speed,
         it_rests_over_the_centre_and_with_its_axle_over_the_edge,
+        on_a_floor_darker_than_its_level_it_rests_over_the_edge_as_well,
         over_the_centre_of_a_wide_line_it_knows_what_it_has_slid,
         it_rests_over_the_centre_however_the_second_sensor_comes,
         it_rests_with_the_middle_of_its_sensors_on_the_edge_when_it_comes_at_an_angle,

@@ -197,7 +197,7 @@ bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
         if (cmi_line_tells(candidate)) {
             // A floor that is a little darker here than where the levels were taken is no edge.
             if (!centre &&
-                cmo_edge_sees(&robot->light[i].edge, cmi_light_signal(&robot->light[i]))) {
+                cmo_edge_sees(&robot->light[i].edge, cmi_line_reading(robot, state, i))) {
                 return false;
             }
             least = candidate->side < least ? candidate->side : least;

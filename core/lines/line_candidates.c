@@ -397,10 +397,28 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     }
 }
 
+#if CMO_SLIDING
+// What the spot is over reads otherwise than its level where the light is another, or the paint;
+// what is further off is something else.
+#define OFF_LEVEL 0.25F
+
+static void know_reading(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+    const cmo_edge *edge = &robot->light[sensor].edge;
+    float off = edge->behind - cmi_line_level(edge, edge->inside);
+    if (cmi_light_by_tone(&robot->light[sensor]) && edge->looks > 1 && !edge->onto &&
+        !cmi_line_settles(robot) && fabsf(off) < OFF_LEVEL) {
+        state->reads[sensor][edge->inside] = off;
+    }
+}
+#endif
+
 void cmi_line_look(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         const cmo_light *light = &robot->light[i];
         bool watched = state->watched & 1U << i;
+#if CMO_SLIDING
+        know_reading(robot, state, i);
+#endif
         if (watched && state->take != NULL) {
             state->take(robot, state, i);
         }

@@ -92,7 +92,7 @@ static bool may_be_edge(const cmo_robot *robot, const cmo_line_state *state, uin
     float inward = state->parameters.rest == CMO_REST_FAR_EDGE ? -counted_mm : counted_mm;
     bool other = candidate->passed && inward > 0.5F * width;
     return !other && fabsf(place_mm - counted_mm) < 0.5F * width &&
-           (near || cmo_edge_sees(&light->edge, cmi_light_signal(light)));
+           (near || cmo_edge_sees(&light->edge, cmi_line_reading(robot, state, sensor)));
 }
 
 // What a sensor's reading says of the edge that it is to rest on.
@@ -108,7 +108,7 @@ typedef struct edge_word {
 static edge_word read_edge(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     const cmo_line_parameters *p = &state->parameters;
     const cmo_edge *edge = &robot->light[sensor].edge;
-    float reading = cmi_light_signal(&robot->light[sensor]);
+    float reading = cmi_line_reading(robot, state, sensor);
     float counted = -left_to_go(robot, state, sensor) + p->beyond_mm;
     float place;
     bool in_spot = cmo_edge_place(edge, reading, &place);

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-#include <cammino/light.h>
+#include "light_input.h"
 
 #include <math.h>
 
@@ -47,7 +47,7 @@ static bool is_inside(const cmo_edge *edge, float reflectance, float margin) {
 
 // The reflectance that a band's surface is expected to have: an open band reaches to its level, and
 // that of void as far below the dark level again as its threshold is.
-static float target_of(const cmo_band *band) {
+float cmi_band_target(const cmo_band *band) {
     if (isinf(band->low)) {
         return band->high < 0.0F ? 2.0F * band->high : 0.0F;
     }
@@ -55,7 +55,7 @@ static float target_of(const cmo_band *band) {
 }
 
 static void start(cmo_edge *edge, const cmo_levels *levels, cmo_band band, float spot_mm) {
-    float target = target_of(&band);
+    float target = cmi_band_target(&band);
     edge->band = band;
     edge->hysteresis = cmo_hysteresis(levels);
     // A threshold near a level, the surface's own or that of what lies around it, leaves less room:
@@ -185,7 +185,7 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
         // The surface ahead is not known yet: its tone's level stands in for it. A reading beyond
         // that level is taken for the level itself.
         float away = point.reflectance > edge->band.high ? 1.0F : 0.0F;
-        float to = edge->inside ? away : target_of(&edge->band);
+        float to = edge->inside ? away : cmi_band_target(&edge->band);
         place_crossing(edge, &point, edge->behind, to, crossing);
         crossing->entering = !edge->inside;
         edge->inside = !edge->inside;
@@ -206,7 +206,7 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
 // How much of the spot the tone covers, by the levels alone.
 static float covered(const cmo_edge *edge, float reflectance) {
     float from = isinf(edge->band.high) ? 0.0F : 1.0F;
-    return (reflectance - from) / (target_of(&edge->band) - from);
+    return (reflectance - from) / (cmi_band_target(&edge->band) - from);
 }
 
 bool cmo_edge_sees(const cmo_edge *edge, float reflectance) {

@@ -14,6 +14,9 @@ static inline uint32_t cmi_age_limit(uint32_t given, uint32_t otherwise, uint32_
     return given != 0 || chosen > least ? chosen : least;
 }
 
+// The reflectance that a band's surface is expected to have.
+float cmi_band_target(const cmo_band *band);
+
 // Takes all sensors' looks and latches.
 void cmi_light_take(cmo_robot *robot, const cmo_sample *sample);
 
