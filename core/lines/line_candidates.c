@@ -398,16 +398,18 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
 }
 
 #if CMO_SLIDING
-// What the spot is over reads otherwise than its level where the light is another, or the paint;
-// what is further off is something else.
-#define OFF_LEVEL 0.25F
+// The floor reads otherwise than its level where the light is another, or the paint, by more than
+// this; what is further off than that is something else.
+#define SAME_FLOOR  0.05F
+#define OTHER_FLOOR 0.25F
 
-static void know_reading(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
+static void know_floor(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     const cmo_edge *edge = &robot->light[sensor].edge;
-    float off = edge->behind - cmi_line_level(edge, edge->inside);
+    float off = edge->behind - cmi_line_floor(edge);
+    float span = fabsf(cmi_line_floor(edge) - cmi_band_target(&edge->band));
     if (cmi_light_by_tone(&robot->light[sensor]) && edge->looks > 1 && !edge->onto &&
-        !cmi_line_settles(robot) && fabsf(off) < OFF_LEVEL) {
-        state->reads[sensor][edge->inside] = off;
+        !edge->inside && !cmi_line_settles(robot) && fabsf(off) < fminf(OTHER_FLOOR, 0.5F * span)) {
+        state->floor_off[sensor] = fabsf(off) > SAME_FLOOR ? off : 0.0F;
     }
 }
 #endif
@@ -417,7 +419,7 @@ void cmi_line_look(cmo_robot *robot, cmo_line_state *state) {
         const cmo_light *light = &robot->light[i];
         bool watched = state->watched & 1U << i;
 #if CMO_SLIDING
-        know_reading(robot, state, i);
+        know_floor(robot, state, i);
 #endif
         if (watched && state->take != NULL) {
             state->take(robot, state, i);

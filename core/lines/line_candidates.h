@@ -84,23 +84,21 @@ uint8_t cmi_line_first(const cmo_robot *robot, const cmo_line_state *state);
 // The sensors asked for stand on a candidate; with `accepted`, on a line that has proved itself.
 bool cmi_line_met(const cmo_line_state *state, bool accepted);
 
-// What the floor is expected to read like, or the line.
-static inline float cmi_line_level(const cmo_edge *edge, bool line) {
-    float floor = isinf(edge->band.high) ? 0.0F : 1.0F;
-    return line ? cmi_band_target(&edge->band) : floor;
+// What the floor is expected to read like.
+static inline float cmi_line_floor(const cmo_edge *edge) {
+    return isinf(edge->band.high) ? 0.0F : 1.0F;
 }
 
-// What a sensor would read here by the levels: as much between the two as it does between what it
-// has read of them on the way.
+// What a sensor would read here by the levels: as much between line and floor as it does between
+// the line and what it has read of the floor on the way.
 static inline float cmi_line_reading(const cmo_robot *robot, const cmo_line_state *state,
                                      uint8_t sensor) {
     const cmo_light *light = &robot->light[sensor];
     float reading = cmi_light_signal(light);
 #if CMO_SLIDING
-    const float *off = state->reads[sensor];
-    float floor = cmi_line_level(&light->edge, false);
-    float span = cmi_line_level(&light->edge, true) - floor;
-    reading = floor + (reading - floor - off[0]) * span / (span + off[1] - off[0]);
+    float line = cmi_band_target(&light->edge.band);
+    float span = cmi_line_floor(&light->edge) - line;
+    reading = line + (reading - line) * span / (span + state->floor_off[sensor]);
 #else
     (void)state;
 #endif

@@ -181,8 +181,7 @@ typedef struct cmo_line_state {
     float furthest_mm;     /**< the furthest beyond the near edge since the crossing */
     uint32_t waited_us;    /**< for small moves to settle, or for looks at rest */
 #if CMO_SLIDING
-    float reads[CMO_LIGHTS_MAX][2]; /**< how far each sensor has read the floor, and the line, off
-                                         their levels */
+    float floor_off[CMO_LIGHTS_MAX]; /**< how far each sensor has read the floor off its level */
     float known_mm; /**< looked at again up to there: what is met before that is no line */
 #endif
     uint32_t stood_us; /**< time of the first standstill, port clock */
