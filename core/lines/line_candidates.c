@@ -398,10 +398,11 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
 }
 
 #if CMO_SLIDING
-// The floor reads otherwise than its level where the light is another, or the paint, by more than
-// this; what is further off than that is something else.
-#define SAME_FLOOR  0.05F
+// The floor reads otherwise than its level where the light is another, or the paint; what is
+// further off than this is something else. Lamps flicker, and slow looks see that as a slow swell:
+// so it is the mean over some ticks.
 #define OTHER_FLOOR 0.25F
+#define FLOOR_TICKS 20.0F
 
 static void know_floor(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     const cmo_edge *edge = &robot->light[sensor].edge;
@@ -409,7 +410,7 @@ static void know_floor(const cmo_robot *robot, cmo_line_state *state, uint8_t se
     float span = fabsf(cmi_line_floor(edge) - cmi_band_target(&edge->band));
     if (cmi_light_by_tone(&robot->light[sensor]) && edge->looks > 1 && !edge->onto &&
         !edge->inside && !cmi_line_settles(robot) && fabsf(off) < fminf(OTHER_FLOOR, 0.5F * span)) {
-        state->floor_off[sensor] = fabsf(off) > SAME_FLOOR ? off : 0.0F;
+        state->floor_off[sensor] += (off - state->floor_off[sensor]) / FLOOR_TICKS;
     }
 }
 #endif

@@ -84,6 +84,9 @@ uint8_t cmi_line_first(const cmo_robot *robot, const cmo_line_state *state);
 // The sensors asked for stand on a candidate; with `accepted`, on a line that has proved itself.
 bool cmi_line_met(const cmo_line_state *state, bool accepted);
 
+// So little off its level a floor may well be on it.
+#define CMI_LINE_SAME_FLOOR 0.05F
+
 // What the floor is expected to read like.
 static inline float cmi_line_floor(const cmo_edge *edge) {
     return isinf(edge->band.high) ? 0.0F : 1.0F;
@@ -98,7 +101,10 @@ static inline float cmi_line_reading(const cmo_robot *robot, const cmo_line_stat
 #if CMO_SLIDING
     float line = cmi_band_target(&light->edge.band);
     float span = cmi_line_floor(&light->edge) - line;
-    reading = line + (reading - line) * span / (span + state->floor_off[sensor]);
+    float off = state->floor_off[sensor];
+    if (fabsf(off) > CMI_LINE_SAME_FLOOR) {
+        reading = line + (reading - line) * span / (span + off);
+    }
 #else
     (void)state;
 #endif
