@@ -283,6 +283,7 @@ START_TEST(parameters_that_make_no_sense_are_refused_before_anything_moves) {
         {{.least_width_mm = -2}, CMO_OUTCOME_BAD_PARAMETER, "least_width_mm"},
         {{.least_width_mm = 20, .most_width_mm = 19}, CMO_OUTCOME_BAD_PARAMETER, "most_width_mm"},
         {{.most_width_mm = NAN}, CMO_OUTCOME_BAD_PARAMETER, "most_width_mm"},
+        {{.tone = CMO_TONE_VOID, .most_width_mm = 30}, CMO_OUTCOME_BAD_PARAMETER, "most_width_mm"},
         {{.blind_mm = 100, .longest_mm = 50}, CMO_OUTCOME_BAD_PARAMETER, "longest_mm"},
         {{.acceleration_mm_s2 = 5}, CMO_OUTCOME_BAD_PARAMETER, "acceleration_mm_s2"},
         {{.braking_mm_s2 = 60000}, CMO_OUTCOME_BAD_PARAMETER, "braking_mm_s2"},

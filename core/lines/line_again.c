@@ -7,6 +7,7 @@
 #include "../tick/light_input.h"
 #include "../tick/surfaces.h"
 #include "line_candidates.h"
+#include "line_floor.h"
 #include "line_halt.h"
 #include "line_rest.h"
 

@@ -9,6 +9,7 @@
 #include "../tick/odometer.h"
 #include "../tick/surfaces.h"
 #include "line_doubt.h"
+#include "line_floor.h"
 
 #include <math.h>
 #include <stddef.h>
@@ -397,31 +398,11 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     }
 }
 
-#if CMO_SLIDING
-// The floor reads otherwise than its level where the light is another, or the paint; what is
-// further off than this is something else. Lamps flicker, and slow looks see that as a slow swell:
-// so it is the mean over some ticks.
-#define OTHER_FLOOR 0.25F
-#define FLOOR_TICKS 20.0F
-
-static void know_floor(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
-    const cmo_edge *edge = &robot->light[sensor].edge;
-    float off = edge->behind - cmi_line_floor(edge);
-    float span = fabsf(cmi_line_floor(edge) - cmi_band_target(&edge->band));
-    if (cmi_light_by_tone(&robot->light[sensor]) && edge->looks > 1 && !edge->onto &&
-        !edge->inside && !cmi_line_settles(robot) && fabsf(off) < fminf(OTHER_FLOOR, 0.5F * span)) {
-        state->floor_off[sensor] += (off - state->floor_off[sensor]) / FLOOR_TICKS;
-    }
-}
-#endif
-
 void cmi_line_look(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         const cmo_light *light = &robot->light[i];
         bool watched = state->watched & 1U << i;
-#if CMO_SLIDING
-        know_floor(robot, state, i);
-#endif
+        cmi_line_know_floor(robot, state, i);
         if (watched && state->take != NULL) {
             state->take(robot, state, i);
         }

@@ -7,9 +7,7 @@
 #include <cammino/line_search.h>
 
 #include "../shared/description.h"
-#include "../tick/light_input.h"
 #include "../tick/odometer.h"
-#include "../tick/surfaces.h"
 
 #include <math.h>
 
@@ -83,33 +81,6 @@ uint8_t cmi_line_first(const cmo_robot *robot, const cmo_line_state *state);
 
 // The sensors asked for stand on a candidate; with `accepted`, on a line that has proved itself.
 bool cmi_line_met(const cmo_line_state *state, bool accepted);
-
-// So little off its level a floor may well be on it.
-#define CMI_LINE_SAME_FLOOR 0.05F
-
-// What the floor is expected to read like.
-static inline float cmi_line_floor(const cmo_edge *edge) {
-    return isinf(edge->band.high) ? 0.0F : 1.0F;
-}
-
-// What a sensor would read here by the levels: as much between line and floor as it does between
-// the line and what it has read of the floor on the way.
-static inline float cmi_line_reading(const cmo_robot *robot, const cmo_line_state *state,
-                                     uint8_t sensor) {
-    const cmo_light *light = &robot->light[sensor];
-    float reading = cmi_light_signal(light);
-#if CMO_SLIDING
-    float line = cmi_band_target(&light->edge.band);
-    float span = cmi_line_floor(&light->edge) - line;
-    float off = state->floor_off[sensor];
-    if (fabsf(off) > CMI_LINE_SAME_FLOOR) {
-        reading = line + (reading - line) * span / (span + off);
-    }
-#else
-    (void)state;
-#endif
-    return reading;
-}
 
 // Whether a sensor says where the line is: not where it is worn.
 static inline bool cmi_line_tells(const cmo_candidate *candidate) {

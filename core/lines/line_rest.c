@@ -7,6 +7,7 @@
 #include "../shared/routine.h"
 #include "../tick/surfaces.h"
 #include "line_candidates.h"
+#include "line_floor.h"
 #include "line_halt.h"
 
 #include <math.h>

@@ -89,8 +89,11 @@ static cmo_outcome check_together(cmo_robot *robot, cmo_line_parameters *p) {
     }
 #endif
 #if CMO_TWO_SIDED
-    if (p->most_width_mm != 0.0F && p->most_width_mm < p->least_width_mm) {
-        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "most_width_mm", p->least_width_mm);
+    // Void has no far edge to be known by.
+    if (p->most_width_mm != 0.0F &&
+        (p->most_width_mm < p->least_width_mm || p->tone == CMO_TONE_VOID)) {
+        return cmi_refuse(robot, CMO_OUTCOME_BAD_PARAMETER, "most_width_mm",
+                          p->tone == CMO_TONE_VOID ? 0.0F : p->least_width_mm);
     }
 #endif
     // There is nothing to stand on beyond the edge of a table.
