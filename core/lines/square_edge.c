@@ -130,9 +130,6 @@ float cmi_square_errors(const cmo_robot *robot, cmo_square_on_line_state *state,
         float further = robot->description->light[i].ahead_mm - cmi_bearing_ahead_mm(robot);
         bool contrary =
             (place_mm > 0.0F && counted < place_mm) || (place_mm < 0.0F && counted > place_mm);
-        // A spot that reads as if it hardly touched the edge may well not do so, where the line or
-        // the floor is not quite as its level: further off it is read the same.
-        sees = sees && (contrary || cmo_edge_sees(&light->edge, cmi_light_signal(light)));
         if (is_at_far_edge(robot, state, i, place_mm, counted)) {
             place_mm = state->line.parameters.least_width_mm - place_mm;
             contrary = true;
