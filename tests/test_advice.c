@@ -74,7 +74,7 @@ START_TEST(a_field_that_is_taken_for_the_line_is_found) {
                                         {"left_mm: -45", "left_mm: -61"},
                                         {NULL, NULL}},
                STOP("150", ORDINARY));
-    ck_assert_int_eq(CALL("series %s/route.yaml --trials 60 --advice"), 1);
+    ck_assert_int_eq(CALL("series %s/route.yaml --trials 40 --advice"), 1);
     const char *at =
         strstr(out, "\n  legs[1].stop_on_line.most_width_mm 24: what is wider is no line\n");
     ck_assert_msg(at != NULL, "%s%s", out, err);

@@ -250,23 +250,22 @@ START_TEST(a_field_is_no_line_where_a_lines_most_width_is_known) {
                 ck_assert_float_lt(find(&d, kind, &usual)->crossing_mm, 400.0F);
                 end(&d);
             }
-            for (int speed = 100; speed <= 500; speed += 400) {
-                cmo_line_parameters p = usual;
-                p.cruise_mm_s = (float)speed;
-                p.most_width_mm = 24;
-                p.longest_ms = 20000;
-                drive d = prepare(&fields[i], 0.0);
-                const cmo_report *report = find(&d, kind, &p);
-                look_where_it_is(&d, &fields[i]);
-                ck_assert_msg(d.off_mm > -2.0 && d.off_mm < 120.0,
-                              "field %zu, routine %d, %d mm/s: %g", i, kind, speed, d.off_mm);
-                ck_assert_float_ge(report->figure[CMO_PASSED_OVER], 1.0F);
-                if (i == 0) {
-                    ck_assert_int_eq(report->passed_reason, CMO_PASSED_TOO_WIDE);
-                    ck_assert_float_gt(report->passed_width_mm, 30.0F);
-                }
-                end(&d);
+            int speed = ((int)i + kind) % 2 == 0 ? 100 : 500;
+            cmo_line_parameters p = usual;
+            p.cruise_mm_s = (float)speed;
+            p.most_width_mm = 24;
+            p.longest_ms = 20000;
+            drive d = prepare(&fields[i], 0.0);
+            const cmo_report *report = find(&d, kind, &p);
+            look_where_it_is(&d, &fields[i]);
+            ck_assert_msg(d.off_mm > -2.0 && d.off_mm < 120.0, "field %zu, routine %d, %d mm/s: %g",
+                          i, kind, speed, d.off_mm);
+            ck_assert_float_ge(report->figure[CMO_PASSED_OVER], 1.0F);
+            if (i == 0) {
+                ck_assert_int_eq(report->passed_reason, CMO_PASSED_TOO_WIDE);
+                ck_assert_float_gt(report->passed_width_mm, 30.0F);
             }
+            end(&d);
         }
     }
 }
