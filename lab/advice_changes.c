@@ -102,7 +102,8 @@ static void add_leg(lab_advice *advice, const lab_route *route, const lab_result
         add_number(advice, field_of(leg, of, "creep_mm_s"), creep, 0.7 * creep, "");
     }
     double least = (double)line.least_width_mm;
-    if (line.most_width_mm == 0.0F && least > 0.0 && ends_elsewhere(results, leg)) {
+    if (line.most_width_mm == 0.0F && line.tone != CMO_TONE_VOID && least > 0.0 &&
+        ends_elsewhere(results, leg)) {
         char *field = field_of(leg, of, "most_width_mm");
         double most = handy(WIDEST * least);
         lab_advice_tried *tried =

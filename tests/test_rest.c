@@ -1,33 +1,10 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Stop on line with a rest: where the robot truly stands in the end.
-#include "support.h"
+#include "stop_runs.h"
 
 #include <math.h>
-#include <stdlib.h>
 
 static cmo_sim_mat *mat;
-
-// The true distance of the middle of the spots beyond x_mm, along the way.
-static double beyond(const bench_robot *bench, double x_mm) {
-    cmo_sim_truth now = cmo_sim_truth_now(bench->sim);
-    double middle = 0.0;
-    for (unsigned i = 0; i < 2; i++) {
-        double x, y;
-        cmo_sim_spot(bench->sim, &now, i, &x, &y);
-        middle += 0.5 * x;
-    }
-    return middle - x_mm;
-}
-
-static bench_robot stop(const cmo_sim_setup *setup, const cmo_robot_description *description,
-                        const cmo_line_parameters *parameters) {
-    bench_robot bench;
-    start_bench(&bench, setup, description);
-    cmo_outcome outcome = cmo_stop_on_line(&bench.robot, parameters);
-    ck_assert_msg(outcome == CMO_OUTCOME_DONE, "%s", cmo_outcome_name(outcome));
-    ck_assert(cmo_sim_halted(bench.sim));
-    return bench;
-}
 
 START_TEST(it_rests_over_either_edge_at_any_speed) {
     for (int speed = 100; speed <= 600; speed += 100) {
@@ -69,9 +46,7 @@ START_TEST(it_rests_over_the_centre_and_with_its_axle_over_the_edge) {
 }
 END_TEST
 
-// When the first sensor has shown the far edge, the second may still be on the line, or before it:
-// then the robot rests by the first alone, 11 mm off at 14 degrees.
-// Floor and line as they have read on the way tell where the edge is, not the levels alone.
+// What the floor has read on the way tells where the edge is, and not its level alone.
 START_TEST(on_a_floor_darker_than_its_level_it_rests_over_the_edge_as_well) {
     static const floor_plan darker = {0.52, 1, {STRIPE(700, 20, 0, 0.05, CMO_SIM_LINE)}};
     cmo_sim_mat *dim = make_floor(&darker);
@@ -114,6 +89,8 @@ START_TEST(over_the_centre_of_a_wide_line_it_knows_what_it_has_slid) {
 }
 END_TEST
 
+// When the first sensor has shown the far edge, the second may still be on the line, or before it:
+// then the robot rests by the first alone, 11 mm off at 14 degrees.
 START_TEST(it_rests_over_the_centre_however_the_second_sensor_comes) {
     for (int angle = -28; angle <= 28; angle++) {
         for (int rest = CMO_REST_CENTRE; rest <= CMO_REST_FAR_EDGE; rest++) {
@@ -317,93 +294,6 @@ START_TEST(a_line_at_the_end_of_the_longest_way_is_still_stopped_on) {
 }
 END_TEST
 
-// --------------------------------------------------------------------------- effort, foresight --
-
-START_TEST(quick_stays_where_it_brakes_and_predicts_how_far_that_is) {
-    for (int speed = 150; speed <= 600; speed += 150) {
-        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
-        cmo_line_parameters p = {.cruise_mm_s = (float)speed,
-                                 .blind_mm = 150,
-                                 .rest = CMO_REST_NEAR_EDGE,
-                                 .effort = CMO_EFFORT_QUICK};
-        bench_robot bench = stop(&setup, &plain_robot, &p);
-        double rest = beyond(&bench, 700);
-        double predicted = figure(&bench.robot, CMO_PREDICTED_OVERSHOOT_MM);
-        ck_assert_double_gt(rest, 5.0); // it does not come back
-        ck_assert_double_eq_tol(figure(&bench.robot, CMO_REST_ERROR_MM), rest, 2.0);
-        ck_assert_msg(fabs(predicted - rest) <= 0.15 * rest + 0.5, "%g for %g at %d", predicted,
-                      rest, speed);
-        end_bench(&bench);
-    }
-}
-END_TEST
-
-START_TEST(fine_rests_finer_than_normal) {
-    double squares[2] = {0.0, 0.0};
-    for (int i = 0; i < 40; i++) {
-        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
-        setup.seed = (uint64_t)(i / 2) + 1;
-        cmo_line_parameters p = {.cruise_mm_s = 300,
-                                 .blind_mm = 150,
-                                 .rest = CMO_REST_NEAR_EDGE,
-                                 .effort = i % 2 ? CMO_EFFORT_FINE : CMO_EFFORT_NORMAL};
-        bench_robot bench = stop(&setup, &plain_robot, &p);
-        squares[i % 2] += pow(beyond(&bench, 700), 2);
-        end_bench(&bench);
-    }
-    ck_assert_double_lt(squares[1], squares[0]);
-    ck_assert_double_lt(sqrt(squares[1] / 20.0), 0.35);
-}
-END_TEST
-
-START_TEST(halts_teach_what_the_next_one_will_do) {
-    cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
-    bench_robot bench;
-    start_bench(&bench, &setup, &plain_robot);
-    double off[3];
-    for (int i = 0; i < 3; i++) {
-        // Rolling out it goes much further than by braking, which is all it knows at first.
-        cmo_line_parameters p = {
-            .cruise_mm_s = 300, .blind_mm = 150, .least_width_mm = 10, .halt = CMO_HALT_COAST};
-        ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &p), CMO_OUTCOME_DONE);
-        off[i] = fabs(figure(&bench.robot, CMO_PREDICTED_OVERSHOOT_MM) / beyond(&bench, 700) - 1.0);
-        double back = beyond(&bench, 700) + 430.0;
-        cmo_advance(&bench.robot, &(cmo_advance_parameters){.distance_mm = (float)-back});
-    }
-    ck_assert_double_gt(off[0], 0.2);
-    ck_assert_double_lt(off[2], 0.15);
-    end_bench(&bench);
-}
-END_TEST
-
-START_TEST(an_expected_line_is_met_slowly_and_an_unexpected_one_all_the_same) {
-    double time_ms[2];
-    for (int expected = 0; expected < 3; expected++) {
-        cmo_sim_setup setup = plain_setup(&plain_robot, PLAIN_TRAITS, mat);
-        cmo_line_parameters p = {.cruise_mm_s = 500,
-                                 .blind_mm = 150,
-                                 .rest = CMO_REST_NEAR_EDGE,
-                                 .expected_mm = expected == 0   ? 0.0F
-                                                : expected == 1 ? 430.0F
-                                                                : 300};
-        bench_robot bench = stop(&setup, &plain_robot, &p);
-        ck_assert_double_le(fabs(beyond(&bench, 700)), 1.2);
-        double speed = figure(&bench.robot, CMO_CROSSING_SPEED_MM_S);
-        if (expected == 1) {
-            ck_assert_double_lt(speed, 170.0);
-            ck_assert_double_lt(figure(&bench.robot, CMO_OVERSHOOT_MM), 22.0);
-        } else {
-            ck_assert_double_gt(speed, 400.0);
-        }
-        if (expected < 2) {
-            time_ms[expected] = figure(&bench.robot, CMO_ELAPSED_MS);
-        }
-        end_bench(&bench);
-    }
-    ck_assert_double_lt(time_ms[1], 1.15 * time_ms[0]); // foresight costs next to nothing
-}
-END_TEST
-
 int main(void) {
     mat = make_floor(&one_line);
     const TTest *const tests[] = {
@@ -421,10 +311,6 @@ int main(void) {
         it_rests_at_a_tables_edge_and_stays_on_the_table,
         at_a_slant_it_rests_by_the_sensor_that_met_the_tables_edge,
         a_line_at_the_end_of_the_longest_way_is_still_stopped_on,
-        quick_stays_where_it_brakes_and_predicts_how_far_that_is,
-        fine_rests_finer_than_normal,
-        halts_teach_what_the_next_one_will_do,
-        an_expected_line_is_met_slowly_and_an_unexpected_one_all_the_same,
         NULL};
     int status = run_suite("rest", tests);
     cmo_sim_mat_free(mat);

@@ -3,6 +3,7 @@
 
 #include "../shared/description.h"
 #include "../shared/routine.h"
+#include "../tick/light_input.h"
 #include "edge_steer.h"
 
 #include <math.h>
@@ -30,15 +31,6 @@
 // It turns back at once then, for no edge has been seen for so many spots at least.
 #define BACK_SPOTS 1.5F
 
-static float level_of(const cmo_edge *edge) {
-    return isinf(edge->band.high) ? 0.0F : 1.0F;
-}
-
-static float line_of(const cmo_edge *edge) {
-    bool ends = isfinite(edge->band.low) && isfinite(edge->band.high);
-    return ends ? 0.5F * (edge->band.low + edge->band.high) : 1.0F - level_of(edge);
-}
-
 // On one surface for so long a way.
 static bool lasts(const cmo_light *light, float way_mm) {
     const cmo_edge *edge = &light->edge;
@@ -61,20 +53,20 @@ static bool begin_alike(const cmo_robot *robot) {
 }
 
 static bool is_another(const cmo_edge *edge, float reflectance) {
-    float level = level_of(edge);
+    float level = cmi_band_around(&edge->band);
     float off = level > 0.5F ? level - reflectance : reflectance - level;
     return off > FLOOR_SAME && off <= FLOOR_OFF;
 }
 
 static void set_floor(cmo_follow_edge_state *state, const cmo_edge *edge, float reflectance) {
-    state->floor = is_another(edge, reflectance) ? reflectance : level_of(edge);
+    state->floor = is_another(edge, reflectance) ? reflectance : cmi_band_around(&edge->band);
 }
 
 // What a reading would be by the levels, with as much of the line under the spot.
 static float by_levels(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor) {
     const cmo_light *light = &robot->light[sensor];
-    float level = level_of(&light->edge);
-    float line = line_of(&light->edge);
+    float level = cmi_band_around(&light->edge.band);
+    float line = cmi_band_target(&light->edge.band);
     bool own = sensor == state->sensor && state->bright < 1.0F;
     float from = own && level > line ? state->bright : state->floor;
     float to = own && line > level ? state->bright : line;
@@ -91,7 +83,7 @@ bool cmi_edge_place(const cmo_robot *robot, const cmo_follow_edge_state *state, 
 }
 
 void cmi_edge_start_floor(const cmo_robot *robot, cmo_follow_edge_state *state) {
-    state->floor = level_of(&robot->light[state->sensor].edge);
+    state->floor = cmi_band_around(&robot->light[state->sensor].edge.band);
     state->bright = 1.0F;
 }
 
@@ -142,8 +134,8 @@ static void know_alone(cmo_robot *robot, cmo_follow_edge_state *state) {
 static void know_dimmed(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
     const cmo_edge *edge = &light->edge;
-    float contrast = fabsf(level_of(edge) - line_of(edge));
-    if (edge->inside != (line_of(edge) > level_of(edge))) {
+    float contrast = fabsf(cmi_band_around(&edge->band) - cmi_band_target(&edge->band));
+    if (edge->inside != (cmi_band_target(&edge->band) > cmi_band_around(&edge->band))) {
         return;
     }
     if (edge->behind > state->bright + edge->hysteresis) {
@@ -178,7 +170,7 @@ void cmi_edge_know_floor(cmo_robot *robot, cmo_follow_edge_state *state) {
         const cmo_light *other = &robot->light[state->sensor == 0 ? CMI_FRONT - 1 : 0];
         bool steady = is_steady(other) && (state->joined || !state->follows);
         if ((steady || begin_alike(robot)) &&
-            fabsf(other->edge.behind - level_of(&other->edge)) <= FLOOR_OFF) {
+            fabsf(other->edge.behind - cmi_band_around(&other->edge.band)) <= FLOOR_OFF) {
             set_floor(state, &other->edge, other->edge.behind);
         }
     }

@@ -1,5 +1,5 @@
 // SPDX-License-Identifier: MIT
-// What may be a line, and which of it is one.
+// What may be a line (line_candidates.c), and which of it is one (line_proof.c).
 #ifndef CMI_LINE_CANDIDATES_H
 #define CMI_LINE_CANDIDATES_H
 
@@ -64,6 +64,41 @@ void cmi_line_note_passed(cmo_robot *robot, uint8_t sensor, float way_mm, float 
 // It comes back or settles: edges are met again, and nothing new is.
 static inline bool cmi_line_settles(const cmo_robot *robot) {
     return robot->stage == CMO_STAGE_RETURN || robot->stage == CMO_STAGE_SETTLE;
+}
+
+// The other one of the two front sensors.
+static inline uint8_t cmi_line_beside(uint8_t sensor) {
+    return (uint8_t)(CMI_FRONT - 1 - sensor);
+}
+
+// It has gone over an edge out of its candidate, which may be that of a hole.
+static inline bool cmi_line_has_left(const cmo_candidate *candidate) {
+    return candidate->passed || (CMO_TWO_SIDED && candidate->held);
+}
+
+// By how much further on than lines let it here this sensor has met what it is on, against the
+// other one; how far it goes on until that one should have met it too; and the tangent of the angle
+// at which both have.
+float cmi_line_further_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor);
+float cmi_line_wait_mm(const cmo_line_state *state, uint8_t sensor);
+float cmi_line_tangent(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor);
+
+// How far a sensor has come over its candidate: to the far edge, or to its newest look.
+static inline float cmi_line_shown_mm(const cmo_robot *robot, const cmo_line_state *state,
+                                      uint8_t sensor) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    float to = cmi_line_has_left(candidate) ? candidate->far_mm : robot->light[sensor].way_mm;
+    return fabsf(to - candidate->near.way_mm);
+}
+
+// That was no line.
+static inline void cmi_line_pass_over(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                                      float width_mm, cmo_passed_reason reason) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    candidate->open = false;
+    candidate->met = CMO_TWO_SIDED && reason == CMO_PASSED_TOO_NARROW &&
+                     width_mm >= CMI_LINE_LESSER_PROOF * state->parameters.least_width_mm;
+    cmi_line_note_passed(robot, sensor, candidate->near.way_mm, width_mm, reason);
 }
 
 // Takes a crossing into the candidates; and this tick's.

@@ -14,18 +14,13 @@
 #define SAME_FLOOR  0.05F
 #define OTHER_FLOOR 0.25F
 #define FLOOR_TICKS 20.0F
-
-// What the floor is expected to read like.
-static float level_of(const cmo_edge *edge) {
-    return isinf(edge->band.high) ? 0.0F : 1.0F;
-}
 #endif
 
 void cmi_line_know_floor(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
 #if CMO_SLIDING
     const cmo_edge *edge = &robot->light[sensor].edge;
-    float off = edge->behind - level_of(edge);
-    float span = fabsf(level_of(edge) - cmi_band_target(&edge->band));
+    float off = edge->behind - cmi_band_around(&edge->band);
+    float span = fabsf(cmi_band_around(&edge->band) - cmi_band_target(&edge->band));
     if (cmi_light_by_tone(&robot->light[sensor]) && edge->looks > 1 && !edge->onto &&
         !edge->inside && !cmi_line_settles(robot) && fabsf(off) < fminf(OTHER_FLOOR, 0.5F * span)) {
         state->floor_off[sensor] += (off - state->floor_off[sensor]) / FLOOR_TICKS;
@@ -40,7 +35,7 @@ float cmi_line_reading(const cmo_robot *robot, const cmo_line_state *state, uint
     float reading = cmi_light_signal(light);
 #if CMO_SLIDING
     float line = cmi_band_target(&light->edge.band);
-    float span = level_of(&light->edge) - line;
+    float span = cmi_band_around(&light->edge.band) - line;
     float off = state->floor_off[sensor];
     if (fabsf(off) > SAME_FLOOR) {
         reading = line + (reading - line) * span / (span + off);

@@ -205,7 +205,7 @@ bool cmo_edge_look(cmo_edge *edge, cmo_light_point point, cmo_crossing *crossing
 
 // How much of the spot the tone covers, by the levels alone.
 static float covered(const cmo_edge *edge, float reflectance) {
-    float from = isinf(edge->band.high) ? 0.0F : 1.0F;
+    float from = cmi_band_around(&edge->band);
     return (reflectance - from) / (cmi_band_target(&edge->band) - from);
 }
 

@@ -8,14 +8,19 @@
 
 #include "../shared/description.h"
 
+#include <math.h>
+
 // What is given, or else a default that is at least `least`.
 static inline uint32_t cmi_age_limit(uint32_t given, uint32_t otherwise, uint32_t least) {
     uint32_t chosen = given != 0 ? given : otherwise;
     return given != 0 || chosen > least ? chosen : least;
 }
 
-// The reflectance that a band's surface is expected to have.
+// The reflectance that a band's surface is expected to have, and what lies around it.
 float cmi_band_target(const cmo_band *band);
+static inline float cmi_band_around(const cmo_band *band) {
+    return isinf(band->high) ? 0.0F : 1.0F;
+}
 
 // Takes all sensors' looks and latches.
 void cmi_light_take(cmo_robot *robot, const cmo_sample *sample);
