@@ -71,7 +71,8 @@ float cmi_line_wait_mm(const cmo_line_state *state, uint8_t sensor) {
 }
 
 // The other sensor has stood on something since before the search, or since it passed it over: now
-// that this one meets it too, that may be the line; unless it is known to be no wider than it is.
+// that this one meets it too, that may be the line. Where a line's most width is known it is none:
+// what a sensor stands on may be a field.
 static void count_in(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     uint8_t other = cmi_line_beside(sensor);
     cmo_candidate *candidate = &state->candidate[other];

@@ -143,7 +143,7 @@ static void match(cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     float later = cmi_line_further_mm(robot, state, sensor);
     bool within = second->met && fabsf(later) <= state->window_mm;
     bool shares = within && second->open;
-    if (within && both_are_wide(robot, state, sensor)) {
+    if (within && cmi_line_most_mm(state) > 0.0F && both_are_wide(robot, state, sensor)) {
         cmi_line_pass_over(robot, state, sensor, cmi_line_shown_mm(robot, state, sensor),
                            CMO_PASSED_TOO_WIDE);
         if (shares) {

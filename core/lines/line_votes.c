@@ -274,8 +274,8 @@ static bool judge_both(cmo_robot *robot, cmo_count_lines_state *state, extent e[
     float most = fmaxf(shown(&e[0]), shown(&e[1]));
     float least = fminf(shown(&e[0]), shown(&e[1]));
     if (most > widest_mm(robot, state, later)) {
-        pass(robot, state, 0, most, CMO_PASSED_TOO_WIDE);
-        pass(robot, state, 1, most, CMO_PASSED_TOO_WIDE);
+        pass(robot, state, 0, shown(&e[0]), CMO_PASSED_TOO_WIDE);
+        pass(robot, state, 1, shown(&e[1]), CMO_PASSED_TOO_WIDE);
         return true;
     }
     bool ended = has_ended(state, &e[0]) && has_ended(state, &e[1]);
