@@ -51,9 +51,41 @@ static double boldest_line(const cmo_sim_mat *mat, double floor, bool *over_void
     return boldest;
 }
 
+#define FLOOR_MM 20.0 // across the spot of floor that is looked at
+
+// Nothing that is marked in any place of such a spot.
+static bool is_floor(const cmo_sim_mat *mat, double x_mm, double y_mm) {
+    for (int i = 0; i < 9; i++) {
+        double cover[CMO_SIM_MARKS];
+        cmo_sim_mat_cover(mat, x_mm + 0.5 * FLOOR_MM * (i % 3 - 1),
+                          y_mm + 0.5 * FLOOR_MM * (i / 3 - 1), cover);
+        if (cover[CMO_SIM_LINE] + cover[CMO_SIM_BOUNDARY] + cover[CMO_SIM_VOID] > 0.0) {
+            return false;
+        }
+    }
+    return true;
+}
+
+// What the floor reads like where a robot starts: many start on the very line that they follow, so
+// the nearest place without any, on rings about it.
+static double floor_near(const cmo_sim_mat *mat, double x_mm, double y_mm) {
+    double furthest = cmo_sim_mat_width_mm(mat) + cmo_sim_mat_height_mm(mat);
+    for (double r = 0.0; r < furthest; r += FLOOR_MM) {
+        for (int i = 0; i < 16; i++) {
+            double angle = i * (3.141592653589793 / 8.0);
+            double x = x_mm + r * cos(angle);
+            double y = y_mm + r * sin(angle);
+            if (is_floor(mat, x, y)) {
+                return cmo_sim_mat_light(mat, x, y, FLOOR_MM);
+            }
+        }
+    }
+    return cmo_sim_mat_light(mat, x_mm, y_mm, FLOOR_MM);
+}
+
 cmo_sim_mat *labi_describe_sheet_of(const cmo_sim_mat *mat, double x_mm, double y_mm,
                                     bool *over_void) {
-    double floor = cmo_sim_mat_light(mat, x_mm, y_mm, 20.0);
+    double floor = floor_near(mat, x_mm, y_mm);
     double line = boldest_line(mat, floor, over_void);
     return labi_describe_sheet(floor, line >= 0.0 ? line : 0.04);
 }

@@ -43,12 +43,28 @@
 #define ACROSS_MM 60.0F
 // So many looks in a row that do not fit: what it meets now is the edge.
 #define REFUSED_MOST 4U
+// Before it has joined, its angle to the edge is known so well where it drives over a gap.
+#define SURE_RAD 0.12F
 
 static void keep(const cmo_robot *robot, cmo_follow_edge_state *state) {
     for (uint8_t i = CMO_EDGE_BEFORE - 1; i > 0; i--) {
         state->before[i] = state->before[i - 1];
     }
     state->before[0] = (cmo_edge_before){state->track, cmi_wheels_now(robot), cmo_way_mm(robot)};
+}
+
+static void keep_all(const cmo_robot *robot, cmo_follow_edge_state *state) {
+    for (uint8_t i = 0; i < CMO_EDGE_BEFORE; i++) {
+        keep(robot, state);
+    }
+}
+
+// What was thought of another edge is no help with the one that it meets now.
+static void search(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor) {
+    cmi_edge_search(robot, state, sensor);
+    if (state->follows) {
+        keep_all(robot, state);
+    }
 }
 
 // The edge's heading by odometry: what the robot wobbles about it is in both, and cancels out. The
@@ -77,9 +93,7 @@ static void note_near(cmo_robot *robot, cmo_follow_edge_state *state, bool near)
         cmi_edge_joined(robot, state);
         state->course_mm = -1.0F;
         state->mean_mm = way;
-        for (uint8_t i = 0; i < CMO_EDGE_BEFORE; i++) {
-            keep(robot, state);
-        }
+        keep_all(robot, state);
         cmi_enter(robot, CMO_STAGE_FOLLOW);
         cmi_notify(robot, CMO_EVENT_CROSSING, state->sensor);
     }
@@ -143,6 +157,11 @@ static cmo_edge_track gone_on(const cmo_robot *robot, const cmo_follow_edge_stat
     return on;
 }
 
+// It knows where the edge goes on: once it has joined, and before, what it has seen of it told that.
+static bool is_sure(const cmo_follow_edge_state *state) {
+    return state->joined || cmi_track_angle_sd(&state->before[CMO_EDGE_BEFORE - 1].track) < SURE_RAD;
+}
+
 // It sees the line alone, and no bend would have brought the spot over it so soon.
 static bool forks(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     const cmo_edge_before *before = &state->before[CMO_EDGE_BEFORE - 1];
@@ -179,13 +198,13 @@ static bool bridges(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_ed
     if (state->hidden && !blank) {
         state->hidden = false;
         state->hidden_to_mm = fminf(state->hidden_to_mm, way + spot);
-    } else if (!state->hidden && blank && (gap || forks(robot, state))) {
+    } else if (!state->hidden && blank && (gap ? is_sure(state) : forks(robot, state))) {
         begin_bridge(robot, state, gap);
     } else if (!blank && way - state->before[0].at_mm >= 0.5F * spot) {
         keep(robot, state);
     }
     if (way < state->hidden_to_mm) {
-        state->seen_mm = way;
+        state->seen_mm = state->near_mm = way;
     }
     return way < state->hidden_to_mm;
 }
@@ -213,8 +232,9 @@ static void take(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
     bool sees = sight->beyond == 0;
     bool fits = cmi_track_look(&state->track, robot, sight, &then, &now);
     state->refused = fits || !sees ? 0 : (uint8_t)(state->refused + 1U);
-    if (light->crossings > 0 && !fits && !state->joined) { // another edge of the line, say
-        cmi_edge_search(robot, state, sensor);
+    bool ends = state->parameters.gap_mm > 0.0F && is_sure(state);
+    if (light->crossings > 0 && !fits && !state->joined && !ends) { // another edge of the line, say
+        search(robot, state, sensor);
     } else if (state->refused >= REFUSED_MOST) { // it is there all the same
         float angle = state->track.angle_rad;
         cmi_track_start(&state->track, sight->off_mm, angle);
@@ -222,6 +242,7 @@ static void take(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
     }
     if (sees && fits) {
         state->seen_mm = cmo_way_mm(robot);
+        state->seen_rad = cmo_turned_rad(robot);
         state->drift = state->track.off_mm > 0.0F ? -1 : 1;
     }
 }
@@ -235,8 +256,9 @@ static void look_with(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t se
         tell_side(robot, state);
     }
     cmi_edge_sight sight = cmi_edge_sight_of(robot, state, sensor);
-    bool hides = state->parameters.gap_mm > 0.0F || state->parameters.fork == CMO_FORK_PASS;
-    if (hides && state->joined && !both && bridges(robot, state, &sight)) {
+    bool forks = state->joined && state->parameters.fork == CMO_FORK_PASS;
+    bool hides = forks || state->parameters.gap_mm > 0.0F;
+    if (hides && !both && bridges(robot, state, &sight)) {
         return;
     }
     take(robot, state, sensor, &sight);
@@ -258,7 +280,7 @@ void cmi_edge_look(cmo_robot *robot, cmo_follow_edge_state *state) {
         if (state->parameters.edge == CMO_LINE_BOTH) {
             cmi_edge_search_both(robot, state);
         } else if (!cmi_edge_floor_waits(robot, state)) {
-            cmi_edge_search(robot, state, state->sensor);
+            search(robot, state, state->sensor);
         }
         return;
     }

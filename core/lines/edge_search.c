@@ -30,7 +30,7 @@ static void find(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
     cmi_track_go(&state->track, robot, then, &now);
     state->follows = true;
     state->refused = 0;
-    state->start_rad = cmo_turned_rad(robot);
+    state->start_rad = state->seen_rad = cmo_turned_rad(robot);
     state->seen_mm = state->near_mm = cmo_way_mm(robot);
     state->look_us[sensor] = robot->light[sensor].look_us;
     cmi_enter(robot, CMO_STAGE_JOIN);

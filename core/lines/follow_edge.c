@@ -28,6 +28,8 @@
 // It has lost the edge where none was seen for so long; on the line for as many times that.
 #define LOST_MM 100.0F
 #define ON_LINE 2.5F
+// Turned by so much since, it would follow what it meets the way that it has come.
+#define LOST_RAD 2.1F
 // Between both edges it may see none for longer; and so many widths of the line, where it joins
 // over it.
 #define BOTH_LOST_MM   320.0F
@@ -129,7 +131,8 @@ static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
     if (p->edge == CMO_LINE_BOTH) { // it joins over the line
         most += state->joined ? p->gap_mm : JOINING_WIDTHS * p->width_mm;
     }
-    if (state->follows && unseen > most) {
+    float turned = fabsf(cmo_turned_rad(robot) - state->seen_rad);
+    if (state->follows && (unseen > most || turned > LOST_RAD)) {
         cmi_end(robot, CMO_OUTCOME_EDGE_LOST);
         return true;
     }

@@ -168,7 +168,8 @@ typedef struct cmo_follow_edge_state {
     float start_rad;     /**< turn of the wheels at the start, or where it met an edge since */
     float speed_mm_s;    /**< asked for */
     float trim_rad_s;    /**< by how much the wheels fall short of the turn that is asked for */
-    float seen_mm;       /**< way at which the edge was seen last */
+    float seen_mm;       /**< way at which the edge was seen last, */
+    float seen_rad;      /**< and the turn of the wheels then */
     float clear_mm;      /**< way at which the other sensor was off the line last */
     float near_mm;       /**< since when it has been near it */
     float course_rad[2]; /**< of the edge by odometry, its mean over the way before, and that's, */
