@@ -109,6 +109,18 @@ static void run_plainly(const population *c, const void *given, unsigned runs, c
     }
 }
 
+static void join_at_angles(edge_trial *join, population *fleet, unsigned runs, const char *what,
+                           double sign) {
+    for (double angle = 30.0; angle <= 60.0; angle += 15.0) {
+        edge_print_head(what, "");
+        printf("at %.0f to %.0f degrees\n", angle - 10.0, angle);
+        join->heading_deg[0] = sign * angle;
+        join->heading_deg[1] = sign * (angle - 10.0);
+        population_on_kinds(3, runs, edge_run_all, join);
+        edge_run_all(fleet, join, runs, "the fleet");
+    }
+}
+
 int main(int arguments, char **argument) {
     unsigned robots;
     unsigned runs = edge_asked(arguments, argument, &robots);
@@ -143,14 +155,12 @@ int main(int arguments, char **argument) {
                        .cruise_mm_s = 300.0,
                        .too_fast = CMO_TOO_FAST_SLOW,
                        .off_mm = {5, 60}};
-    for (double angle = 30.0; angle <= 60.0; angle += 15.0) {
-        edge_print_head("joined from beside", ", up to 60 mm");
-        printf("at %.0f to %.0f degrees\n", angle - 10.0, angle);
-        join.heading_deg[0] = -angle;
-        join.heading_deg[1] = 10.0 - angle;
-        population_on_kinds(3, runs, edge_run_all, &join);
-        edge_run_all(fleet, &join, runs, "the fleet");
-    }
+    join_at_angles(&join, fleet, runs, "joined from beside, up to 60 mm", -1.0);
+    // Both spots begin before the line.
+    join.way_mm = 1000.0;
+    join.off_mm[0] = -220.0;
+    join.off_mm[1] = -180.0;
+    join_at_angles(&join, fleet, runs, "joined from beyond the line, up to 220 mm", 1.0);
     printf("\n");
     edge_print_head(names[0], ", common practice");
     practice_trial plain = {.course = &courses[0], .mat = mats[0]};

@@ -79,7 +79,7 @@ JsonObject *drive_legs(const char *robot, const char *legs, double heading_deg, 
     } else {
         g_free(out);
         out = drive_here(path, seed, &done);
-        ck_assert_msg(done == (status == 0), "%s: %s", legs, out);
+        ck_assert_msg(status < 0 || done == (status == 0), "%s: %s", legs, out);
         ck_assert(json_parser_load_from_data(parser, out, -1, NULL));
     }
     g_free(path);

@@ -23,8 +23,9 @@ void write_runs_robot(const char *name, const char *line, const char *instead);
 #define BENDS "h 300 a 250 250 0 0 0 250 -250 v -60 a 250 250 0 0 1 250 -250 h 300"
 
 // Drives legs from (150, 400) on m.svg and gives the results of one of them, from 1; all done is
-// status 0, else 1. NULL where the command is to refuse them with 2. The robot is one of the
-// ferry's, or stands in the test's folder. The results last until the next drive.
+// status 0, else 1; -1 where either may be. NULL where the command is to refuse them with 2. The
+// robot is one of the ferry's, or stands in the test's folder. The results last until the next
+// drive.
 JsonObject *drive_legs(const char *robot, const char *legs, double heading_deg, int status,
                        unsigned seed, unsigned leg);
 

@@ -185,6 +185,39 @@ START_TEST(it_joins_from_beside_and_at_an_angle) {
 }
 END_TEST
 
+// The other sensor comes over the line first, and over the whole of it: the edge that was asked for
+// is where its own one leaves the line. What that one went over beside the line is none.
+START_TEST(it_joins_from_beyond_the_line) {
+    unsigned robots = SEEDS(24);
+    for (int left = 0; left < 2; left++) {
+        unsigned lost = 0;
+        char *line = g_strdup_printf("<path class='line' fill='none' stroke='" DARK
+                                     "' stroke-width='20' d='M 10 %d H 1880'/>",
+                                     left == 1 ? 705 : 895);
+        write_runs_floor(FLOOR, line);
+        g_free(line);
+        for (unsigned seed = 1; seed <= robots; seed++) {
+            JsonObject *leg =
+                drive_legs(SOURCE_DIR "/data/ferry/fleet.yaml",
+                           left == 1 ? "  - follow_edge: {distance_mm: 600}"
+                                     : "  - follow_edge: {edge: right, distance_mm: 600}",
+                           left == 1 ? 45 : -45, -1, seed, 1);
+            bool done = strcmp(outcome_of(leg), "done") == 0;
+            lost += !done;
+            ck_assert_double_le(done ? figure_of(leg, "truth", "edge_worst_mm") : 0.0, 8);
+        }
+        // 4 of 24 robots or more where they take the first edge for their own.
+        ck_assert_uint_le(lost, 1 + robots / 24);
+    }
+    write_runs_floor(FLOOR,
+                     "<path class='line' fill='none' stroke='" DARK "' stroke-width='20' "
+                     "d='M 10 893 H 1880'/><path class='decoration' fill='none' stroke='" DARK
+                     "' stroke-width='12' d='M 252 740 l 20 60'/>");
+    JsonObject *leg = follow_edge("distance_mm: 700", -25, 0, 1);
+    ck_assert_double_le(figure_of(leg, "truth", "joined_mm"), 300);
+}
+END_TEST
+
 // A spot outside of its tyres goes round a bend much faster than they do, or hardly moves; and
 // turns over the line where the robot turns along it.
 START_TEST(a_spot_outside_of_the_tyres_keeps_to_bends_and_joins_steeply) {
@@ -237,6 +270,7 @@ int main(void) {
                                   a_dimmed_sensor_comes_back_to_the_edge,
                                   how_far_it_is_counts_from_its_own_edge,
                                   it_joins_from_beside_and_at_an_angle,
+                                  it_joins_from_beyond_the_line,
                                   a_spot_outside_of_the_tyres_keeps_to_bends_and_joins_steeply,
                                   robots_of_other_kinds_join_steeply_and_keep_to_bends,
                                   NULL};

@@ -170,6 +170,33 @@ START_TEST(it_drives_over_gaps) {
 }
 END_TEST
 
+// Dashes of 150 mm, met from 30 mm before a gap to 20 after one: most come while it joins.
+START_TEST(it_joins_over_gaps) {
+    for (int to_mm = 125; to_mm <= 225; to_mm += 20 * (int)EACH) {
+        char *line = g_strdup_printf("<path stroke-dasharray='150 40' stroke-dashoffset='%d' "
+                                     "d='M 180 900 H 1880'/>",
+                                     to_mm);
+        write_along(line);
+        g_free(line);
+        JsonObject *leg = follow_edge("gap_mm: 60, distance_mm: 1200", -20, 0, 1 + (unsigned)to_mm);
+        ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 9);
+    }
+}
+END_TEST
+
+// A line that ends as it joins: it does not take it up the way that it has come.
+START_TEST(it_does_not_follow_backward_what_has_ended) {
+    for (int end = 360; end <= 400; end += 10 * (int)EACH) {
+        char *line = g_strdup_printf("<path d='M 10 900 H %d'/>", end);
+        write_along(line);
+        g_free(line);
+        JsonObject *leg = follow_edge("gap_mm: 60, distance_mm: 1200", -20, 1, (unsigned)end);
+        ck_assert_str_eq(outcome_of(leg), "edge_lost");
+        ck_assert_double_le(fabs(figure_of(leg, "truth", "turned_deg")), 150);
+    }
+}
+END_TEST
+
 // A line along the robot's way, and one of 300 mm that leaves it at (870, 355) to the left at an
 // angle, or mirrored, to the right; or goes over it.
 static void write_fork(bool left, double angle_deg, bool over) {
@@ -344,6 +371,8 @@ int main(void) {
                                   it_ends_on_a_line_across_or_drives_over_it,
                                   a_stated_edge_takes_the_drift_out,
                                   it_drives_over_gaps,
+                                  it_joins_over_gaps,
+                                  it_does_not_follow_backward_what_has_ended,
                                   it_passes_forks_by_or_takes_them,
                                   a_light_line_and_a_grey_one_have_edges_too,
                                   what_is_too_fast_for_its_bends_is_refused,

@@ -124,10 +124,8 @@ static void tell_side(const cmo_robot *robot, cmo_follow_edge_state *state) {
     } else if (leaves && into * (t->angle_rad + swing) > FAR_RAD && into * t->off_mm > FAR_MM) {
         state->far = true;
     } else if (state->from_line && !state->joined && way - state->seen_mm > AGAIN_MM) {
-        cmi_track_start(t, into * state->parameters.least_width_mm, into * CMI_ENTRY_RAD);
+        cmi_edge_beyond(state);
         state->seen_mm = way;
-        state->from_line = false;
-        state->far = true;
     }
     state->inside = inside;
 }
@@ -157,9 +155,11 @@ static cmo_edge_track gone_on(const cmo_robot *robot, const cmo_follow_edge_stat
     return on;
 }
 
-// It knows where the edge goes on: once it has joined, and before, what it has seen of it told that.
+// It knows where the edge goes on: once it has joined, and before, what it has seen of it told
+// that.
 static bool is_sure(const cmo_follow_edge_state *state) {
-    return state->joined || cmi_track_angle_sd(&state->before[CMO_EDGE_BEFORE - 1].track) < SURE_RAD;
+    return state->joined ||
+           cmi_track_angle_sd(&state->before[CMO_EDGE_BEFORE - 1].track) < SURE_RAD;
 }
 
 // It sees the line alone, and no bend would have brought the spot over it so soon.
@@ -256,8 +256,8 @@ static void look_with(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t se
         tell_side(robot, state);
     }
     cmi_edge_sight sight = cmi_edge_sight_of(robot, state, sensor);
-    bool forks = state->joined && state->parameters.fork == CMO_FORK_PASS;
-    bool hides = forks || state->parameters.gap_mm > 0.0F;
+    bool passes = state->joined && state->parameters.fork == CMO_FORK_PASS;
+    bool hides = passes || state->parameters.gap_mm > 0.0F;
     if (hides && !both && bridges(robot, state, &sight)) {
         return;
     }

@@ -20,6 +20,14 @@
 #define LEAST_SHARE   0.9F
 #define STEEPEST_SINE 0.9F
 
+// What both sensors go over, one after the other, is one line where its ways over it differ by no
+// more than this share and so many mm. It comes from the other side where the other sensor met the
+// line by so much sooner than one that stood beside it would, and it does not go along it.
+#define SAME_SHARE 0.15F
+#define SAME_MM    3.0F
+#define SOONER_MM  2.0F
+#define ALONG      3.0F
+
 // It has met an edge, with the spot of a sensor so far onto the line when the wheels were at
 // `then`.
 static void find(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor, float onto_mm,
@@ -36,14 +44,88 @@ static void find(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
     cmi_enter(robot, CMO_STAGE_JOIN);
 }
 
+void cmi_edge_beyond(cmo_follow_edge_state *state) {
+    float into = cmi_line_sign(state);
+    cmi_track_start(&state->track, into * state->parameters.least_width_mm, into * CMI_ENTRY_RAD);
+    state->from_line = false;
+    state->far = true;
+}
+
 // Coming onto the line it heads for it, going off it away from it.
 static float entry_rad(const cmo_follow_edge_state *state, uint8_t sensor, bool entering) {
     float into = cmi_edge_into(state, sensor);
     return entering ? into * CMI_ENTRY_RAD : -into * CMI_ENTRY_RAD;
 }
 
+// At what angle two spots beside each other meet one edge after so much way: its tangent is their
+// distance over the way.
+static float one_by_one_rad(float apart_mm, float way_mm) {
+    return cmi_atan(apart_mm / fmaxf(way_mm, LEAST_SHARE * apart_mm));
+}
+
+// Where each sensor comes onto a line and goes off it.
+static void note_passes(const cmo_robot *robot, cmo_follow_edge_state *state) {
+    for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        const cmo_light *light = &robot->light[i];
+        cmo_edge_pass *pass = &state->pass[i];
+        if (light->crossings > 0 && light->crossing[light->crossings - 1].entering) {
+            *pass = (cmo_edge_pass){cmi_gone_mm(robot), 0.0F};
+        } else if (light->crossings > 0 && pass->on_mm > 0.0F) {
+            pass->off_mm = cmi_gone_mm(robot);
+        }
+    }
+}
+
+// The sensor that stands on the edge's side of this one has come onto a line before it, and not
+// long ago: the robot comes from beyond the line, at an angle that the way between both tells.
+float cmi_edge_from_beyond_rad(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    uint8_t sensor = state->sensor;
+    uint8_t other = sensor == 0 ? CMI_FRONT - 1 : 0;
+    const cmo_light_description *light = robot->description->light;
+    float aside = -cmi_line_sign(state) * (light[other].left_mm - light[sensor].left_mm);
+    float ahead = light[other].ahead_mm - light[sensor].ahead_mm;
+    float way = cmi_gone_mm(robot) - state->pass[other].on_mm - ahead;
+    bool met = cmi_front_lights(robot->description) > 1 && state->pass[other].on_mm > 0.0F;
+    return met && way > SOONER_MM && way < ALONG * aside ? one_by_one_rad(aside, way) : 0.0F;
+}
+
+static bool is_one_line(const cmo_edge_pass pass[CMI_FRONT]) {
+    float left = pass[0].off_mm - pass[0].on_mm;
+    float right = pass[CMI_FRONT - 1].off_mm - pass[CMI_FRONT - 1].on_mm;
+    return fabsf(left - right) < SAME_SHARE * fmaxf(left, right) + SAME_MM;
+}
+
+// From beyond the line it goes straight over it, to the edge that was asked for. Where the other
+// sensor has gone over something else, that one lies behind by then.
+static bool goes_over(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor) {
+    const cmo_light *light = &robot->light[sensor];
+    note_passes(robot, state);
+    if (state->over_rad == 0.0F) {
+        bool sees = light->seen && light->edge.looks > 1 && cmi_edge_sees(robot, state, sensor);
+        bool comes = state->pass[sensor].off_mm == 0.0F &&
+                     (state->pass[sensor].on_mm > 0.0F || (sees && !light->edge.inside));
+        state->over_rad = comes ? cmi_edge_from_beyond_rad(robot, state) : 0.0F;
+    }
+    if (state->over_rad > 0.0F && light->crossings > 0 && state->pass[sensor].off_mm > 0.0F) {
+        const cmo_crossing *crossing = &light->crossing[light->crossings - 1];
+        cmo_moment then = cmi_odometer_at(&robot->odometer, crossing->time_us);
+        bool over = is_one_line(state->pass);
+        float into = cmi_line_sign(state);
+        find(robot, state, sensor, 0.0F, -into * (over ? state->over_rad : -CMI_ENTRY_RAD), &then);
+        if (!over) {
+            cmi_edge_beyond(state);
+        }
+        state->over_rad = 0.0F;
+        return true;
+    }
+    return state->over_rad > 0.0F;
+}
+
 void cmi_edge_search(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor) {
     const cmo_light *light = &robot->light[sensor];
+    if (!state->follows && goes_over(robot, state, sensor)) {
+        return;
+    }
     if (light->crossings > 0) {
         const cmo_crossing *crossing = &light->crossing[light->crossings - 1];
         cmo_moment then = cmi_odometer_at(&robot->odometer, crossing->time_us);
@@ -66,12 +148,6 @@ void cmi_edge_search(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sen
 static float over_rad(float width_mm, float way_mm) {
     float sine = width_mm / fmaxf(way_mm, width_mm / STEEPEST_SINE);
     return cmi_atan(sine / sqrtf(1.0F - sine * sine));
-}
-
-// At what angle two spots beside each other meet one edge after so much way: its tangent is their
-// distance over the way.
-static float one_by_one_rad(float apart_mm, float way_mm) {
-    return cmi_atan(apart_mm / fmaxf(way_mm, LEAST_SHARE * apart_mm));
 }
 
 // It has come onto the line with one sensor, from beside it and steeply; then the other one does so

@@ -8,6 +8,12 @@
 // What has been found crosses an edge at about this angle.
 #define CMI_ENTRY_RAD 0.4F
 
+// It has left the line over the other edge: its own lies behind, beyond the line.
+void cmi_edge_beyond(cmo_follow_edge_state *state);
+
+// It comes to the line from beyond it, and about so steeply; 0: nothing tells that.
+float cmi_edge_from_beyond_rad(const cmo_robot *robot, const cmo_follow_edge_state *state);
+
 // One tick of it, while it drives straight on: a look of that sensor sees an edge, or one lies
 // behind it.
 void cmi_edge_search(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor);

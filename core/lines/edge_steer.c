@@ -6,6 +6,7 @@
 #include "../shared/trig.h"
 #include "../tick/lead.h"
 #include "edge_figures.h"
+#include "edge_search.h"
 #include "edge_sight.h"
 
 #include <math.h>
@@ -225,6 +226,10 @@ static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *st
         float dead = cmi_edge_dead_mm(robot, state);
         float sway = fminf(SWAY_RAD + SWAY_A_MM * dead, 2.0F * SWAY_RAD);
         return late && state->entered == 0 && dead > 0.0F ? sway / SWAY_MM * cosine : 0.0F;
+    }
+    if (cmi_edge_from_beyond_rad(robot, state) > 0.0F) { // it has turned away from the line
+        side = -side;
+        turns = side * turned < 0.0F;
     }
     return light->seen && late && turns ? side / SEARCH_MM : 0.0F;
 }

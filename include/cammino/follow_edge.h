@@ -137,17 +137,25 @@ typedef struct cmo_edge_figures {
     int8_t side;          /**< at the last one */
 } cmo_edge_figures;
 
+/** Ways from the start at which a sensor came onto a line in the search, and went off it. 0: it did
+ * not. */
+typedef struct cmo_edge_pass {
+    float on_mm, off_mm;
+} cmo_edge_pass;
+
 /** Worth reading: `track`, and the figures. */
 typedef struct cmo_follow_edge_state {
     cmo_line_state line; /**< the routine, and a line across that it ends on */
     cmo_follow_edge_parameters parameters;
     cmo_edge_track track;
     uint8_t sensor;
-    bool follows;       /**< an edge was found, */
-    bool joined;        /**< and the spot has come to it */
-    bool inside;        /**< on the line, at the newest look */
-    bool far;           /**< it has left the line over its other edge */
-    bool from_line;     /**< it left the line as it met its first edge, which may be either one */
+    bool follows;   /**< an edge was found, */
+    bool joined;    /**< and the spot has come to it */
+    bool inside;    /**< on the line, at the newest look */
+    bool far;       /**< it has left the line over its other edge */
+    bool from_line; /**< it left the line as it met its first edge, which may be either one */
+    cmo_edge_pass pass[2];
+    float over_rad;     /**< from beyond the line it goes over it, so steeply; 0: it does not */
     bool lands;         /**< it stops on a line across */
     bool hidden;        /**< it is in a gap, or where another line leaves this one: */
     float hidden_to_mm; /**< until this way none of what it sees is taken */
@@ -182,6 +190,8 @@ typedef struct cmo_follow_edge_state {
 /**
  * Drives along a line with one sensor over one of its edges. It drives straight on until that
  * sensor meets an edge, turns along it, and then follows: at cruise_mm_s where the curve allows it.
+ * Where the other sensor has come over a line before it, the robot comes from beyond that, and goes
+ * over it to the edge that was asked for.
  * Astride it keeps the middle between both sensors over the middle of the line, which is about as
  * wide as they are apart; it may begin amid the line or beside it. With neither edge in sight it
  * drifts to either side until it meets one. A floor that is off its level towards the line's, by
