@@ -62,6 +62,23 @@ START_TEST(a_floor_darker_than_its_level_is_no_edge) {
 }
 END_TEST
 
+// There the spot of a noisy sensor has never left the line by all of its hysteresis; what it reads
+// is the floor all the same.
+START_TEST(a_noisy_sensor_knows_that_floor_from_the_line) {
+    write_runs_robot("noisy.yaml", "noise: 8}", "noise: 28}");
+    char *line = g_strdup_printf("<path class='line' fill='none' stroke='" DARK
+                                 "' stroke-width='20' d='M 180 855 %s'/>",
+                                 BENDS);
+    write_runs_floor("#b2b2b2", line);
+    g_free(line);
+    for (unsigned seed = 1; seed <= SEEDS(6); seed++) {
+        JsonObject *leg =
+            drive_legs("noisy.yaml", "  - follow_edge: {distance_mm: 1100}", 0, 0, seed, 1);
+        ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 6);
+    }
+}
+END_TEST
+
 START_TEST(the_other_edge_is_not_what_was_asked_for) {
     write_edge_line(true, 45, "h 1700"); // the spot is beyond the line's right edge
     JsonObject *leg = follow_edge("distance_mm: 800", 0, 1, 1);
@@ -366,6 +383,7 @@ int main(void) {
     const TTest *const tests[] = {it_halts_where_the_line_ends,
                                   without_an_edge_there_is_no_line,
                                   a_floor_darker_than_its_level_is_no_edge,
+                                  a_noisy_sensor_knows_that_floor_from_the_line,
                                   the_other_edge_is_not_what_was_asked_for,
                                   what_left_the_line_over_its_other_edge_comes_back,
                                   it_ends_on_a_line_across_or_drives_over_it,

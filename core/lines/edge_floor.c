@@ -77,6 +77,14 @@ bool cmi_edge_sees(const cmo_robot *robot, const cmo_follow_edge_state *state, u
     return cmo_edge_sees(&robot->light[sensor].edge, by_levels(robot, state, sensor));
 }
 
+bool cmi_edge_on_line(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor) {
+    const cmo_edge *edge = &robot->light[sensor].edge;
+    float reads = by_levels(robot, state, sensor);
+    float line = cmi_band_target(&edge->band);
+    float level = cmi_band_around(&edge->band);
+    return cmo_edge_sees(edge, reads) ? edge->inside : fabsf(reads - line) < fabsf(reads - level);
+}
+
 bool cmi_edge_place(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor,
                     float *onto_mm) {
     return cmo_edge_place(&robot->light[sensor].edge, by_levels(robot, state, sensor), onto_mm);

@@ -14,6 +14,10 @@ bool cmi_edge_sees(const cmo_robot *robot, const cmo_follow_edge_state *state, u
 bool cmi_edge_place(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor,
                     float *onto_mm);
 
+// Which side of the edge a sensor is on. A reading at a level tells that by itself: whether it has
+// left the line by all of the hysteresis is of no matter then.
+bool cmi_edge_on_line(const cmo_robot *robot, const cmo_follow_edge_state *state, uint8_t sensor);
+
 // Before the looks of this tick are taken. A floor that is a little darker than where the levels
 // were taken, or lighter beside a light line, reads as if the spot touched an edge, and went on
 // touching it wherever the robot drives.

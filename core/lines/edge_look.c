@@ -115,7 +115,7 @@ static void tell_side(const cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_robot_description *d = robot->description;
     float into = cmi_line_sign(state);
     float way = cmo_way_mm(robot);
-    bool inside = robot->light[state->sensor].edge.inside;
+    bool inside = cmi_edge_on_line(robot, state, state->sensor);
     float turn_rad_s = (robot->right.speed_mm_s - robot->left.speed_mm_s) / d->track_mm;
     float swing = t->ahead_mm * turn_rad_s / fmaxf(state->speed_mm_s, 20.0F);
     bool leaves = state->inside && !inside;

@@ -66,8 +66,9 @@ cmi_edge_sight cmi_edge_sight_of(const cmo_robot *robot, const cmo_follow_edge_s
         sight.beyond = into > 0.0F ? 1 : -1;
     } else if (!cmi_edge_sees(robot, state, sensor)) {
         float beyond = fmaxf(BEYOND_SHARE * half - apart, 0.0F);
-        onto = light->edge.inside ? beyond : -beyond;
-        sight.beyond = (into > 0.0F) == light->edge.inside ? 1 : -1;
+        bool inside = cmi_edge_on_line(robot, state, sensor);
+        onto = inside ? beyond : -beyond;
+        sight.beyond = (into > 0.0F) == inside ? 1 : -1;
     } else {
         cmi_edge_place(robot, state, sensor, &onto);
         // The disc's curve is as steep as 4 / pi over the spot in its middle, and flat at its ends.

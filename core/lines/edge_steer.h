@@ -5,6 +5,8 @@
 
 #include <cammino/follow_edge.h>
 
+#include "edge_floor.h"
+
 // The line lies to the right of its left edge. Not of both.
 static inline float cmi_line_sign(const cmo_follow_edge_state *state) {
     return state->parameters.edge == CMO_LINE_LEFT ? -1.0F : 1.0F;
@@ -17,7 +19,7 @@ static inline float cmi_edge_spot_mm(const cmo_robot *robot, const cmo_follow_ed
 // On the line, or over it beyond its other edge: the edge lies back.
 static inline bool cmi_edge_within(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     return state->parameters.edge != CMO_LINE_BOTH &&
-           (robot->light[state->sensor].edge.inside || state->far);
+           (cmi_edge_on_line(robot, state, state->sensor) || state->far);
 }
 
 // What is left of its distance, by the middle or the wheel that is told.
