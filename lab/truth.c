@@ -289,7 +289,10 @@ void labi_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *resu
     bool counts = leg->routine == CMO_ROUTINE_COUNT_LINES;
     if (counts) {
         cmo_count_lines_parameters counted = lab_leg_counts(leg);
-        labi_count_truth(route, sim, result, &counted);
+        bool ends = counted.number > 0 && result->outcome == CMO_OUTCOME_DONE;
+        labi_count_truth(route, sim, result, &counted,
+                         ends ? sim_ms(result, end_clock_us, result->report.crossing_us)
+                              : INFINITY);
     }
     bool ends_on_one = !counts || leg->parameters.count_lines.number > 0;
     if (itself && ends_on_one && lab_leg_line(leg, &line)) {

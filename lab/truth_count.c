@@ -7,6 +7,9 @@
 #include <gsl/gsl_statistics_double.h>
 #include <math.h>
 
+// A look's delay and interval, and what the robot misjudges them by.
+#define LATE_MS 25.0
+
 // A true line: where each sensor went onto it and off it.
 typedef struct true_line {
     bool met[2];
@@ -162,6 +165,30 @@ static void drop_part_lines(const lab_route *route, GArray *lines,
     }
 }
 
+static double first_ms(const true_line *line) {
+    double ms[2];
+    for (int i = 0; i < 2; i++) {
+        ms[i] = line->met[i] ? line->near[i].at.time_ms : INFINITY;
+    }
+    return fmin(ms[0], ms[1]);
+}
+
+// Lines that it has come to until it ended on one: what it overran while it braked for that, and
+// came back from, is none of them. Its own time of that crossing is off by part of a look's delay.
+static void put_counts(lab_leg_result *result, const GArray *lines, double ended_ms) {
+    unsigned seen = 0;
+    unsigned last = 0;
+    for (guint i = 0; i < lines->len; i++) {
+        const true_line *line = &g_array_index(lines, true_line, i);
+        if (first_ms(line) <= ended_ms + LATE_MS) {
+            seen++;
+            last = line->number;
+        }
+    }
+    labi_put(&result->truth, CMO_LINES_SEEN, seen);
+    labi_put(&result->truth, CMO_LINES_MISSED, last - seen);
+}
+
 static const true_line *numbered(const GArray *lines, unsigned number) {
     for (guint i = 0; i < lines->len; i++) {
         const true_line *line = &g_array_index(lines, true_line, i);
@@ -263,16 +290,14 @@ static void put_widths_and_gaps(lab_leg_result *result) {
 
 // Which of the lines it should have counted, and where those that it has counted truly are.
 static void take_true_lines(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
-                            const cmo_count_lines_parameters *p) {
+                            const cmo_count_lines_parameters *p, double ended_ms) {
     size_t records;
     const cmo_sim_truth *all = cmo_sim_recorded(sim, &records);
     size_t first = MIN(labi_first_at(all, records, result->start_ms), records - 1);
     GArray *lines = find_lines(route, sim, result, p, all[first].way_mm);
     drop_part_lines(route, lines, p);
     give_numbers(lines, p, all[first].way_mm);
-    unsigned last = lines->len > 0 ? g_array_index(lines, true_line, lines->len - 1).number : 0;
-    labi_put(&result->truth, CMO_LINES_SEEN, lines->len);
-    labi_put(&result->truth, CMO_LINES_MISSED, last - lines->len);
+    put_counts(result, lines, ended_ms);
     const true_line *target = p->number > 0 ? numbered(lines, p->number) : NULL;
     if (target != NULL) {
         bool right = !target->met[0] ||
@@ -292,10 +317,10 @@ static void take_true_lines(const lab_route *route, const cmo_sim *sim, lab_leg_
 }
 
 void labi_count_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
-                      const cmo_count_lines_parameters *p) {
+                      const cmo_count_lines_parameters *p, double ended_ms) {
     if (cmo_sim_mat_has(route->mat, CMO_SIM_LINE) ||
         cmo_sim_mat_has(route->mat, CMO_SIM_BOUNDARY)) {
-        take_true_lines(route, sim, result, p);
+        take_true_lines(route, sim, result, p, ended_ms);
     }
     put_widths_and_gaps(result);
 }

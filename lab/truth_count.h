@@ -6,8 +6,9 @@
 #include <cammino_lab/run.h>
 
 // Fills in the truth of a leg that counts: how many lines, the one that it should have ended on
-// (result->target), and of each that the robot has counted where and how wide it truly is.
+// (result->target), and of each that the robot has counted where and how wide it truly is. It ended
+// on one that it crossed then, by the simulator's clock; INFINITY: on none.
 void labi_count_truth(const lab_route *route, const cmo_sim *sim, lab_leg_result *result,
-                      const cmo_count_lines_parameters *p);
+                      const cmo_count_lines_parameters *p, double ended_ms);
 
 #endif

@@ -275,6 +275,19 @@ START_TEST(it_comes_back_over_the_next_line_to_the_last) {
 }
 END_TEST
 
+// By then it has truly come over two, and over a third one that it overran.
+START_TEST(what_it_overruns_is_not_counted) {
+    const double line_mm[] = {450, 515, 580};
+    write_mat(line_mm, 3, "");
+    JsonObject *leg = drive("count_lines: {number: 2, cruise_mm_s: 550, too_fast: slow, "
+                            "least_width_mm: 15, rest: near_edge}",
+                            0, 0, 1);
+    ck_assert_double_gt(figure_of(leg, "truth", "overshoot_mm"), 66);
+    ck_assert_double_eq(figure_of(leg, "truth", "lines_seen"), 2);
+    ck_assert_double_eq(figure_of(leg, "robot", "lines_seen"), 2);
+}
+END_TEST
+
 START_TEST(it_can_drive_on_over_the_last_one) {
     write_mat(even_mm, 8, "");
     JsonObject *leg =
@@ -341,6 +354,7 @@ int main(void) {
                                   a_wrong_angle_is_found_out,
                                   a_series_says_how_often_the_count_was_right,
                                   widths_and_gaps_of_what_was_counted_are_figures,
+                                  what_it_overruns_is_not_counted,
                                   it_can_drive_on_over_the_last_one,
                                   a_count_ends_in_time,
                                   what_makes_no_sense_is_refused,
