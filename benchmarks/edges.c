@@ -167,6 +167,10 @@ void edge_follow(const population *c, unsigned i, const void *context, outcome *
     double off = population_even(seed, "off", t->off_mm[0], t->off_mm[1]);
     double a =
         population_even(seed, "heading", t->heading_deg[0], t->heading_deg[1]) * G_PI / 180.0;
+    if (t->beyond) {
+        const cmo_light_description *light = robot.description.light;
+        off = -off - 2.0 * EDGE_HALF_MM - (double)(light[0].left_mm - light[1].left_mm) * cos(a);
+    }
     double edge = t->apart_mm > 0.0 ? 0.0 : EDGE_HALF_MM;
     lab_start start = edge_start(t->course->x + 60.0, t->course->y + edge + off, a, &place);
     lab_run *run = lab_drive_from(route, &robot, &start, seed + 1, false);

@@ -46,6 +46,7 @@ typedef struct edge_trial {
     double budgets; // not 0: its cruise is so many times what each robot's own budget says
     cmo_too_fast too_fast;
     double off_mm[2], heading_deg[2]; // of the spot to the left of the edge; of the robot to it
+    bool beyond; // off_mm is how far the other spot is from the line, on its other side
     double
         apart_mm; // not 0: astride, with the sensors so far apart, and the middle between them off
 } edge_trial;

@@ -156,11 +156,10 @@ int main(int arguments, char **argument) {
                        .too_fast = CMO_TOO_FAST_SLOW,
                        .off_mm = {5, 60}};
     join_at_angles(&join, fleet, runs, "joined from beside, up to 60 mm", -1.0);
-    // Both spots begin before the line.
     join.way_mm = 1000.0;
-    join.off_mm[0] = -220.0;
-    join.off_mm[1] = -180.0;
-    join_at_angles(&join, fleet, runs, "joined from beyond the line, up to 220 mm", 1.0);
+    join.beyond = true;
+    join_at_angles(&join, fleet, runs,
+                   "joined from beyond the line, the other spot up to 60 mm off", 1.0);
     printf("\n");
     edge_print_head(names[0], ", common practice");
     practice_trial plain = {.course = &courses[0], .mat = mats[0]};

@@ -43,8 +43,10 @@
 #define ACROSS_MM 60.0F
 // So many looks in a row that do not fit: what it meets now is the edge.
 #define REFUSED_MOST 4U
-// Before it has joined, its angle to the edge is known so well where it drives over a gap.
+// Before it has joined, its angle to the edge is known so well where it drives over a gap, and no
+// edge is seen by so many standard deviations.
 #define SURE_RAD 0.12F
+#define SURE_SDS 3.0F
 
 static void keep(const cmo_robot *robot, cmo_follow_edge_state *state) {
     for (uint8_t i = CMO_EDGE_BEFORE - 1; i > 0; i--) {
@@ -155,11 +157,18 @@ static cmo_edge_track gone_on(const cmo_robot *robot, const cmo_follow_edge_stat
     return on;
 }
 
-// It knows where the edge goes on: once it has joined, and before, what it has seen of it told
-// that.
-static bool is_sure(const cmo_follow_edge_state *state) {
-    return state->joined ||
-           cmi_track_angle_sd(&state->before[CMO_EDGE_BEFORE - 1].track) < SURE_RAD;
+// Before it has joined: what it has seen of the edge tells where that goes on.
+static bool knows_edge(const cmo_follow_edge_state *state) {
+    return cmi_track_sd(&state->before[CMO_EDGE_BEFORE - 1].track).angle_rad < SURE_RAD;
+}
+
+// The edge has ended: once it has joined, where it sees none; before, where that is not to be had
+// by what it may have turned besides.
+static bool ends_here(const cmo_robot *robot, const cmo_follow_edge_state *state,
+                      const cmi_edge_sight *sight) {
+    cmo_edge_track on = gone_on(robot, state, state->bend_per_mm, 0.0F);
+    float off = cmi_line_sign(state) * (on.off_mm - sight->off_mm);
+    return state->joined || (knows_edge(state) && off > SURE_SDS * cmi_track_sd(&on).off_mm);
 }
 
 // It sees the line alone, and no bend would have brought the spot over it so soon.
@@ -198,7 +207,8 @@ static bool bridges(cmo_robot *robot, cmo_follow_edge_state *state, const cmi_ed
     if (state->hidden && !blank) {
         state->hidden = false;
         state->hidden_to_mm = fminf(state->hidden_to_mm, way + spot);
-    } else if (!state->hidden && blank && (gap ? is_sure(state) : forks(robot, state))) {
+    } else if (!state->hidden && blank &&
+               (gap ? ends_here(robot, state, sight) : forks(robot, state))) {
         begin_bridge(robot, state, gap);
     } else if (!blank && way - state->before[0].at_mm >= 0.5F * spot) {
         keep(robot, state);
@@ -232,7 +242,7 @@ static void take(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
     bool sees = sight->beyond == 0;
     bool fits = cmi_track_look(&state->track, robot, sight, &then, &now);
     state->refused = fits || !sees ? 0 : (uint8_t)(state->refused + 1U);
-    bool ends = state->parameters.gap_mm > 0.0F && is_sure(state);
+    bool ends = state->parameters.gap_mm > 0.0F && knows_edge(state);
     if (light->crossings > 0 && !fits && !state->joined && !ends) { // another edge of the line, say
         search(robot, state, sensor);
     } else if (state->refused >= REFUSED_MOST) { // it is there all the same

@@ -61,8 +61,9 @@ void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
     track->spread[V33] = 1.0F / (1000 * 1000.0F); // most are nearly straight there
 }
 
-float cmi_track_angle_sd(const cmo_edge_track *track) {
-    return sqrtf(fmaxf(track->spread[V22], 0.0F));
+cmi_track_sds cmi_track_sd(const cmo_edge_track *track) {
+    return (cmi_track_sds){sqrtf(fmaxf(track->spread[V11], 0.0F)),
+                           sqrtf(fmaxf(track->spread[V22], 0.0F))};
 }
 
 void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, const cmo_moment *from,

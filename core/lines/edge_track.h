@@ -19,8 +19,12 @@ typedef struct cmi_edge_sight {
 // about place, aim and bends holds.
 void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad);
 
-// How well it knows its angle to the edge: a standard deviation.
-float cmi_track_angle_sd(const cmo_edge_track *track);
+// How well it knows both: standard deviations.
+typedef struct cmi_track_sds {
+    float off_mm, angle_rad;
+} cmi_track_sds;
+
+cmi_track_sds cmi_track_sd(const cmo_edge_track *track);
 
 // The wheels have gone on.
 void cmi_track_go(cmo_edge_track *track, const cmo_robot *robot, const cmo_moment *from,
