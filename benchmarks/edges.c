@@ -66,6 +66,19 @@ course course_of_bends(void) {
     return c;
 }
 
+course course_straight(void) {
+    course c = {.pieces = 1,
+                .x = 200,
+                .y = 500,
+                .wide_mm = 2400,
+                .high_mm = 1000,
+                .tightest_mm = 250,
+                .way_mm = 1000,
+                .piece = {STRAIGHT(2000)}};
+    lay(&c);
+    return c;
+}
+
 course course_of_s_bends(double radius_mm, unsigned count) {
     double quarter = 0.5 * G_PI * radius_mm;
     double high = 2.0 * radius_mm;

@@ -23,6 +23,7 @@ typedef struct course {
 
 // Bends of 250 mm between straights, for three metres.
 course course_of_bends(void);
+course course_straight(void);
 // S-bends, from one bend into its opposite.
 course course_of_s_bends(double radius_mm, unsigned count);
 

@@ -156,10 +156,15 @@ int main(int arguments, char **argument) {
                        .too_fast = CMO_TOO_FAST_SLOW,
                        .off_mm = {5, 60}};
     join_at_angles(&join, fleet, runs, "joined from beside, up to 60 mm", -1.0);
-    join.way_mm = 1000.0;
+    course straight = course_straight();
+    cmo_sim_mat *long_mat = course_mat(&straight);
+    join.course = &straight;
+    join.mat = long_mat;
+    join.way_mm = straight.way_mm;
     join.beyond = true;
     join_at_angles(&join, fleet, runs,
                    "joined from beyond the line, the other spot up to 60 mm off", 1.0);
+    cmo_sim_mat_free(long_mat);
     printf("\n");
     edge_print_head(names[0], ", common practice");
     practice_trial plain = {.course = &courses[0], .mat = mats[0]};

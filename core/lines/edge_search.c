@@ -27,6 +27,8 @@
 #define SAME_MM    3.0F
 #define SOONER_MM  2.0F
 #define ALONG      3.0F
+// By that way its angle is known so well, with what it turns and rolls on meanwhile.
+#define OVER_SD_RAD 0.2F
 
 // It has met an edge, with the spot of a sensor so far onto the line when the wheels were at
 // `then`.
@@ -112,7 +114,9 @@ static bool goes_over(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t se
         bool over = is_one_line(state->pass);
         float into = cmi_line_sign(state);
         find(robot, state, sensor, 0.0F, -into * (over ? state->over_rad : -CMI_ENTRY_RAD), &then);
-        if (!over) {
+        if (over) {
+            cmi_track_know_angle(&state->track, OVER_SD_RAD);
+        } else {
             cmi_edge_beyond(state);
         }
         state->over_rad = 0.0F;

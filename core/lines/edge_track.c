@@ -61,6 +61,10 @@ void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
     track->spread[V33] = 1.0F / (1000 * 1000.0F); // most are nearly straight there
 }
 
+void cmi_track_know_angle(cmo_edge_track *track, float sd_rad) {
+    track->spread[V22] = sd_rad * sd_rad;
+}
+
 cmi_track_sds cmi_track_sd(const cmo_edge_track *track) {
     return (cmi_track_sds){sqrtf(fmaxf(track->spread[V11], 0.0F)),
                            sqrtf(fmaxf(track->spread[V22], 0.0F))};

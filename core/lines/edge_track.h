@@ -19,6 +19,9 @@ typedef struct cmi_edge_sight {
 // about place, aim and bends holds.
 void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad);
 
+// The robot's angle to it is known so well from elsewhere.
+void cmi_track_know_angle(cmo_edge_track *track, float sd_rad);
+
 // How well it knows both: standard deviations.
 typedef struct cmi_track_sds {
     float off_mm, angle_rad;
