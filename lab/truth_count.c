@@ -7,9 +7,6 @@
 #include <gsl/gsl_statistics_double.h>
 #include <math.h>
 
-// A look's delay and interval, and what the robot misjudges them by.
-#define LATE_MS 25.0
-
 // A true line: where each sensor went onto it and off it.
 typedef struct true_line {
     bool met[2];
@@ -174,13 +171,19 @@ static double first_ms(const true_line *line) {
 }
 
 // Lines that it has come to until it ended on one: what it overran while it braked for that, and
-// came back from, is none of them. Its own time of that crossing is off by part of a look's delay.
-static void put_counts(lab_leg_result *result, const GArray *lines, double ended_ms) {
+// came back from, is none of them. Its own time of that crossing is off by less than what a look is
+// late.
+static void put_counts(const cmo_sim_plant *plant, lab_leg_result *result, const GArray *lines,
+                       double ended_ms) {
+    double late_ms = 0.0;
+    for (unsigned i = 0; i < plant->sensors; i++) {
+        late_ms = fmax(late_ms, plant->sensor[i].interval_ms + plant->sensor[i].delay_ms);
+    }
     unsigned seen = 0;
     unsigned last = 0;
     for (guint i = 0; i < lines->len; i++) {
         const true_line *line = &g_array_index(lines, true_line, i);
-        if (first_ms(line) <= ended_ms + LATE_MS) {
+        if (first_ms(line) <= ended_ms + late_ms) {
             seen++;
             last = line->number;
         }
@@ -297,7 +300,7 @@ static void take_true_lines(const lab_route *route, const cmo_sim *sim, lab_leg_
     GArray *lines = find_lines(route, sim, result, p, all[first].way_mm);
     drop_part_lines(route, lines, p);
     give_numbers(lines, p, all[first].way_mm);
-    put_counts(result, lines, ended_ms);
+    put_counts(&route->robot->plant, result, lines, ended_ms);
     const true_line *target = p->number > 0 ? numbered(lines, p->number) : NULL;
     if (target != NULL) {
         bool right = !target->met[0] ||
