@@ -105,6 +105,8 @@ void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_c
 #endif
 #if CMO_SLIDING
     candidate->wider = candidate->braked = false;
+    candidate->slid_mm = 0.0F;
+    candidate->crept = robot->stage == CMO_STAGE_PROVE;
 #endif
     candidate->accepted = candidate->worn = candidate->held = false;
 #if CMO_SURFACES_MAX > 0
@@ -137,6 +139,9 @@ static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
         cmi_line_pass_over(robot, state, sensor, width, CMO_PASSED_ONE_SIDED);
     }
     cmi_line_mark(robot, candidate, crossing);
+#if CMO_SLIDING
+    candidate->entered_us = cmi_line_seen_us(robot, sensor, crossing);
+#endif
     candidate->open = !blind;
     if (cmi_line_pairs(state)) {
         count_in(robot, state, sensor);
@@ -165,6 +170,7 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     bool both = cmi_line_pairs(state) && state->candidate[cmi_line_beside(sensor)].open;
     float tangent = both ? cmi_line_tangent(robot, state, sensor) : 0.0F;
     float slant = sqrtf(1.0F + tangent * tangent);
+    candidate->slid_mm = cmi_line_slid_mm(robot, state, sensor, crossing);
     candidate->wider = cmi_line_may_be_wider(robot, state, sensor, crossing);
     candidate->braked = cmi_line_braked_on(robot, state, sensor, crossing);
     candidate->doubted = !candidate->accepted && candidate->wider &&

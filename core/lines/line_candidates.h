@@ -83,12 +83,17 @@ float cmi_line_further_mm(const cmo_robot *robot, const cmo_line_state *state, u
 float cmi_line_wait_mm(const cmo_line_state *state, uint8_t sensor);
 float cmi_line_tangent(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor);
 
-// How far a sensor has come over its candidate: to the far edge, or to its newest look.
+// How far a sensor has come over its candidate: to the far edge, or to its newest look; and by what
+// it has slid there, halted.
 static inline float cmi_line_shown_mm(const cmo_robot *robot, const cmo_line_state *state,
                                       uint8_t sensor) {
     const cmo_candidate *candidate = &state->candidate[sensor];
     float to = cmi_line_has_left(candidate) ? candidate->far_mm : robot->light[sensor].way_mm;
+#if CMO_SLIDING
+    return fabsf(to - candidate->near.way_mm) + candidate->slid_mm;
+#else
     return fabsf(to - candidate->near.way_mm);
+#endif
 }
 
 // That was no line.

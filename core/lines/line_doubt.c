@@ -5,8 +5,13 @@
 
 #include <math.h>
 
+#if CMO_SLIDING
+
 // By so much a line may be wider than its wheels say: its centre is off by half of it.
 #define MOST_SLID_MM 2.0F
+
+// A body that slides brakes by what tyres can pass on, of a robot whose limit stays below that.
+#define SLIDING_SHARE 1.3F
 
 // From such a speed tyres may slide.
 static bool is_fast(const cmo_robot *robot, float speed_mm_s) {
@@ -32,14 +37,48 @@ bool cmi_line_may_be_wider(const cmo_robot *robot, const cmo_line_state *state, 
     uint32_t entered_us = state->candidate[sensor].near.time_us;
     float within_s = (float)(int32_t)(left_us - entered_us) * 1e-6F;
     float slides_s = speed / (CMI_LINE_LEAST_BRAKING * robot->description->braking_mm_s2);
-    bool braked = robot->stage == CMO_STAGE_BRAKE || robot->stage == CMO_STAGE_HALT ||
-                  (robot->stage == CMO_STAGE_PROVE && within_s < slides_s);
+    bool braked =
+        robot->stage == CMO_STAGE_BRAKE || robot->stage == CMO_STAGE_HALT ||
+        (robot->stage == CMO_STAGE_PROVE && !state->candidate[sensor].crept && within_s < slides_s);
     bool timed = robot->port->traits & CMO_TRAIT_LOOK_TIMES;
     within_s += timed ? 0.0F : 1e-6F * (float)robot->description->tick_us;
     float covered_s = light->spot_mm / fmaxf(speed, 1.0F);
     within_s += fast ? fmaxf(1e-6F * (float)light->interval_us - covered_s, 0.0F) : 0.0F;
     return braked && state->parameters.rest != CMO_REST_HALTED &&
            speed * within_s >= CMO_PROOF_SHARE * state->parameters.least_width_mm;
+}
+
+uint32_t cmi_line_seen_us(const cmo_robot *robot, uint8_t sensor, const cmo_crossing *crossing) {
+    uint32_t newest_us = robot->light[sensor].look_us;
+    int32_t interval_us = (int32_t)robot->description->light[sensor].interval_us;
+    int32_t before_us = (int32_t)(newest_us - crossing->time_us);
+    before_us = before_us < 0 ? 0 : before_us > interval_us ? interval_us : before_us;
+    return newest_us - (uint32_t)before_us;
+}
+
+// How far it has come until then, braked from time 0 on; before that it kept its speed.
+static float way_until(float speed_mm_s, float braking_mm_s2, float time_s) {
+    if (time_s <= 0.0F) {
+        return speed_mm_s * time_s;
+    }
+    float braked_s = fminf(time_s, speed_mm_s / braking_mm_s2);
+    return braked_s * (speed_mm_s - 0.5F * braking_mm_s2 * braked_s);
+}
+
+float cmi_line_slid_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                       const cmo_crossing *crossing) {
+    const cmo_candidate *candidate = &state->candidate[sensor];
+    bool halted = robot->stage == CMO_STAGE_HALT || robot->stage == CMO_STAGE_PROVE;
+    if (!halted || state->parameters.rest != CMO_REST_HALTED || candidate->crept) {
+        return 0.0F;
+    }
+    uint32_t left_us = cmi_line_seen_us(robot, sensor, crossing);
+    float from_s = 1e-6F * (float)(int32_t)(candidate->entered_us - state->answered_us);
+    float to_s = 1e-6F * (float)(int32_t)(left_us - state->answered_us);
+    float speed = state->halt_speed_mm_s;
+    float braking = SLIDING_SHARE * robot->description->braking_mm_s2;
+    float way = way_until(speed, braking, to_s) - way_until(speed, braking, from_s);
+    return fmaxf(way - fabsf(crossing->way_mm - candidate->near.way_mm), 0.0F);
 }
 
 bool cmi_line_braked_on(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
@@ -51,6 +90,8 @@ bool cmi_line_braked_on(const cmo_robot *robot, const cmo_line_state *state, uin
     return robot->stage > CMO_STAGE_SEARCH && is_fast(robot, candidate->speed_mm_s) &&
            candidate->speed_mm_s * within_s > width + MOST_SLID_MM;
 }
+
+#endif
 
 bool cmi_line_doubts(const cmo_line_state *state) {
     bool doubts = false;

@@ -45,6 +45,8 @@ static void note_reaction(cmo_robot *robot, cmo_line_state *state) {
     }
 #if CMO_TWO_SIDED
     cmi_line_forget_stop(robot, state);
+#endif
+#if CMO_TWO_SIDED || CMO_SLIDING
     state->answered_us = robot->clock_us;
 #endif
     // A crossing may be placed a little beyond the newest look.

@@ -135,7 +135,10 @@ typedef struct cmo_candidate {
     bool read; /**< its sensor has seen its edge at rest */
 #endif
 #if CMO_SLIDING
-    bool wider; /**< sliding, its wheels may have shown less than it is wide */
+    uint32_t entered_us; /**< by its looks, it has come onto it then, port clock, */
+    float slid_mm;       /**< and slid on so far, halted, as tyres brake that slide */
+    bool crept;          /**< met as it crept on from a standstill: since then nothing has slid */
+    bool wider;          /**< sliding, its wheels may have shown less than it is wide */
     bool
         braked; /**< between its edges it has braked, and they may lie further apart than counted */
 #endif
@@ -185,7 +188,7 @@ typedef struct cmo_line_state {
     float known_mm; /**< looked at again up to there: what is met before that is no line */
 #endif
     uint32_t stood_us; /**< time of the first standstill, port clock */
-#if CMO_TWO_SIDED
+#if CMO_TWO_SIDED || CMO_SLIDING
     uint32_t answered_us; /**< and of the first answer to the crossing */
 #endif
 } cmo_line_state;
