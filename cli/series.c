@@ -116,7 +116,7 @@ static void print_line(const lab_series *series, unsigned number) {
     cmo_figure figure = cli_shown_by(leg);
     const lab_statistics *s = figure != CMO_FIGURES ? &leg->figure[figure].truth : NULL;
     if (s != NULL && s->n > 0) {
-        printf(" %-18s%8.2f%6.2f%8.2f%8.2f%8.2f", cmo_figure_name(figure), s->mean, s->sd, s->p05,
+        printf(" %-18s%8.2f%8.2f%8.2f%8.2f%8.2f", cmo_figure_name(figure), s->mean, s->sd, s->p05,
                s->p95, s->worst);
     }
     printf("\n");
@@ -142,7 +142,7 @@ static void print_line(const lab_series *series, unsigned number) {
 }
 
 static void print_lines(const lab_series *series) {
-    printf("\n%-20s%11s%12s %-18s%8s%6s%8s%8s%8s\n", "leg", "done", "time s", "true figure", "mean",
+    printf("\n%-20s%11s%12s %-18s%8s%8s%8s%8s%8s\n", "leg", "done", "time s", "true figure", "mean",
            "sd", "p05", "p95", "worst");
     printf("%37s%6s\n", "p50", "p95");
     for (unsigned i = 0; i < series->legs; i++) {
@@ -168,16 +168,16 @@ static void print_kinds(const lab_series *series) {
     printf("\n%42s", "");
     for (unsigned i = 0; i < count; i++) {
         char *name = g_strdup_printf("leg %u", legs[i] + 1);
-        printf("%19s", name);
+        printf("%20s", name);
         g_free(name);
     }
     printf("\n%42s", "");
     for (unsigned i = 0; i < count; i++) {
-        printf("%19s", cmo_figure_name(series->leg[legs[i]].judged));
+        printf("%20s", cmo_figure_name(series->leg[legs[i]].judged));
     }
     printf("\n%-13s%-16s%7s%6s", "by kind", "", "trials", "done");
     for (unsigned i = 0; i < count; i++) {
-        printf("%12s%7s", "95 % within", "worst");
+        printf("%12s%8s", "95 % within", "worst");
     }
     const char *part = "";
     for (unsigned k = 0; k < series->kinds; k++) {
@@ -189,9 +189,9 @@ static void print_kinds(const lab_series *series) {
             cmo_figure figure = series->leg[legs[i]].judged;
             const lab_statistics *s = &kind->leg[legs[i]].figure[figure].truth;
             if (s->n > 0) {
-                printf("%12.2f%7.2f", s->within, s->worst);
+                printf("%12.2f%8.2f", s->within, s->worst);
             } else {
-                printf("%12s%7s", "-", "-");
+                printf("%12s%8s", "-", "-");
             }
         }
     }
