@@ -127,9 +127,12 @@ static double angle_to(const lab_target *target, double heading_rad) {
                          target->normal_x * c + target->normal_y * s));
 }
 
-// How far beyond the near edge the rest point is to rest, across the edge.
+// How far beyond the near edge the rest point is to rest, across the edge. Beyond a place it is
+// along the robot's way: what of the robot lies so far behind the sensors is to be over the place.
 static double rest_offset(const cmo_sim *sim, const lab_target *target,
-                          const cmo_line_parameters *p) {
+                          const cmo_line_parameters *p, double heading_rad) {
+    double beyond =
+        p->beyond_mm * (target->normal_x * cos(heading_rad) + target->normal_y * sin(heading_rad));
     double width = NAN;
     size_t count;
     const cmo_sim_crossing *crossings = cmo_sim_crossings(sim, &count);
@@ -143,11 +146,11 @@ static double rest_offset(const cmo_sim *sim, const lab_target *target,
     }
     switch (p->rest) {
     case CMO_REST_CENTRE:
-        return 0.5 * width + (double)p->beyond_mm;
+        return 0.5 * width + beyond;
     case CMO_REST_FAR_EDGE:
-        return width + (double)p->beyond_mm;
+        return width + beyond;
     case CMO_REST_NEAR_EDGE:
-        return (double)p->beyond_mm;
+        return beyond;
     default:
         return 0.0;
     }
@@ -226,7 +229,7 @@ static void line_truth(const lab_route *route, const labi_span *s, lab_leg_resul
         furthest = fmax(furthest, beyond_edge(route, s, p, result, &s->at[i]));
     }
     const cmo_sim_truth *end = &s->at[s->count - 1];
-    double offset = rest_offset(s->sim, target, p);
+    double offset = rest_offset(s->sim, target, p, end->heading_rad);
     labi_put(truth, CMO_OVERSHOOT_MM, furthest - offset);
     labi_put(truth, CMO_REST_ERROR_MM, beyond_edge(route, s, p, result, end) - offset);
     labi_put(truth, CMO_RESIDUAL_ANGLE_DEG, angle_to(target, end->heading_rad));

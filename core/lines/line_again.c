@@ -37,14 +37,16 @@ static void shift_target(cmo_motion *motion, float by_mm) {
     motion->arrived = motion->arrived && motion->target_mm <= motion->place_mm;
 }
 
-void cmi_line_via_near(const cmo_robot *robot, cmo_line_state *state) {
+void cmi_line_via_edge(const cmo_robot *robot, cmo_line_state *state) {
+    cmo_line_parameters *p = &state->parameters;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         state->far_again_mm[i] = state->candidate[i].far_mm + robot->description->gear_play_mm;
     }
-    state->via_near = true;
-    state->then_mm = state->parameters.beyond_mm;
-    state->parameters.rest = CMO_REST_NEAR_EDGE;
-    state->parameters.beyond_mm = 0.0F;
+    state->via_edge = true;
+    state->then_rest = (uint8_t)p->rest;
+    state->then_mm = p->beyond_mm;
+    p->rest = p->rest == CMO_REST_CENTRE ? CMO_REST_NEAR_EDGE : p->rest;
+    p->beyond_mm = 0.0F;
 }
 
 // On the way back over the far edge: how far it is off is gear play, creep and the looks' own
@@ -68,7 +70,7 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
     bool braked = false;
 #endif
     bool slid_over = centre && (braked || width < state->parameters.least_width_mm - SURE_MM);
-    if (CMO_SLIDING && state->via_near) {
+    if (CMO_SLIDING && state->via_edge && state->then_rest == CMO_REST_CENTRE) {
         state->far_again_mm[sensor] = way_mm + play;
         return;
     }
@@ -83,7 +85,7 @@ static void correct(cmo_robot *robot, cmo_line_state *state, uint8_t sensor, flo
         shift_target(motion, motion->left_sign * by);
         if (centre) {
             float to_near = cmi_way_now(robot, sensor) - candidate->near.way_mm;
-            cmi_line_via_near(robot, state);
+            cmi_line_via_edge(robot, state);
             shift_target(motion, cmi_motion_way(motion, robot) + to_near - motion->target_mm);
         }
     } else if (clear && centre) {

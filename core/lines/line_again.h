@@ -8,10 +8,11 @@
 // What looks and play leave of the place of an edge that is met again, besides half of the spot.
 #define CMI_LINE_SLID_MM 2.0F
 
-// The centre lies between two edges: where it has slid between them, it first goes back to the near
-// one, which tells at rest where it is. The far edge's place is taken for then: backward the motors
-// push from the other end of the gear play than where the body will lie.
-void cmi_line_via_near(const cmo_robot *robot, cmo_line_state *state);
+// Where no edge is left under the sensors at its rest, and what the wheels count to it may be wrong
+// because they slid, it first goes to the edge that the rest is about, to the near one where that is
+// the centre: at rest that tells where it is. The far edge's place is taken for the centre:
+// backward the motors push from the other end of the gear play than where the body will lie.
+void cmi_line_via_edge(const cmo_robot *robot, cmo_line_state *state);
 
 // For routines that come to rest, as cmo_line_state's `again`.
 void cmi_line_meet_again(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,

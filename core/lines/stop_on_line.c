@@ -107,6 +107,14 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
         fminf(cmi_line_again_mm_s(robot), fmaxf(state->parameters.creep_mm_s, 2.0F * slowest));
 }
 
+// It rests with no edge under its sensors, and has braked harder than what it goes there by.
+static bool braked_hard(const cmo_robot *robot, const cmo_line_state *state) {
+    float speed = state->candidate[cmi_line_first(robot, state)].speed_mm_s;
+    return state->parameters.rest != CMO_REST_CENTRE && !cmi_line_rests_on_edge(robot, state) &&
+           speed > 1.25F * cmi_line_again_mm_s(robot) &&
+           state->motion.braking_mm_s2 > GENTLY * state->parameters.braking_mm_s2;
+}
+
 // At a standstill: on to the rest, or on to show what has to be known, or on to the next candidate.
 static void stand(cmo_robot *robot, cmo_line_state *state) {
     if (CMO_SLIDING && !cmi_line_known(state) && cmi_line_doubts(state) &&
@@ -123,13 +131,17 @@ static void stand(cmo_robot *robot, cmo_line_state *state) {
         cmi_line_halt(robot, state);
     } else {
         cmi_line_accept_open(robot, state);
+        if (CMO_SLIDING && braked_hard(robot, state)) {
+            cmi_line_via_edge(robot, state);
+        }
         // It has rolled on by the play, and on the way back it rolls as far the other way. Where no
         // edge will tell by how much it has done so, half of it is right on the mean.
         float to_rest = cmi_line_to_rest(robot, state);
-        bool blind = to_rest < 0.0F && !cmi_line_rests_on_edge(robot, state);
-        float on = blind ? cmi_line_ran_mm(robot, state) : cmi_line_stands_mm(robot, state);
+        bool blind = !cmi_line_rests_on_edge(robot, state);
+        float on = blind && to_rest < 0.0F ? cmi_line_ran_mm(robot, state)
+                                           : cmi_line_stands_mm(robot, state);
         move_by(robot, state, to_rest - on, CMO_STAGE_RETURN);
-        if (state->parameters.rest == CMO_REST_CENTRE) {
+        if (state->parameters.rest == CMO_REST_CENTRE || (CMO_SLIDING && blind)) {
             state->motion.top_mm_s = fminf(state->motion.top_mm_s, CENTRE_MM_S);
             state->motion.braking_mm_s2 *= GENTLY;
         }
@@ -173,7 +185,7 @@ static void find(cmo_robot *robot, cmo_line_state *state) {
     state->looks_again = false;
     cmi_line_accept_open(robot, state);
     if (CMO_SLIDING && state->parameters.rest == CMO_REST_CENTRE) {
-        cmi_line_via_near(robot, state); // it has just left that one
+        cmi_line_via_edge(robot, state); // it has just left the near one
     }
     float ahead = motion->left_sign * cmi_line_to_rest(robot, state);
     float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
@@ -240,12 +252,12 @@ static void move_on(cmo_robot *robot, cmo_line_state *state, float to_go_mm) {
     move_by(robot, state, cmi_line_ask(robot, to_go_mm, state->motion.left_sign), CMO_STAGE_RETURN);
 }
 
-// From the near edge, which has told where it is, by the encoders.
-static void on_to_centre(cmo_robot *robot, cmo_line_state *state) {
-    state->via_near = false;
-    state->parameters.rest = CMO_REST_CENTRE;
+// From the edge, which has told where it is, by the encoders.
+static void on_to_rest(cmo_robot *robot, cmo_line_state *state) {
+    state->via_edge = false;
+    state->parameters.rest = (cmo_rest)state->then_rest;
     state->parameters.beyond_mm = state->then_mm;
-    for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX && state->then_rest == CMO_REST_CENTRE; i++) {
         state->candidate[i].far_mm = state->far_again_mm[i];
     }
     float way = cmi_line_ask(robot, cmi_line_to_rest(robot, state), state->motion.left_sign);
@@ -282,6 +294,10 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     bool sees = edge && cmi_line_take_edge(robot, state);
     float to_go = cmi_line_to_rest(robot, state);
     bool far_off = CMO_SLIDING && fabsf(to_go) > FAR_OFF_MM + robot->description->gear_play_mm;
+    if (CMO_SLIDING && state->via_edge && (sees || !far_off || state->rounds >= ROUNDS)) {
+        on_to_rest(robot, state);
+        return;
+    }
     if (edge && !sees && !state->unseen && !far_off) {
         // Then encoders are all there is: as near as they can say.
         state->unseen = true;
@@ -298,8 +314,8 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     uint8_t most = !edge ? 0U : more ? 2U * ROUNDS : ROUNDS;
     if (fabsf(to_go) > enough && state->rounds < most) {
         move_on(robot, state, to_go);
-    } else if (CMO_SLIDING && state->via_near) {
-        on_to_centre(robot, state);
+    } else if (CMO_SLIDING && state->via_edge) {
+        on_to_rest(robot, state);
     } else if (CMO_SLIDING && edge && !sees && is_off(state) && cmi_line_lost(robot, state)) {
         cmi_end(robot, CMO_OUTCOME_NO_LINE); // where it stands, nobody knows
     } else {

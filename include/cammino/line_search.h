@@ -99,8 +99,8 @@ typedef enum cmo_effort {
       "where it comes to rest; halted: where the halt at the crossing leaves it")
 #define CMO_LINE_BEYOND_PARAMETER(P, X)                                                             \
     P(X, NUMBER, beyond_mm, -500, 500, 0,                                                           \
-      "with a rest: how far beyond that place the sensors come to rest; ahead_mm of the sensors "   \
-      "puts the axle over it")
+      "with a rest: how far beyond that place, along its way, the sensors come to rest; ahead_mm "  \
+      "of the sensors puts the axle over it")
 
 /* Of stop on line. */
 #define CMO_LINE_EFFORT_PARAMETER(P, X)                                                             \
@@ -174,8 +174,9 @@ typedef struct cmo_line_state {
     bool unseen : 1;      /**< no sensor has seen the edge at rest */
     bool elsewhere : 1;   /**< or on, for it was not met there */
     bool parallel : 1;    /**< lines before have told at what angle this one is met: skew_mm */
-    bool via_near : 1;    /**< to the centre, from where the near edge has been seen at rest: */
-    float then_mm;        /**< so far beyond the centre, */
+    bool via_edge : 1;    /**< to its rest, from where an edge has been seen at rest: */
+    uint8_t then_rest;    /**< to this place, */
+    float then_mm;        /**< and so far beyond it, */
     float far_again_mm[CMO_LIGHTS_MAX]; /**< with the far edges where they were met coming back */
     float window_mm;       /**< the other sensor meets a line within this way; 0: it need not */
     float skew_mm;         /**< by how much further on the left sensor meets it; 0: not known */
