@@ -92,12 +92,14 @@ static double top_speed(const labi_span *s) {
 
 // ------------------------------------------------------------------------------------- lines --
 
-// The robot's rest point: the named sensor's spot; at a table's edge that of the one by which it
-// has stopped; else the middle of both.
+// The robot's rest point: the named sensor's spot; at a table's edge, and where one sensor is
+// enough, that of the one by which it has stopped; else the middle of both.
 static void rest_point(const lab_route *route, const labi_span *s, const cmo_line_parameters *p,
                        int8_t by, const cmo_sim_truth *at, double *x_mm, double *y_mm) {
     unsigned sensors = route->robot->plant.sensors;
-    bool first = p->tone == CMO_TONE_VOID && p->sensor == CMO_SENSOR_EITHER && by >= 0;
+    bool enough =
+        p->tone == CMO_TONE_VOID || (p->largest_entry_deg >= 90.0F && p->rest != CMO_REST_HALTED);
+    bool first = enough && p->sensor == CMO_SENSOR_EITHER && by >= 0;
     unsigned named = first ? (unsigned)by : p->sensor == CMO_SENSOR_RIGHT;
     cmo_sim_spot(s->sim, at, sensors > named ? named : 0, x_mm, y_mm);
     bool one =

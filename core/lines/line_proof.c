@@ -102,12 +102,14 @@ static bool both_are_wide(const cmo_robot *robot, const cmo_line_state *state, u
             (second->open && is_wide(robot, state, cmi_line_beside(sensor), slant)));
 }
 
-// At a table's edge the sensor that has met it is the one to rest over it: the other one may meet
-// it further on than the wheels may go.
+// Where one sensor is enough, the one that has met the line is the one to rest over it: the other
+// one may meet it much further on, at a table's edge further than the wheels may go.
 static bool is_spare(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     const cmo_line_parameters *p = &state->parameters;
-    return CMO_TABLE_EDGE && p->tone == CMO_TONE_VOID && p->sensor == CMO_SENSOR_EITHER &&
-           robot->report.sensor >= 0 && robot->report.sensor != (int8_t)sensor;
+    bool edge = CMO_TABLE_EDGE && p->tone == CMO_TONE_VOID;
+    bool one = CMO_TWO_SIDED && !cmi_line_pairs(state) && p->rest != CMO_REST_HALTED;
+    return (edge || one) && p->sensor == CMO_SENSOR_EITHER && robot->report.sensor >= 0 &&
+           robot->report.sensor != (int8_t)sensor;
 }
 
 // One sensor's candidate: what has shown its width is a line.

@@ -36,6 +36,9 @@
 #define ALONG_MM      4.0F
 #define PLANNED_SHARE 0.75F
 
+// An edge this near to the middle of a spot is where that reads it, whatever the spot's shape.
+#define TELLS_MM 0.7F
+
 // Moves to find a line again that it has slid away from, at most.
 #define SEARCHES 3U
 
@@ -294,7 +297,8 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     bool sees = edge && cmi_line_take_edge(robot, state);
     float to_go = cmi_line_to_rest(robot, state);
     bool far_off = CMO_SLIDING && fabsf(to_go) > FAR_OFF_MM + robot->description->gear_play_mm;
-    if (CMO_SLIDING && state->via_edge && (sees || !far_off || state->rounds >= ROUNDS)) {
+    bool told = sees ? fabsf(to_go) < TELLS_MM : !far_off;
+    if (CMO_SLIDING && state->via_edge && (told || state->rounds >= ROUNDS)) {
         on_to_rest(robot, state);
         return;
     }
