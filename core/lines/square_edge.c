@@ -45,6 +45,7 @@ static float beyond_mm(const cmo_robot *robot, const cmo_square_on_line_state *s
 // An end of the near edge is elsewhere: so the sensors' middle has been further, or less far.
 static void shift(cmo_square_on_line_state *state, uint8_t sensor, float by_mm) {
     cmi_bearing_shift(state, sensor, by_mm);
+    state->entered_mm[sensor] -= by_mm; // the same place, if it is on the line
     state->furthest_mm -= 0.5F * by_mm;
     state->slid_mm -= 0.5F * by_mm;
 }

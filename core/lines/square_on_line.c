@@ -107,7 +107,14 @@ static void learn_move(const cmo_robot *robot, cmo_square_on_line_state *state,
 
 // The next small move, of both wheels at once.
 static void move_on(cmo_robot *robot, cmo_square_on_line_state *state, const float to_go[2]) {
-    wheel_ways(robot, to_go, state->goal_mm);
+    // Where no spot sees any of the line it is at least so far off, and goes on by twice of that, if
+    // it cannot come over the whole line so.
+    float furthest = fmaxf(fabsf(to_go[0]), fabsf(to_go[1]));
+    bool twice = CMO_SLIDING && state->lost && state->rounds > 0 &&
+                 2.0F * furthest < state->line.parameters.least_width_mm;
+    float times = twice ? 2.0F : 1.0F;
+    const float ways[2] = {times * to_go[0], times * to_go[1]};
+    wheel_ways(robot, ways, state->goal_mm);
     state->rounds++;
     const cmo_motion *last = &state->line.motion;
     float left = cmi_line_ask(robot, state->goal_mm[0], last->left_sign);
