@@ -95,11 +95,14 @@ static double top_speed(const labi_span *s) {
 // The robot's rest point: the named sensor's spot; at a table's edge, and where one sensor is
 // enough, that of the one by which it has stopped; else the middle of both.
 static void rest_point(const lab_route *route, const labi_span *s, const cmo_line_parameters *p,
-                       int8_t by, const cmo_sim_truth *at, double *x_mm, double *y_mm) {
+                       const lab_leg_result *result, const cmo_sim_truth *at, double *x_mm,
+                       double *y_mm) {
     unsigned sensors = route->robot->plant.sensors;
     bool enough =
         p->tone == CMO_TONE_VOID || (p->largest_entry_deg >= 90.0F && p->rest != CMO_REST_HALTED);
-    bool first = enough && p->sensor == CMO_SENSOR_EITHER && by >= 0;
+    int8_t by = result->report.sensor;
+    bool squares = result->routine == CMO_ROUTINE_SQUARE_ON_LINE; // with both over it
+    bool first = !squares && enough && p->sensor == CMO_SENSOR_EITHER && by >= 0;
     unsigned named = first ? (unsigned)by : p->sensor == CMO_SENSOR_RIGHT;
     cmo_sim_spot(s->sim, at, sensors > named ? named : 0, x_mm, y_mm);
     bool one =
@@ -116,7 +119,7 @@ static double beyond_edge(const lab_route *route, const labi_span *s, const cmo_
                           const lab_leg_result *result, const cmo_sim_truth *at) {
     const lab_target *target = &result->target;
     double x, y;
-    rest_point(route, s, p, result->report.sensor, at, &x, &y);
+    rest_point(route, s, p, result, at, &x, &y);
     return (x - target->crossing.x_mm) * target->normal_x +
            (y - target->crossing.y_mm) * target->normal_y;
 }

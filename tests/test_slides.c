@@ -125,10 +125,46 @@ START_TEST(beyond_an_edge_it_rests_from_where_it_has_seen_it) {
 }
 END_TEST
 
+// Slid further than the moves by which it looks for the edge: they are longer where no spot sees
+// any of the line. And what one sensor tells of a slide moves where the other one has come onto the
+// line.
+START_TEST(squares_find_the_edge_again) {
+    static const struct {
+        const char *width;
+        double heading_deg;
+        const char *parameters;
+        unsigned seed;
+    } slide[] = {
+        {"20", 0, "rest: far_edge", 194},     {"20", 0, "rest: far_edge", 364},
+        {"20", 0, "rest: far_edge", 683},     {"12", 20, "least_width_mm: 6", 343},
+        {"12", 20, "least_width_mm: 6", 347}, {"12", 20, "least_width_mm: 6", 569},
+    };
+    begin_runs();
+    for (size_t i = 0; i < G_N_ELEMENTS(slide); i++) {
+        char *line = g_strdup_printf("<path class='line' stroke='" DARK "' stroke-width='%s' "
+                                     "d='M 900 20 V 1180'/>",
+                                     slide[i].width);
+        write_runs_floor(FLOOR, line);
+        char *leg = g_strdup_printf("  - square_on_line: {blind_mm: 200, too_fast: slow, %s}",
+                                    slide[i].parameters);
+        JsonObject *square = drive_legs(SOURCE_DIR "/data/ferry/fleet.yaml", leg,
+                                        slide[i].heading_deg, -1, slide[i].seed, 1);
+        ck_assert_msg(strcmp(outcome_of(square), "done") == 0, "robot %u: %s", slide[i].seed,
+                      outcome_of(square));
+        ck_assert_double_eq_tol(figure_of(square, "truth", "rest_error_mm"), 0.0, 1.5);
+        g_free(leg);
+        g_free(line);
+    }
+    end_runs();
+}
+END_TEST
+
 int main(void) {
     const TTest *const tests[] = {the_far_edge_tells_by_how_much_it_has_slid,
                                   a_line_that_is_never_found_again_is_no_rest,
                                   what_it_slides_over_halted_is_as_wide_as_it_is,
-                                  beyond_an_edge_it_rests_from_where_it_has_seen_it, NULL};
+                                  beyond_an_edge_it_rests_from_where_it_has_seen_it,
+                                  squares_find_the_edge_again,
+                                  NULL};
     return run_suite("slides", tests);
 }
