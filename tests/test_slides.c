@@ -103,6 +103,27 @@ START_TEST(what_it_slides_over_halted_is_as_wide_as_it_is) {
 }
 END_TEST
 
+// What it has slid between both sensors' crossings is neither an angle nor a worn edge: halted on
+// the third of four lines at a slant, half of them ended on another, or nowhere.
+START_TEST(halted_on_a_counted_line_it_knows_that_it_has_slid) {
+    begin_runs();
+    write_runs_floor(FLOOR, "<g class='line' stroke='" DARK "' stroke-width='20'>"
+                            "<path d='M 700 20 V 1180'/><path d='M 900 20 V 1180'/>"
+                            "<path d='M 1100 20 V 1180'/><path d='M 1300 20 V 1180'/></g>");
+    unsigned robots = SEEDS(40);
+    unsigned others = 0;
+    for (unsigned seed = 1; seed <= robots; seed++) {
+        JsonObject *leg = drive_legs(SOURCE_DIR "/data/ferry/fleet.yaml",
+                                     "  - count_lines: {number: 3, blind_mm: 200, too_fast: slow}",
+                                     20, -1, seed, 1);
+        others +=
+            strcmp(outcome_of(leg), "done") != 0 || figure_of(leg, "truth", "lines_seen") != 3.0;
+    }
+    ck_assert_uint_le(others, 1 + robots / 20);
+    end_runs();
+}
+END_TEST
+
 // What rests where no sensor sees the edge goes there from where it has seen it: by the encoders
 // alone, braked hard before, one in eight was off by more than 5 mm. Beyond is along its way.
 START_TEST(beyond_an_edge_it_rests_from_where_it_has_seen_it) {
@@ -163,6 +184,7 @@ int main(void) {
     const TTest *const tests[] = {the_far_edge_tells_by_how_much_it_has_slid,
                                   a_line_that_is_never_found_again_is_no_rest,
                                   what_it_slides_over_halted_is_as_wide_as_it_is,
+                                  halted_on_a_counted_line_it_knows_that_it_has_slid,
                                   beyond_an_edge_it_rests_from_where_it_has_seen_it,
                                   squares_find_the_edge_again,
                                   NULL};

@@ -61,15 +61,23 @@ void cmi_count_land_here(cmo_robot *robot, cmo_count_lines_state *state) {
     cmi_line_accept_open(robot, &state->line);
 }
 
+// Halted from speed it has slid between the two: their places do not tell what is worn.
+static bool slides_between(const cmo_robot *robot, const cmo_line_state *line) {
+    return CMO_SLIDING && line->parameters.rest == CMO_REST_HALTED &&
+           (robot->stage == CMO_STAGE_HALT || robot->stage == CMO_STAGE_PROVE) &&
+           line->halt_speed_mm_s > cmi_line_again_mm_s(robot);
+}
+
 // An edge is never met before it is there: where one sensor has met it by that much later than the
 // other one, it is worn there.
 static void mend_near(cmo_robot *robot, cmo_count_lines_state *state) {
     cmo_candidate *left = &state->line.candidate[0];
     cmo_candidate *right = &state->line.candidate[CMI_FRONT - 1];
-    if (!cmi_count_is_sure(state) || !left->accepted || !right->accepted) {
+    if (!cmi_count_is_sure(state) || !left->accepted || !right->accepted ||
+        slides_between(robot, &state->line)) {
         return;
     }
-    float over = cmi_line_later_mm(robot, left->near.way_mm, right->near.way_mm) - state->skew_mm;
+    float over = cmi_line_begins_later_mm(robot, &state->line) - state->skew_mm;
     if (fabsf(over) <= CMI_VOTES_WORN_MM) {
         return;
     }
@@ -132,8 +140,7 @@ static void tell_last(cmo_robot *robot, cmo_count_lines_state *state) {
     }
     vote.at_mm = sum / (float)count;
     if (count == 2) {
-        vote.later_mm = cmi_line_later_mm(robot, candidate[0].near.way_mm,
-                                          candidate[CMI_FRONT - 1].near.way_mm);
+        vote.later_mm = cmi_line_begins_later_mm(robot, &state->line);
     }
     state->last_told = true;
     uint8_t steps = (uint8_t)(state->parameters.number - state->number);

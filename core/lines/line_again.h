@@ -9,8 +9,8 @@
 #define CMI_LINE_SLID_MM 2.0F
 
 // Where no edge is left under the sensors at its rest, and what the wheels count to it may be wrong
-// because they slid, it first goes to the edge that the rest is about, to the near one where that is
-// the centre: at rest that tells where it is. The far edge's place is taken for the centre:
+// because they slid, it first goes to the edge that the rest is about, to the near one where that
+// is the centre: at rest that tells where it is. The far edge's place is taken for the centre:
 // backward the motors push from the other end of the gear play than where the body will lie.
 void cmi_line_via_edge(const cmo_robot *robot, cmo_line_state *state);
 

@@ -57,11 +57,19 @@ static float usual_mm(const cmo_line_state *state, uint8_t sensor) {
     return sensor == 0 ? state->skew_mm : -state->skew_mm;
 }
 
-// By how much further on than that it has met what it is on.
+float cmi_line_begins_later_mm(const cmo_robot *robot, const cmo_line_state *state) {
+    const cmo_candidate *left = &state->candidate[0];
+    const cmo_candidate *right = &state->candidate[CMI_FRONT - 1];
+    float later = cmi_line_later_mm(robot, left->near.way_mm, right->near.way_mm);
+#if CMO_SLIDING
+    later += left->before_mm - right->before_mm;
+#endif
+    return later;
+}
+
+// By how much further on than usual it has met what it is on.
 float cmi_line_further_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
-    float left = state->candidate[0].near.way_mm;
-    float right = state->candidate[CMI_FRONT - 1].near.way_mm;
-    float later = cmi_line_later_mm(robot, left, right);
+    float later = cmi_line_begins_later_mm(robot, state);
     return (sensor == 0 ? later : -later) - usual_mm(state, sensor);
 }
 
@@ -105,7 +113,7 @@ void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_c
 #endif
 #if CMO_SLIDING
     candidate->wider = candidate->braked = false;
-    candidate->slid_mm = 0.0F;
+    candidate->before_mm = candidate->slid_mm = 0.0F;
     candidate->crept = robot->stage == CMO_STAGE_PROVE;
 #endif
     candidate->accepted = candidate->worn = candidate->held = false;
@@ -138,9 +146,12 @@ static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
         float width = candidate->far_mm - candidate->near.way_mm;
         cmi_line_pass_over(robot, state, sensor, width, CMO_PASSED_ONE_SIDED);
     }
+#if CMO_SLIDING
+    float slid_mm = cmi_line_slid_mm(robot, state, sensor, crossing);
+#endif
     cmi_line_mark(robot, candidate, crossing);
 #if CMO_SLIDING
-    candidate->entered_us = cmi_line_seen_us(robot, sensor, crossing);
+    candidate->before_mm = slid_mm;
 #endif
     candidate->open = !blind;
     if (cmi_line_pairs(state)) {
@@ -170,7 +181,9 @@ static void leave(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
     bool both = cmi_line_pairs(state) && state->candidate[cmi_line_beside(sensor)].open;
     float tangent = both ? cmi_line_tangent(robot, state, sensor) : 0.0F;
     float slant = sqrtf(1.0F + tangent * tangent);
-    candidate->slid_mm = cmi_line_slid_mm(robot, state, sensor, crossing);
+    if (state->take == NULL) { // or else it has been told when it came to the edge
+        cmi_line_slide_on(robot, state, sensor, crossing);
+    }
     candidate->wider = cmi_line_may_be_wider(robot, state, sensor, crossing);
     candidate->braked = cmi_line_braked_on(robot, state, sensor, crossing);
     candidate->doubted = !candidate->accepted && candidate->wider &&

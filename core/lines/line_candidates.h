@@ -54,6 +54,9 @@ static inline float cmi_line_later_mm(const cmo_robot *robot, float left_way_mm,
            cmi_line_ahead_mm(robot, CMI_FRONT - 1, right_way_mm);
 }
 
+// The same of both candidates, with what it has slid, halted, between the two.
+float cmi_line_begins_later_mm(const cmo_robot *robot, const cmo_line_state *state);
+
 // A candidate begins with this crossing.
 void cmi_line_mark(const cmo_robot *robot, cmo_candidate *candidate, const cmo_crossing *crossing);
 

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: MIT
 #include "line_doubt.h"
 
+#include "../shared/routine.h"
 #include "line_candidates.h"
 
 #include <math.h>
@@ -56,29 +57,34 @@ uint32_t cmi_line_seen_us(const cmo_robot *robot, uint8_t sensor, const cmo_cros
     return newest_us - (uint32_t)before_us;
 }
 
-// How far it has come until then, braked from time 0 on; before that it kept its speed.
-static float way_until(float speed_mm_s, float braking_mm_s2, float time_s) {
-    if (time_s <= 0.0F) {
-        return speed_mm_s * time_s;
-    }
+// How far it comes in that time while it brakes.
+static float braking_way(float speed_mm_s, float braking_mm_s2, float time_s) {
     float braked_s = fminf(time_s, speed_mm_s / braking_mm_s2);
     return braked_s * (speed_mm_s - 0.5F * braking_mm_s2 * braked_s);
 }
 
 float cmi_line_slid_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
                        const cmo_crossing *crossing) {
-    const cmo_candidate *candidate = &state->candidate[sensor];
     bool halted = robot->stage == CMO_STAGE_HALT || robot->stage == CMO_STAGE_PROVE;
-    if (!halted || state->parameters.rest != CMO_REST_HALTED || candidate->crept) {
+    uint32_t seen_us = cmi_line_seen_us(robot, sensor, crossing);
+    float since_s = 1e-6F * (float)(int32_t)(seen_us - state->answered_us);
+    if (!halted || state->parameters.rest != CMO_REST_HALTED || since_s <= 0.0F) {
         return 0.0F;
     }
-    uint32_t left_us = cmi_line_seen_us(robot, sensor, crossing);
-    float from_s = 1e-6F * (float)(int32_t)(candidate->entered_us - state->answered_us);
-    float to_s = 1e-6F * (float)(int32_t)(left_us - state->answered_us);
-    float speed = state->halt_speed_mm_s;
+    float counted =
+        cmi_gone_mm(robot) - state->halted_at_mm + crossing->way_mm - cmi_way_now(robot, sensor);
+    if (robot->stage == CMO_STAGE_PROVE) { // what it has crept on since is as they say
+        counted = fminf(counted, state->furthest_mm - state->halt_mm);
+    }
     float braking = SLIDING_SHARE * robot->description->braking_mm_s2;
-    float way = way_until(speed, braking, to_s) - way_until(speed, braking, from_s);
-    return fmaxf(way - fabsf(crossing->way_mm - candidate->near.way_mm), 0.0F);
+    return fmaxf(braking_way(state->halt_speed_mm_s, braking, since_s) - counted, 0.0F);
+}
+
+void cmi_line_slide_on(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
+                       const cmo_crossing *crossing) {
+    cmo_candidate *candidate = &state->candidate[sensor];
+    float slid = cmi_line_slid_mm(robot, state, sensor, crossing);
+    candidate->slid_mm = fmaxf(slid - candidate->before_mm, 0.0F);
 }
 
 bool cmi_line_braked_on(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,

@@ -49,9 +49,8 @@ static bool entry_angle(const cmo_robot *robot, const cmo_line_state *state, uin
     bool both = CMI_FRONT > 1 && left->open && right->open &&
                 fabsf(cmi_across_mm(robot->description)) >= 1.0F;
     if (both) {
-        *angle_rad = cmi_line_entry_rad(
-            robot, cmi_line_later_mm(robot, left->near.way_mm, right->near.way_mm),
-            state->candidate[first].turn_rad);
+        *angle_rad = cmi_line_entry_rad(robot, cmi_line_begins_later_mm(robot, state),
+                                        state->candidate[first].turn_rad);
     }
     return both;
 }

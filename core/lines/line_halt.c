@@ -102,6 +102,9 @@ void cmi_line_halt(cmo_robot *robot, cmo_line_state *state) {
         predict(robot, state, halt_braking(robot));
         state->halt_mm = beyond_now(robot, state);
         state->halt_speed_mm_s = fabsf(cmo_speed_mm_s(robot));
+#if CMO_SLIDING
+        state->halted_at_mm = cmi_gone_mm(robot);
+#endif
     }
     cmi_halt(robot, state->parameters.halt);
 }

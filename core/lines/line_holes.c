@@ -2,6 +2,7 @@
 #include "line_holes.h"
 
 #include "line_candidates.h"
+#include "line_doubt.h"
 
 #include <math.h>
 
@@ -52,6 +53,9 @@ static void take(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
         if (candidate->open && !candidate->passed) { // so far it has shown what it is
             candidate->far_mm = crossing->way_mm;
             candidate->held = true;
+#if CMO_SLIDING
+            cmi_line_slide_on(robot, state, sensor, crossing);
+#endif
         }
     } else if (holes->held[sensor] &&
                crossing->way_mm - holes->left[sensor].way_mm < holes->gap_mm) {

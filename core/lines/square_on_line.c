@@ -107,8 +107,8 @@ static void learn_move(const cmo_robot *robot, cmo_square_on_line_state *state,
 
 // The next small move, of both wheels at once.
 static void move_on(cmo_robot *robot, cmo_square_on_line_state *state, const float to_go[2]) {
-    // Where no spot sees any of the line it is at least so far off, and goes on by twice of that, if
-    // it cannot come over the whole line so.
+    // Where no spot sees any of the line it is at least so far off, and goes on by twice of that,
+    // if it cannot come over the whole line so.
     float furthest = fmaxf(fabsf(to_go[0]), fabsf(to_go[1]));
     bool twice = CMO_SLIDING && state->lost && state->rounds > 0 &&
                  2.0F * furthest < state->line.parameters.least_width_mm;

@@ -135,10 +135,11 @@ typedef struct cmo_candidate {
     bool read; /**< its sensor has seen its edge at rest */
 #endif
 #if CMO_SLIDING
-    uint32_t entered_us; /**< by its looks, it has come onto it then, port clock, */
-    float slid_mm;       /**< and slid on so far, halted, as tyres brake that slide */
-    bool crept;          /**< met as it crept on from a standstill: since then nothing has slid */
-    bool wider;          /**< sliding, its wheels may have shown less than it is wide */
+    float
+        before_mm; /**< halted, its tyres have slid so far before it, as tyres brake that slide, */
+    float slid_mm; /**< and so far on it */
+    bool crept;    /**< met as it crept on from a standstill: since then nothing has slid */
+    bool wider;    /**< sliding, its wheels may have shown less than it is wide */
     bool
         braked; /**< between its edges it has braked, and they may lie further apart than counted */
 #endif
@@ -186,7 +187,8 @@ typedef struct cmo_line_state {
     uint32_t waited_us;    /**< for small moves to settle, or for looks at rest */
 #if CMO_SLIDING
     float floor_off[CMO_LIGHTS_MAX]; /**< how far each sensor has read the floor off its level */
-    float known_mm; /**< looked at again up to there: what is met before that is no line */
+    float halted_at_mm; /**< the way of the middle of the axle when it halted at the crossing */
+    float known_mm;     /**< looked at again up to there: what is met before that is no line */
 #endif
     uint32_t stood_us; /**< time of the first standstill, port clock */
 #if CMO_TWO_SIDED || CMO_SLIDING
