@@ -153,11 +153,14 @@ void fleet_stop(const char *fleet, unsigned robots) {
         const char *name;
         cmo_rest rest;
         bool axle;
-        double slant_deg;
-    } places[] = {{"centre", CMO_REST_CENTRE, false, BY_HAND_DEG},
-                  {"far edge", CMO_REST_FAR_EDGE, false, BY_HAND_DEG},
-                  {"axle over the near edge", CMO_REST_NEAR_EDGE, true, BY_HAND_DEG},
-                  {"near edge met at up to 30 degrees", CMO_REST_NEAR_EDGE, false, 30.0}};
+        double slant_deg, speed_mm_s;
+    } places[] = {{"centre", CMO_REST_CENTRE, false, BY_HAND_DEG, 300},
+                  {"far edge", CMO_REST_FAR_EDGE, false, BY_HAND_DEG, 300},
+                  {"axle over the near edge", CMO_REST_NEAR_EDGE, true, BY_HAND_DEG, 300},
+                  {"axle over the near edge", CMO_REST_NEAR_EDGE, true, BY_HAND_DEG, 500},
+                  {"near edge met at up to 30 degrees", CMO_REST_NEAR_EDGE, false, 30.0, 300},
+                  {"halted, met at up to 30 degrees", CMO_REST_HALTED, false, 30.0, 300},
+                  {"halted, met at up to 30 degrees", CMO_REST_HALTED, false, 30.0, 500}};
     cmo_sim_mat *mat = fleet_two_lines();
     population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
     printf(
@@ -177,11 +180,13 @@ void fleet_stop(const char *fleet, unsigned robots) {
             print_stop(c, results, plain, speed);
         }
         for (size_t i = 0; i < G_N_ELEMENTS(places); i++) {
-            stop_trial t = {mat, 300, places[i].rest, places[i].axle, places[i].slant_deg};
+            stop_trial t = {mat, places[i].speed_mm_s, places[i].rest, places[i].axle,
+                            places[i].slant_deg};
             population_work(c, stop, &t, results);
             population_figure rest = population_sum_up(c, results, REST, POPULATION_ALL, 0);
-            printf("%s, 300 mm/s: %u of %u done, 95 %% within %.2f, worst %.2f mm;", places[i].name,
-                   rest.done, rest.tried, rest.within, rest.worst);
+            printf("%s, %.0f mm/s: %u of %u done, 95 %% within %.2f, worst %.2f mm;",
+                   places[i].name, places[i].speed_mm_s, rest.done, rest.tried, rest.within,
+                   rest.worst);
             population_print_outcomes(c, results);
             printf("\n");
         }

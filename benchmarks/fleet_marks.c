@@ -79,6 +79,7 @@ typedef struct marks_trial {
     unsigned round;
     double speed_mm_s;
     double most_mm; // stated as the line's most width; 0: nothing is
+    cmo_rest rest;
 } marks_trial;
 
 enum { FALSE_STOP, MISSED, REST };
@@ -92,7 +93,7 @@ static void pass(const population *c, unsigned i, const void *context, outcome *
                                                .most_width_mm = (float)t->most_mm,
                                                .longest_mm = 1000.0F,
                                                .too_fast = CMO_TOO_FAST_SLOW,
-                                               .rest = CMO_REST_NEAR_EDGE}};
+                                               .rest = t->rest}};
     lab_route *route = population_route(t->mats[seed % FLOORS], &leg);
     lab_start start = {150.0, 0.5 * HIGH_MM + population_even(seed, "aside", -40, 40),
                        population_even(seed, "pass angle", -3, 3)};
@@ -110,48 +111,59 @@ static void pass(const population *c, unsigned i, const void *context, outcome *
     population_route_free(route);
 }
 
-void fleet_marks(const char *fleet, unsigned robots) {
+// All floors of a kind, five rounds of all robots.
+static void print_kind(const population *c, cmo_sim_mat *const *mats, unsigned kind,
+                       cmo_rest rest) {
     static outcome results[POPULATION_MOST];
+    double false_stops = 0.0;
+    double missed = 0.0;
+    double within = 0.0;
+    unsigned passes = 0;
+    unsigned faults[CMO_OUTCOMES] = {0};
+    for (unsigned round = 0; round < 5; round++) {
+        double most_mm = kind == FIELDS_KNOWN ? FLEET_LINE_MM : 0.0;
+        marks_trial t = {mats, round, 300.0, most_mm, rest};
+        population_work(c, pass, &t, results);
+        for (unsigned i = 0; i < c->n; i++) {
+            if (results[i].tried) {
+                false_stops += results[i].value[FALSE_STOP];
+                missed += results[i].value[MISSED];
+                faults[results[i].outcome]++;
+                passes++;
+            }
+        }
+        within = fmax(within, population_sum_up(c, results, REST, POPULATION_ALL, 0).within);
+    }
+    printf("%-32s%8u%13.0f%8.0f%14.2f ", mark_names[kind], passes, false_stops, missed, within);
+    for (unsigned o = CMO_OUTCOME_DONE + 1; o < CMO_OUTCOMES; o++) {
+        if (faults[o] > 0) {
+            printf(" %s %u", cmo_outcome_name((cmo_outcome)o), faults[o]);
+        }
+    }
+    printf("\n");
+}
+
+void fleet_marks(const char *fleet, unsigned robots) {
     static cmo_sim_mat *mats[MARK_KINDS][FLOORS];
-    population *c = NULL;
-    printf("Three marks that are no lines before one that is, 300 mm/s; the line of %.0f mm is "
-           "stated as wide\n%-32s%8s%13s%8s%14s\n",
-           FLEET_LINE_MM, "", "passes", "false stops", "missed", "rest 95 %, mm");
     for (unsigned kind = 0; kind < MARK_KINDS; kind++) {
         for (unsigned n = 0; n < FLOORS; n++) {
             deck d;
             lay(&d, n, kind == FIELDS_KNOWN ? FIELDS : kind);
             mats[kind][n] = cmo_sim_mat_from_function(WIDE_MM, HIGH_MM, 1.5, light_at, &d);
         }
-        if (c == NULL) {
-            c = population_new(fleet, robots, mats[0][0], 60.0, 0.5 * HIGH_MM);
+    }
+    population *c = population_new(fleet, robots, mats[0][0], 60.0, 0.5 * HIGH_MM);
+    printf("Three marks that are no lines before one that is, 300 mm/s; the line of %.0f mm is "
+           "stated as wide\n",
+           FLEET_LINE_MM);
+    static const cmo_rest rests[] = {CMO_REST_NEAR_EDGE, CMO_REST_HALTED};
+    for (size_t r = 0; r < G_N_ELEMENTS(rests); r++) {
+        printf("%-32s%8s%13s%8s%14s\n",
+               rests[r] == CMO_REST_HALTED ? "halted at the crossing" : "rest over the near edge",
+               "passes", "false stops", "missed", "rest 95 %, mm");
+        for (unsigned kind = 0; kind < MARK_KINDS; kind++) {
+            print_kind(c, mats[kind], kind, rests[r]);
         }
-        double false_stops = 0.0;
-        double missed = 0.0;
-        double within = 0.0;
-        unsigned passes = 0;
-        unsigned faults[CMO_OUTCOMES] = {0};
-        for (unsigned round = 0; round < 5; round++) {
-            double most_mm = kind == FIELDS_KNOWN ? FLEET_LINE_MM : 0.0;
-            marks_trial t = {mats[kind], round, 300.0, most_mm};
-            population_work(c, pass, &t, results);
-            for (unsigned i = 0; i < c->n; i++) {
-                if (results[i].tried) {
-                    false_stops += results[i].value[FALSE_STOP];
-                    missed += results[i].value[MISSED];
-                    faults[results[i].outcome]++;
-                    passes++;
-                }
-            }
-            within = fmax(within, population_sum_up(c, results, REST, POPULATION_ALL, 0).within);
-        }
-        printf("%-32s%8u%13.0f%8.0f%14.2f ", mark_names[kind], passes, false_stops, missed, within);
-        for (unsigned o = CMO_OUTCOME_DONE + 1; o < CMO_OUTCOMES; o++) {
-            if (faults[o] > 0) {
-                printf(" %s %u", cmo_outcome_name((cmo_outcome)o), faults[o]);
-            }
-        }
-        printf("\n");
     }
     printf("\n");
     population_free(c);

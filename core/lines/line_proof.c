@@ -34,11 +34,24 @@ static bool has_shown(const cmo_robot *robot, const cmo_line_state *state, uint8
            cmi_line_shown_mm(robot, state, sensor) >= proof_mm;
 }
 
+// What it has come onto before it crept on from a standstill it may have slid over.
+static bool has_slid_on(const cmo_robot *robot, const cmo_line_state *state) {
+    bool slid = robot->stage == CMO_STAGE_HALT;
+#if CMO_SLIDING
+    for (uint8_t i = 0; i < CMO_LIGHTS_MAX && robot->stage == CMO_STAGE_PROVE; i++) {
+        slid = slid || (state->candidate[i].open && !state->candidate[i].crept);
+    }
+#else
+    (void)state;
+#endif
+    return slid;
+}
+
 // A halt at the crossing locks the wheels, and there is no going back to look again: there, both
 // sensors may have measured less.
 static float proof_mm(const cmo_robot *robot, const cmo_line_state *state) {
-    bool locks = cmi_line_pairs(state) && robot->stage == CMO_STAGE_HALT &&
-                 state->parameters.rest == CMO_REST_HALTED;
+    bool locks = cmi_line_pairs(state) && state->parameters.rest == CMO_REST_HALTED &&
+                 has_slid_on(robot, state);
     return (locks ? CMI_LINE_LESSER_PROOF : CMO_PROOF_SHARE) * state->parameters.least_width_mm;
 }
 
@@ -56,6 +69,17 @@ static bool is_behind(const cmo_robot *robot, const cmo_line_state *state, uint8
            cmi_way_now(robot, sensor) - candidate->far_mm > cmi_line_slack_mm(robot, sensor);
 }
 
+#if CMO_SLIDING
+// Halted and sliding it has come onto this, and how far it has slid on it is a guess: the surer the
+// other one has proved a line, the less it has to show itself.
+static float slid_least_mm(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor,
+                           float proof) {
+    float shown = cmi_line_shown_mm(robot, state, cmi_line_beside(sensor));
+    float least = fmaxf(fminf(2.0F * proof - shown, proof), 0.0F);
+    return state->candidate[sensor].before_mm > 0.0F ? least : INFINITY;
+}
+#endif
+
 // What both have met here is a line, if one of them has proved it.
 static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8_t sensor) {
     uint8_t other = cmi_line_beside(sensor);
@@ -72,6 +96,8 @@ static bool both_show(const cmo_robot *robot, const cmo_line_state *state, uint8
     float slid = fminf(lesser, proof_mm(robot, state));
     float least = state->candidate[sensor].wider ? slid : lesser;
     float least_other = state->candidate[other].wider ? slid : lesser;
+    least = fminf(least, slid_least_mm(robot, state, sensor, proof));
+    least_other = fminf(least_other, slid_least_mm(robot, state, other, proof));
 #else
     float least = lesser;
     float least_other = lesser;

@@ -118,8 +118,9 @@ static void fill_in(const cmo_robot *robot, cmo_line_parameters *p) {
 
 static uint32_t usual_longest_ms(const cmo_line_parameters *p) {
     float seconds = p->blind_mm / p->cruise_mm_s + (p->longest_mm - p->blind_mm) / p->creep_mm_s;
-    // A rest takes moves, and looks at each; where the tyres slide or the motors stick, many.
-    uint32_t settling_ms = p->rest == CMO_REST_HALTED ? 2000U : 6000U;
+    // A rest takes moves, and looks at each; where the tyres slide or the motors stick, many. And
+    // it halts, and creeps on, at what is no line.
+    uint32_t settling_ms = p->ending == CMO_END_MOVING ? 2000U : 6000U;
     return (uint32_t)(2000.0F * seconds) + settling_ms;
 }
 
@@ -290,7 +291,10 @@ void cmi_line_approach(cmo_robot *robot, cmo_line_state *state) {
     }
     if (robot->stage == CMO_STAGE_PROVE) { // some millimetres, and it is to stop again at once
         float slow = fmaxf(2.0F * robot->description->slowest_mm_s, 40.0F);
-        slow = p->rest != CMO_REST_HALTED ? 3.0F * slow : slow; // it comes back anyway
+        // With a rest it comes back anyway; and where it has to see a line's far edge, it stops
+        // then.
+        bool quick = p->rest != CMO_REST_HALTED || cmi_line_most_mm(state) > 0.0F;
+        slow = quick ? 3.0F * slow : slow;
         motion->top_mm_s = fminf(p->creep_mm_s, slow);
     }
     cmi_motion_follow(motion, robot);
