@@ -132,14 +132,17 @@ START_TEST(beyond_an_edge_it_rests_from_where_it_has_seen_it) {
                             "d='M 900 20 V 1180'/>");
     unsigned robots = SEEDS(24);
     unsigned off = 0;
-    for (unsigned n = 0; n < 2 * robots; n++) {
-        const char *leg = n % 2 == 0 ? "  - stop_on_line: {blind_mm: 200, too_fast: slow, "
-                                       "rest: near_edge, beyond_mm: 60}"
-                                     : "  - stop_on_line: {blind_mm: 200, too_fast: slow, "
-                                       "rest: near_edge, beyond_mm: -60}";
-        JsonObject *stop = drive_legs(SOURCE_DIR "/data/ferry/fleet.yaml", leg, n % 4 < 2 ? 0 : 20,
-                                      0, 1 + n / 2, 1);
-        off += fabs(figure_of(stop, "truth", "rest_error_mm")) > 5.0;
+    static const char *const rests[] = {"near_edge, beyond_mm: 60", "near_edge, beyond_mm: -60",
+                                        "far_edge, beyond_mm: 60"};
+    for (size_t r = 0; r < G_N_ELEMENTS(rests); r++) {
+        char *leg = g_strdup_printf("  - stop_on_line: {blind_mm: 200, too_fast: slow, rest: %s}",
+                                    rests[r]);
+        for (unsigned seed = 1; seed <= robots; seed++) {
+            JsonObject *stop = drive_legs(SOURCE_DIR "/data/ferry/fleet.yaml", leg,
+                                          seed % 2 == 0 ? 0 : 20, 0, seed, 1);
+            off += fabs(figure_of(stop, "truth", "rest_error_mm")) > 5.0;
+        }
+        g_free(leg);
     }
     ck_assert_uint_le(off, 1 + robots / 24);
     end_runs();

@@ -172,6 +172,8 @@ static bool has_found(const cmo_line_state *state) {
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         const cmo_candidate *candidate = &state->candidate[i];
         bool there = candidate->side == side || (!centre && candidate->side == 0);
+        // Over the edge that it comes from, and the other one too.
+        there = there || (!centre && far != forward && candidate->side == (forward ? 1 : -1));
         found = found || (candidate->accepted && candidate->corrected && there);
     }
     return found && !cmi_line_doubts(state);
@@ -187,8 +189,8 @@ static void find(cmo_robot *robot, cmo_line_state *state) {
     cmo_motion *motion = &state->motion;
     state->looks_again = false;
     cmi_line_accept_open(robot, state);
-    if (CMO_SLIDING && state->parameters.rest == CMO_REST_CENTRE) {
-        cmi_line_via_edge(robot, state); // it has just left the near one
+    if (CMO_SLIDING && !state->via_edge && !cmi_line_rests_on_edge(robot, state)) {
+        cmi_line_via_edge(robot, state); // the near one it has just left
     }
     float ahead = motion->left_sign * cmi_line_to_rest(robot, state);
     float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
@@ -297,7 +299,8 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     bool sees = edge && cmi_line_take_edge(robot, state);
     float to_go = cmi_line_to_rest(robot, state);
     bool far_off = CMO_SLIDING && fabsf(to_go) > FAR_OFF_MM + robot->description->gear_play_mm;
-    bool told = sees ? fabsf(to_go) < TELLS_MM : !far_off;
+    bool blind = state->unseen || !cmi_line_sees_at_rest(robot, state);
+    bool told = sees ? fabsf(to_go) < TELLS_MM : !far_off && blind;
     if (CMO_SLIDING && state->via_edge && (told || state->rounds >= ROUNDS)) {
         on_to_rest(robot, state);
         return;
