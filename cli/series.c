@@ -108,7 +108,7 @@ static void print_line(const lab_series *series, unsigned number) {
     const lab_series_leg *leg = &series->leg[number];
     const lab_statistics *time = &leg->figure[CMO_ELAPSED_MS].truth;
     char *done = g_strdup_printf("%u of %u", leg->outcomes[CMO_OUTCOME_DONE], trials_of(leg));
-    printf("%3u %-16s%11s", number + 1, cmo_routine_name(leg->routine), done);
+    printf("%3u %-16s%15s", number + 1, cmo_routine_name(leg->routine), done);
     g_free(done);
     if (time->n > 0) {
         printf("%6.2f%6.2f", time->p50 / 1000.0, time->p95 / 1000.0);
@@ -142,9 +142,9 @@ static void print_line(const lab_series *series, unsigned number) {
 }
 
 static void print_lines(const lab_series *series) {
-    printf("\n%-20s%11s%12s %-18s%8s%8s%8s%8s%8s\n", "leg", "done", "time s", "true figure", "mean",
+    printf("\n%-20s%15s%12s %-18s%8s%8s%8s%8s%8s\n", "leg", "done", "time s", "true figure", "mean",
            "sd", "p05", "p95", "worst");
-    printf("%37s%6s\n", "p50", "p95");
+    printf("%41s%6s\n", "p50", "p95");
     for (unsigned i = 0; i < series->legs; i++) {
         print_line(series, i);
     }

@@ -99,7 +99,7 @@ static void rest_point(const lab_route *route, const labi_span *s, const cmo_lin
                        double *y_mm) {
     unsigned sensors = route->robot->plant.sensors;
     bool enough =
-        p->tone == CMO_TONE_VOID || (p->largest_entry_deg >= 90.0F && p->rest != CMO_REST_HALTED);
+        p->tone == CMO_TONE_VOID || (p->largest_entry_deg > 89.0F && p->rest != CMO_REST_HALTED);
     int8_t by = result->report.sensor;
     bool squares = result->routine == CMO_ROUTINE_SQUARE_ON_LINE; // with both over it
     bool first = !squares && enough && p->sensor == CMO_SENSOR_EITHER && by >= 0;

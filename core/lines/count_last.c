@@ -65,7 +65,7 @@ void cmi_count_land_here(cmo_robot *robot, cmo_count_lines_state *state) {
 static bool slides_between(const cmo_robot *robot, const cmo_line_state *line) {
     return CMO_SLIDING && line->parameters.rest == CMO_REST_HALTED &&
            (robot->stage == CMO_STAGE_HALT || robot->stage == CMO_STAGE_PROVE) &&
-           line->halt_speed_mm_s > cmi_line_again_mm_s(robot);
+           cmi_line_is_fast(robot, line->halt_speed_mm_s);
 }
 
 // An edge is never met before it is there: where one sensor has met it by that much later than the

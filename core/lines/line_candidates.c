@@ -146,12 +146,9 @@ static void enter(cmo_robot *robot, cmo_line_state *state, uint8_t sensor,
         float width = candidate->far_mm - candidate->near.way_mm;
         cmi_line_pass_over(robot, state, sensor, width, CMO_PASSED_ONE_SIDED);
     }
-#if CMO_SLIDING
-    float slid_mm = cmi_line_slid_mm(robot, state, sensor, crossing);
-#endif
     cmi_line_mark(robot, candidate, crossing);
 #if CMO_SLIDING
-    candidate->before_mm = slid_mm;
+    candidate->before_mm = cmi_line_slid_mm(robot, state, sensor, crossing);
 #endif
     candidate->open = !blind;
     if (cmi_line_pairs(state)) {

@@ -31,6 +31,11 @@ static inline float cmi_line_again_mm_s(const cmo_robot *robot) {
     return six > 120.0F ? six : 120.0F;
 }
 
+// From such a speed tyres may slide.
+static inline bool cmi_line_is_fast(const cmo_robot *robot, float speed_mm_s) {
+    return speed_mm_s > 1.25F * cmi_line_again_mm_s(robot);
+}
+
 // A sensor's way where the routine started, and now.
 static inline float cmi_start_way(const cmo_robot *robot, uint8_t sensor) {
     return cmi_sensor_way(robot->description, sensor, robot->start_left_mm, robot->start_right_mm);

@@ -14,11 +14,6 @@
 // A body that slides brakes by what tyres can pass on, of a robot whose limit stays below that.
 #define SLIDING_SHARE 1.3F
 
-// From such a speed tyres may slide.
-static bool is_fast(const cmo_robot *robot, float speed_mm_s) {
-    return speed_mm_s > 1.25F * cmi_line_again_mm_s(robot);
-}
-
 // No robot is faster as it brakes than it was at the crossing that it brakes for, which may be
 // another sensor's; nor does it slide on for longer than it may: as wide as that it may be.
 // Of looks without times of their own it knows the time to a tick. From speed, it has left the line
@@ -33,7 +28,7 @@ bool cmi_line_may_be_wider(const cmo_robot *robot, const cmo_line_state *state, 
         const cmo_candidate *candidate = &state->candidate[i];
         speed = fmaxf(speed, candidate->open ? candidate->speed_mm_s : 0.0F);
     }
-    bool fast = is_fast(robot, speed);
+    bool fast = cmi_line_is_fast(robot, speed);
     uint32_t left_us = fast ? robot->light[sensor].look_us : crossing->time_us;
     uint32_t entered_us = state->candidate[sensor].near.time_us;
     float within_s = (float)(int32_t)(left_us - entered_us) * 1e-6F;
@@ -93,7 +88,7 @@ bool cmi_line_braked_on(const cmo_robot *robot, const cmo_line_state *state, uin
     // As wide as this it is at most, had it not braked.
     float within_s = 1e-6F * (float)(int32_t)(crossing->time_us - candidate->near.time_us);
     float width = fabsf(crossing->way_mm - candidate->near.way_mm);
-    return robot->stage > CMO_STAGE_SEARCH && is_fast(robot, candidate->speed_mm_s) &&
+    return robot->stage > CMO_STAGE_SEARCH && cmi_line_is_fast(robot, candidate->speed_mm_s) &&
            candidate->speed_mm_s * within_s > width + MOST_SLID_MM;
 }
 

@@ -114,7 +114,7 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
 static bool braked_hard(const cmo_robot *robot, const cmo_line_state *state) {
     float speed = state->candidate[cmi_line_first(robot, state)].speed_mm_s;
     return state->parameters.rest != CMO_REST_CENTRE && !cmi_line_rests_on_edge(robot, state) &&
-           speed > 1.25F * cmi_line_again_mm_s(robot) &&
+           cmi_line_is_fast(robot, speed) &&
            state->motion.braking_mm_s2 > GENTLY * state->parameters.braking_mm_s2;
 }
 
@@ -321,8 +321,6 @@ static void settle(cmo_robot *robot, cmo_line_state *state) {
     uint8_t most = !edge ? 0U : more ? 2U * ROUNDS : ROUNDS;
     if (fabsf(to_go) > enough && state->rounds < most) {
         move_on(robot, state, to_go);
-    } else if (CMO_SLIDING && state->via_edge) {
-        on_to_rest(robot, state);
     } else if (CMO_SLIDING && edge && !sees && is_off(state) && cmi_line_lost(robot, state)) {
         cmi_end(robot, CMO_OUTCOME_NO_LINE); // where it stands, nobody knows
     } else {

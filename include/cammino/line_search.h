@@ -72,7 +72,7 @@ typedef enum cmo_effort {
       "it allows is no line; 90: one sensor is enough, as at a line's end")                         \
     P(X, OTHERWISE, longest_mm, 1, 50000, "blind_mm + 2000",                                        \
       "give up after this way without a line in sight")                                             \
-    P(X, TIME, longest_ms, longest_s, 0.01, "twice what the way takes, plus 6; moving 2",      \
+    P(X, TIME, longest_ms, longest_s, 0.01, "twice what the way takes, plus 6; moving 2",           \
       "give up after this time")                                                                    \
     P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                         \
     P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                             \
