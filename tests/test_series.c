@@ -368,7 +368,7 @@ START_TEST(the_command_prints_a_table_and_says_whether_all_completed) {
     ck_assert_ptr_nonnull(strstr(out, "5 of 5 trials completed (100.0 %)"));
     // 0.025 to the power of 1 / 5
     ck_assert_ptr_nonnull(strstr(out, "; with 95 % confidence 47.8 to 100.0 % of all do\n"));
-    ck_assert_ptr_nonnull(strstr(out, "\n  1 take_levels          5 of 5 "));
+    ck_assert_ptr_nonnull(strstr(out, "\n  1 take_levels              5 of 5  "));
     ck_assert_int_eq(CALL("series data/ferry/take-levels.yaml --trials 5 --all"), 0);
     ck_assert_ptr_nonnull(strstr(out, "leg 1  take_levels: done 5 of 5"));
     ck_assert_str_eq(err, ""); // no progress where nobody watches

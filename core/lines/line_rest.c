@@ -292,7 +292,9 @@ float cmi_line_off_rest(const cmo_robot *robot, const cmo_line_state *state, flo
         return error;
     }
     float to_go = cmi_line_to_rest(robot, state);
-    return CMO_SLIDING ? cmi_line_stands_mm(robot, state) - to_go : -to_go;
+    bool from_edge =
+        state->then_rest != CMO_REST_HALTED; // seen at rest: nothing rolled before that
+    return CMO_SLIDING && !from_edge ? cmi_line_stands_mm(robot, state) - to_go : -to_go;
 }
 
 void cmi_line_write_slip(cmo_robot *robot, const cmo_line_state *state) {

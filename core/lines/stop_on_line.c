@@ -257,7 +257,8 @@ static void move_on(cmo_robot *robot, cmo_line_state *state, float to_go_mm) {
     move_by(robot, state, cmi_line_ask(robot, to_go_mm, state->motion.left_sign), CMO_STAGE_RETURN);
 }
 
-// From the edge, which has told where it is, by the encoders.
+// From the edge, which has told where it is, by the encoders: such a way crosses the gear play at
+// its beginning and rolls as far on at its end.
 static void on_to_rest(cmo_robot *robot, cmo_line_state *state) {
     state->via_edge = false;
     state->parameters.rest = (cmo_rest)state->then_rest;
@@ -265,8 +266,7 @@ static void on_to_rest(cmo_robot *robot, cmo_line_state *state) {
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX && state->then_rest == CMO_REST_CENTRE; i++) {
         state->candidate[i].far_mm = state->far_again_mm[i];
     }
-    float way = cmi_line_ask(robot, cmi_line_to_rest(robot, state), state->motion.left_sign);
-    move_by(robot, state, way, CMO_STAGE_MOVE);
+    move_by(robot, state, cmi_line_to_rest(robot, state), CMO_STAGE_MOVE);
     state->motion.braking_mm_s2 *= GENTLY;
 }
 
