@@ -13,20 +13,26 @@ typedef struct job {
     job_kind kind;
     double speed_mm_s, number; // degrees to the line, or to turn; a way
     cmo_rest rest;
+    double beyond_mm;
 } job;
 
 static const job jobs[] = {
-    {"stop at 150 mm/s, mm", STOP, 150, 2, CMO_REST_NEAR_EDGE},
-    {"... at 300", STOP, 300, 2, CMO_REST_NEAR_EDGE},
-    {"... at 500", STOP, 500, 2, CMO_REST_NEAR_EDGE},
-    {"... at 300, met at up to 14 degrees", STOP, 300, 14, CMO_REST_NEAR_EDGE},
-    {"... over the far edge", STOP, 300, 2, CMO_REST_FAR_EDGE},
-    {"... over the centre", STOP, 300, 2, CMO_REST_CENTRE},
-    {"square up at 200 mm/s, degrees", SQUARE, 200, 36, CMO_REST_NEAR_EDGE},
-    {"turn by 30, degrees", TURN, 0, 30, CMO_REST_HALTED},
-    {"turn by 90", TURN, 0, 90, CMO_REST_HALTED},
-    {"turn by -180", TURN, 0, -180, CMO_REST_HALTED},
-    {"advance by 300 mm, mm", ADVANCE, 0, 300, CMO_REST_HALTED},
+    {"stop at 150 mm/s, mm", STOP, 150, 2, CMO_REST_NEAR_EDGE, 0},
+    {"... at 300", STOP, 300, 2, CMO_REST_NEAR_EDGE, 0},
+    {"... at 500", STOP, 500, 2, CMO_REST_NEAR_EDGE, 0},
+    {"... at 300, met at up to 14 degrees", STOP, 300, 14, CMO_REST_NEAR_EDGE, 0},
+    {"... over the far edge", STOP, 300, 2, CMO_REST_FAR_EDGE, 0},
+    {"... over the centre", STOP, 300, 2, CMO_REST_CENTRE, 0},
+    {"... 70 mm beyond the near edge", STOP, 300, 2, CMO_REST_NEAR_EDGE, 70},
+    {"... at 500", STOP, 500, 2, CMO_REST_NEAR_EDGE, 70},
+    {"... 70 mm before it, at 500", STOP, 500, 2, CMO_REST_NEAR_EDGE, -70},
+    {"halted from 300 at up to 30 degrees", STOP, 300, 30, CMO_REST_HALTED, 0},
+    {"... from 500", STOP, 500, 30, CMO_REST_HALTED, 0},
+    {"square up at 200 mm/s, degrees", SQUARE, 200, 36, CMO_REST_NEAR_EDGE, 0},
+    {"turn by 30, degrees", TURN, 0, 30, CMO_REST_HALTED, 0},
+    {"turn by 90", TURN, 0, 90, CMO_REST_HALTED, 0},
+    {"turn by -180", TURN, 0, -180, CMO_REST_HALTED, 0},
+    {"advance by 300 mm, mm", ADVANCE, 0, 300, CMO_REST_HALTED, 0},
 };
 
 typedef struct routine_state {
@@ -42,7 +48,8 @@ static cmo_outcome begin(cmo_robot *robot, routine_state *state, const job *j) {
         return cmo_stop_on_line_start(robot, &state->line,
                                       &(cmo_line_parameters){.cruise_mm_s = speed,
                                                              .least_width_mm = least_mm,
-                                                             .rest = j->rest});
+                                                             .rest = j->rest,
+                                                             .beyond_mm = (float)j->beyond_mm});
     }
     if (j->kind == SQUARE) {
         return cmo_square_on_line_start(
@@ -62,12 +69,13 @@ static cmo_outcome begin(cmo_robot *robot, routine_state *state, const job *j) {
 
 // By how much it is off in the end, in truth.
 static double off(const foreign_plant *plant, const job *j, double heading, double x) {
-    static const double place[] = {[CMO_REST_NEAR_EDGE] = 0.0,
+    static const double place[] = {[CMO_REST_HALTED] = 0.0,
+                                   [CMO_REST_NEAR_EDGE] = 0.0,
                                    [CMO_REST_CENTRE] = 0.5 * FOREIGN_WIDTH_MM,
                                    [CMO_REST_FAR_EDGE] = FOREIGN_WIDTH_MM};
     switch (j->kind) {
     case STOP:
-        return foreign_beyond(plant) - place[j->rest];
+        return foreign_beyond(plant) - place[j->rest] - j->beyond_mm;
     case SQUARE:
         return plant->heading * 180.0 / G_PI;
     case TURN:
