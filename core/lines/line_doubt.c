@@ -14,6 +14,11 @@
 // A body that slides brakes by what tyres can pass on, of a robot whose limit stays below that.
 #define SLIDING_SHARE 1.3F
 
+static float slides_mm_s2(const cmo_robot_description *d) {
+    float stated = SLIDING_SHARE * fmaxf(d->braking_mm_s2, d->stated_braking_mm_s2);
+    return d->grip_mm_s2 > 0.0F ? d->grip_mm_s2 : stated;
+}
+
 // No robot is faster as it brakes than it was at the crossing that it brakes for, which may be
 // another sensor's; nor does it slide on for longer than it may: as wide as that it may be.
 // Of looks without times of their own it knows the time to a tick. From speed, it has left the line
@@ -71,7 +76,7 @@ float cmi_line_slid_mm(const cmo_robot *robot, const cmo_line_state *state, uint
     if (robot->stage == CMO_STAGE_PROVE) { // what it has crept on since is as they say
         counted = fminf(counted, state->furthest_mm - state->halt_mm);
     }
-    float braking = SLIDING_SHARE * robot->description->braking_mm_s2;
+    float braking = slides_mm_s2(robot->description);
     return fmaxf(braking_way(state->halt_speed_mm_s, braking, since_s) - counted, 0.0F);
 }
 

@@ -69,6 +69,7 @@ void cmo_drive_apply(const cmo_drive *drive, cmo_robot_description *description)
     }
     if (!description->lag_measured) {
         description->stated_lag_ms = description->lag_ms;
+        description->stated_braking_mm_s2 = description->braking_mm_s2;
     }
     description->lag_ms = drive->lag_ms;
     description->lag_measured = true;

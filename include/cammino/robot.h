@@ -73,6 +73,8 @@ extern "C" {
       "limit when speeding up")                                                                     \
     F(X, MUST, float, braking_mm_s2, braking_mm_s2, 1, 10, 50000, "mm/s2", "must be given",         \
       "limit when slowing down; stay below the grip")                                               \
+    F(X, MAY, float, grip_mm_s2, grip_mm_s2, 1, 0, 50000, "mm/s2", "0: not known",                 \
+      "what the tyres pass on to the floor before they slide")                                      \
     F(X, MAY, float, lag_ms, lag_ms, 1, 0, 500, "ms", "0", "time constant from commanded to driven speed")
 
 /* Of a port that takes duty. */
@@ -116,6 +118,8 @@ typedef struct cmo_robot_description {
     float stated_lag_ms; /**< what lag_ms was before that, 0..500. A regulator that catches up needs
                             no lead, and yet takes its time to answer: budgets go by the longer one
                             of both */
+    float stated_braking_mm_s2; /**< what braking_mm_s2 was before that, 0..50000: tyres pass it on,
+                                     whatever a regulator's ramp does */
     CMO_DUTY_FIELDS(CMO_DESCRIBED, )
 
     /* Ages, two ticks to 10000000 us. */
