@@ -15,7 +15,8 @@ static const GOptionEntry options[] = {
      "of the findings",
      "NAME"},
     {"write", 0, 0, G_OPTION_ARG_NONE, &write_file,
-     "Write what was measured into the robot file, as its sections measured and measured_drive",
+     "Write what was measured into the robot file, as its sections measured, "
+     "measured_drive and measured_braking",
      NULL},
     {"seed", 0, 0, G_OPTION_ARG_INT64, &seed, "Which robot, and which noise (default 1)", "N"},
     {"json", 0, 0, G_OPTION_ARG_NONE, &json, "Print the results as one JSON document", NULL},
@@ -181,21 +182,60 @@ static void print_drive(const lab_route *route, const lab_leg_result *leg) {
     print_drive_advice(d, drive);
 }
 
+static void print_braking_advice(const cmo_robot_description *d, const cmo_braking *b) {
+    cmo_robot_description used = *d;
+    cmo_braking_apply(b, &used);
+    double limit = (double)d->braking_mm_s2;
+    double would_do = 10.0 * floor(0.1 * (double)used.braking_mm_s2);
+    if (b->grip_mm_s2 == 0.0F) {
+        printf("  its motors do not brake hard enough to make its tyres slide\n");
+    } else if (used.braking_mm_s2 < d->braking_mm_s2) {
+        printf("  your braking limit slides this floor: brake with %.0f, not %.0f\n", would_do,
+               limit);
+    }
+}
+
+static void print_braking(const lab_route *route, const lab_leg_result *leg) {
+    const cmo_robot_description *d = &route->robot->description;
+    const cmo_braking *b = &leg->braking;
+    printf("\nleg %u  measure_braking: %s", leg->number, cmo_outcome_name(leg->outcome));
+    if (leg->outcome != CMO_OUTCOME_DONE) {
+        printf(", %s\n", cmo_outcome_text(leg->outcome));
+        return;
+    }
+    printf("\n  from %.0f mm/s%33s%10s\n", (double)b->speed_mm_s, "measured", "+-");
+    printf("  %-32s%12.1f%10.1f\n", "slides braked by its limit, mm", (double)b->slid_mm,
+           (double)b->slid_error_mm);
+    printf("  %-32s%12.1f%10.1f\n", "slides halted, mm", (double)b->halt_slid_mm,
+           (double)b->slid_error_mm);
+    if (b->grip_mm_s2 > 0.0F) {
+        printf("  %-32s%12.0f%10.0f\n", "grip, mm/s2", (double)b->grip_mm_s2,
+               (double)b->grip_error_mm_s2);
+    } else {
+        printf("  %-32s%12s\n", "grip, mm/s2", "not met");
+    }
+    print_braking_advice(d, b);
+}
+
 static int tell(const lab_route *route, const lab_run *driven) {
     const cmo_geometry *geometry = NULL;
     const cmo_drive *drive = NULL;
+    const cmo_braking *braking = NULL;
     for (guint i = 0; i < driven->legs->len; i++) {
         const lab_leg_result *leg = &g_array_index(driven->legs, lab_leg_result, i);
         if (leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY && leg->outcome == CMO_OUTCOME_DONE) {
             geometry = &leg->geometry;
         } else if (leg->routine == CMO_ROUTINE_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {
             drive = &leg->drive;
+        } else if (leg->routine == CMO_ROUTINE_MEASURE_BRAKING &&
+                   leg->outcome == CMO_OUTCOME_DONE) {
+            braking = &leg->braking;
         }
     }
     GError *error = NULL;
-    bool measured = geometry != NULL || drive != NULL;
+    bool measured = geometry != NULL || drive != NULL || braking != NULL;
     if (write_file && measured &&
-        !lab_robot_write_measured(route->robot_path, geometry, drive, &error)) {
+        !lab_robot_write_measured(route->robot_path, geometry, drive, braking, &error)) {
         return cli_error(error);
     }
     if (json) {
@@ -204,16 +244,19 @@ static int tell(const lab_route *route, const lab_run *driven) {
         g_free(text);
     } else if (!quiet) {
         printf("%s on %s, seed %" G_GINT64_FORMAT "\n", route->robot->name, route->mat_path, seed);
-        bool looks = false; // the drive alone says nothing of the light sensors
+        bool looks = false; // the drive and its braking say nothing of where the light sensors are
         for (guint i = 0; i < driven->legs->len; i++) {
             const lab_leg_result *leg = &g_array_index(driven->legs, lab_leg_result, i);
-            looks = looks || leg->routine != CMO_ROUTINE_MEASURE_DRIVE;
+            looks = looks || (leg->routine != CMO_ROUTINE_MEASURE_DRIVE &&
+                              leg->routine != CMO_ROUTINE_MEASURE_BRAKING);
             if (leg->routine == CMO_ROUTINE_CHECK_WIRING) {
                 print_findings(route, leg);
             } else if (leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY) {
                 print_geometry(route, leg);
             } else if (leg->routine == CMO_ROUTINE_MEASURE_DRIVE) {
                 print_drive(route, leg);
+            } else if (leg->routine == CMO_ROUTINE_MEASURE_BRAKING) {
+                print_braking(route, leg);
             } else {
                 printf("\nleg %u  %s: %s\n", leg->number, cmo_routine_name(leg->routine),
                        cmo_outcome_name(leg->outcome));
@@ -235,7 +278,8 @@ static bool has_check(const lab_route *route) {
     for (unsigned i = 0; i < route->legs; i++) {
         if (route->leg[i].routine == CMO_ROUTINE_CHECK_WIRING ||
             route->leg[i].routine == CMO_ROUTINE_MEASURE_GEOMETRY ||
-            route->leg[i].routine == CMO_ROUTINE_MEASURE_DRIVE) {
+            route->leg[i].routine == CMO_ROUTINE_MEASURE_DRIVE ||
+            route->leg[i].routine == CMO_ROUTINE_MEASURE_BRAKING) {
             return true;
         }
     }
@@ -244,8 +288,9 @@ static bool has_check(const lab_route *route) {
 
 static int run(int count, char **arguments) {
     if (count != 1) {
-        return cli_wrong("wiring takes one route with a leg check_wiring, measure_geometry or "
-                         "measure_drive, as in: cammino wiring data/ferry/check-wiring.yaml");
+        return cli_wrong(
+            "wiring takes one route with a leg check_wiring, measure_geometry, "
+            "measure_drive or measure_braking, as in: cammino wiring data/ferry/check-wiring.yaml");
     }
     if (seed < 0) {
         return cli_wrong("--seed: %" G_GINT64_FORMAT " is out of range; 0 or more", seed);
@@ -266,10 +311,10 @@ static int run(int count, char **arguments) {
         }
     }
     if (status == CLI_DONE && !has_check(route)) {
-        status = cli_wrong(
-            "%s: no leg check_wiring, measure_geometry or measure_drive; put one into the "
-            "route, as in - check_wiring: {}",
-            route->path);
+        status = cli_wrong("%s: no leg check_wiring, measure_geometry, measure_drive or "
+                           "measure_braking; put one into the "
+                           "route, as in - check_wiring: {}",
+                           route->path);
     }
     if (status == CLI_DONE) {
         lab_run *driven = cli_drive_route(route, seed);
@@ -284,13 +329,15 @@ static int run(int count, char **arguments) {
 const cli_command cli_wiring = {
     "wiring",
     "ROUTE",
-    "Check which motor, encoder and light sensor is where; measure geometry and drive",
+    "Check which motor, encoder and light sensor is where; measure geometry, drive and braking",
     "Drives a route on the simulated robot. Its leg check_wiring moves the robot a little before a "
     "line, and names what is swapped, reversed or silent, and what to change. Its leg "
     "measure_geometry drives over two lines and measures what a ruler can't: wheel sizes, track, "
     "the "
     "spots' places, the sensors' delays. Its leg measure_drive drives to and fro, and measures how "
-    "the wheels answer what they are told. Exit status 1: something was found.",
+    "the wheels answer what they are told. Its leg measure_braking stops over a line's edge, and "
+    "measures what the tyres pass on before they slide. Exit status 1: "
+    "something was found.",
     "cammino wiring data/ferry/check-wiring.yaml --fault motors_swapped",
     options,
     run};

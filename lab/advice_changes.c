@@ -174,7 +174,7 @@ static void add_robot(lab_advice *advice, const lab_robot *robot) {
     double passes = TYRES_PASS * 1e3 * p->grip_m_s2;
     if (braking > 1e3 * p->grip_m_s2) {
         sets_right(add_number(advice, g_strdup("robot.drive.braking_mm_s2"), braking, passes,
-                              "what the tyres pass on; a leg measure_drive measures it"));
+                              "what the tyres pass on; a leg measure_braking measures it"));
     } else if (braking > 0.0) {
         add_number(advice, g_strdup("robot.drive.braking_mm_s2"), braking, 0.6 * braking,
                    "braked more gently");

@@ -40,6 +40,10 @@ static void take(lab_robot *robot, const lab_leg_result *leg) {
         robot->drive_measured = true;
         robot->drive = leg->drive;
         cmo_drive_apply(&robot->drive, &robot->description);
+    } else if (leg->routine == CMO_ROUTINE_MEASURE_BRAKING) {
+        robot->braking_measured = true;
+        robot->braking = leg->braking;
+        cmo_braking_apply(&robot->braking, &robot->description);
     }
 }
 
@@ -48,7 +52,8 @@ static bool tells(const lab_route *route) {
     for (unsigned i = 0; i < route->legs; i++) {
         cmo_routine_id routine = route->leg[i].routine;
         any = any || routine == CMO_ROUTINE_TAKE_LEVELS ||
-              routine == CMO_ROUTINE_MEASURE_GEOMETRY || routine == CMO_ROUTINE_MEASURE_DRIVE;
+              routine == CMO_ROUTINE_MEASURE_GEOMETRY || routine == CMO_ROUTINE_MEASURE_DRIVE ||
+              routine == CMO_ROUTINE_MEASURE_BRAKING;
     }
     return any;
 }
@@ -103,8 +108,8 @@ bool lab_route_calibrate(lab_route *route, const char *const *paths, const lab_r
         route->calibration[route->calibrations++] = by;
         if (!tells(by)) {
             g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
-                        "%s: it measures nothing to go by; a leg take_levels, measure_geometry or "
-                        "measure_drive would",
+                        "%s: it measures nothing to go by; a leg take_levels, measure_geometry, "
+                        "measure_drive or measure_braking would",
                         *paths);
             return false;
         }

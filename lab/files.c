@@ -144,7 +144,7 @@ bool lab_write_file(const char *path, const char *what, const char *bytes, size_
 }
 
 const lab_section *const *lab_sections(void) {
-    static const lab_section *all[48];
+    static const lab_section *all[64];
     const lab_section *const *const parts[] = {labi_robot_sections, labi_fleet_sections,
                                                labi_route_sections, labi_leg_sections,
                                                labi_limits_sections};

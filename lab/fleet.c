@@ -159,6 +159,9 @@ static bool check_stated(yaml_reader *reader, const staged_robot *staged) {
     if (!isnan(staged->measured_drive.lag_ms)) {
         return wrong(reader, "measured_drive", "a fleet's robots differ from it; leave it out");
     }
+    if (!isnan(staged->measured_braking.slid_mm)) {
+        return wrong(reader, "measured_braking", "a fleet's robots differ from it; leave it out");
+    }
     if (isnan(staged->encoders.step_mm)) {
         return wrong(reader, "encoders.step_mm",
                      "must be given: what is not stated is measured by counts");

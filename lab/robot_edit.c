@@ -67,6 +67,7 @@ typedef struct content {
     unsigned lights;
     const cmo_geometry *geometry;
     const cmo_drive *drive;
+    const cmo_braking *braking;
     const lab_robot *taught; // its surfaces, or NULL
 } content;
 
@@ -137,6 +138,20 @@ static void edit_drive(labi_editor *e, const cmo_drive *d) {
     g_free(ramp);
 }
 
+static void edit_braking(labi_editor *e, const cmo_braking *b) {
+    char *grip = b->grip_mm_s2 > 0.0F
+                     ? g_strdup_printf("\n  grip_mm_s2: %.0f\n  grip_error_mm_s2: %.0f",
+                                       (double)b->grip_mm_s2, (double)b->grip_error_mm_s2)
+                     : g_strdup("");
+    char *text = g_strdup_printf("\n  slid_mm: %.2f\n  halt_slid_mm: %.2f\n"
+                                 "  slid_error_mm: %.2f%s\n  speed_mm_s: %.1f",
+                                 (double)b->slid_mm, (double)b->halt_slid_mm,
+                                 (double)b->slid_error_mm, grip, (double)b->speed_mm_s);
+    set_section(e, "measured_braking", text);
+    g_free(text);
+    g_free(grip);
+}
+
 static void put_shade(GString *text, const char *side, const cmo_shade *shade, bool colour) {
     g_string_append_printf(text, "%s: {counts: %u", side, shade->counts);
     if (colour) {
@@ -180,6 +195,9 @@ static bool edit_measured(labi_editor *e, const content *what) {
     }
     if (what->drive != NULL) {
         edit_drive(e, what->drive);
+    }
+    if (what->braking != NULL) {
+        edit_braking(e, what->braking);
     }
     return true;
 }
@@ -280,7 +298,7 @@ bool lab_robot_write_surfaces(const char *path, const cmo_levels *levels, const 
 }
 
 bool lab_robot_write_measured(const char *path, const cmo_geometry *geometry,
-                              const cmo_drive *drive, GError **error) {
-    content what = {.geometry = geometry, .drive = drive};
+                              const cmo_drive *drive, const cmo_braking *braking, GError **error) {
+    content what = {.geometry = geometry, .drive = drive, .braking = braking};
     return edit_file(path, edit_measured, &what, error);
 }

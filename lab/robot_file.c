@@ -184,6 +184,22 @@ static void finish_measured_drive(lab_robot *robot, const staged_measured_drive 
     cmo_drive_apply(drive, &robot->description);
 }
 
+static void finish_measured_braking(lab_robot *robot, const staged_measured_braking *from) {
+    robot->braking_measured = !isnan(from->slid_mm);
+    if (!robot->braking_measured) {
+        return;
+    }
+    robot->braking = (cmo_braking){
+        .slid_mm = (float)from->slid_mm,
+        .slid_error_mm = (float)from->slid_error_mm,
+        .halt_slid_mm = (float)from->halt_slid_mm,
+        .grip_mm_s2 = (float)given(from->grip_mm_s2, 0.0),
+        .grip_error_mm_s2 = (float)from->grip_error_mm_s2,
+        .speed_mm_s = (float)from->speed_mm_s,
+    };
+    cmo_braking_apply(&robot->braking, &robot->description);
+}
+
 void labi_robot_finish(lab_robot *robot, const staged_robot *from, const char *file) {
     cmo_robot_description *d = &robot->description;
     robot->name = from->name != NULL ? g_strdup(from->name) : g_path_get_basename(file);
@@ -226,6 +242,7 @@ void labi_robot_finish(lab_robot *robot, const staged_robot *from, const char *f
     }
     finish_measured(robot, &from->measured);
     finish_measured_drive(robot, &from->measured_drive);
+    finish_measured_braking(robot, &from->measured_braking);
 }
 
 // Where a section stands; a fleet has none at its root.

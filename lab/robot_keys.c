@@ -155,6 +155,27 @@ static const lab_section measured_drive_section = {
     "its ramp take the place of what was stated above; the simulated robot stays as it is.",
     measured_drive_keys};
 
+static const lab_key measured_braking_keys[] = {
+    KEY(staged_measured_braking, slid_mm, "slid_mm", -500, 500, "mm", MUST,
+        "by so much it slides when it brakes by its own limit"),
+    KEY(staged_measured_braking, halt_slid_mm, "halt_slid_mm", -500, 500, "mm", MUST,
+        "and when it halts"),
+    KEY(staged_measured_braking, slid_error_mm, "slid_error_mm", 0, 100, "mm", MUST,
+        "the standard uncertainty of both slides"),
+    KEY(staged_measured_braking, grip_mm_s2, "grip_mm_s2", 0, 200000, "mm/s2", "0: not met",
+        "what the tyres pass on as they slide"),
+    KEY(staged_measured_braking, grip_error_mm_s2, "grip_error_mm_s2", 0, 200000, "mm/s2",
+        "not known", "its standard uncertainty"),
+    KEY(staged_measured_braking, speed_mm_s, "speed_mm_s", 1, 5000, "mm/s", MUST,
+        "the speed that it braked from"),
+    KEY_END};
+static const lab_section measured_braking_section = {
+    "measured_braking",
+    "Braking as measured by stops over a line's edge. Its grip, and limits within that where they "
+    "slid, "
+    "take the place of what was stated above; the simulated robot stays as it is.",
+    measured_braking_keys};
+
 static const char *const drive_kinds[] = {"speed", "duty", NULL};
 static const char *const halt_names[] = {"coast", "brake", "hold", NULL};
 static const lab_key drive_keys[] = {
@@ -415,6 +436,8 @@ static const lab_key robot_keys[] = {
                 "geometry by measurement"),
     KEY_SECTION(staged_robot, measured_drive, "measured_drive", &measured_drive_section,
                 "it was not measured", "the drive by measurement"),
+    KEY_SECTION(staged_robot, measured_braking, "measured_braking", &measured_braking_section,
+                "it was not measured", "the grip by measurement"),
     KEY_LIST(staged_robot, known.surface, "surfaces", &labi_surface_section, staged_surface,
              CMO_SURFACES_MAX, known.count, "none", "surfaces that it was taught"),
     KEY(staged_robot, known.change, "surfaces_change", 0, 0.5, "", "0.1",
@@ -426,10 +449,22 @@ const lab_section labi_robot_section = {
     "robot file", "What the robot believes of itself; under plant, what the simulator makes true.",
     robot_keys};
 
-const lab_section *const labi_robot_sections[] = {
-    &labi_robot_section,     &outline_section,      &encoders_section,
-    &drive_section,          &lights_section,       &labi_light_section,
-    &levels_section,         &measured_section,     &spot_section,
-    &measured_drive_section, &labi_surface_section, &labi_shade_section,
-    &labi_plant_section,     &eyes_section,         &labi_true_light_section,
-    &shadow_section,         &faults_section,       NULL};
+const lab_section *const labi_robot_sections[] = {&labi_robot_section,
+                                                  &outline_section,
+                                                  &encoders_section,
+                                                  &drive_section,
+                                                  &lights_section,
+                                                  &labi_light_section,
+                                                  &levels_section,
+                                                  &measured_section,
+                                                  &spot_section,
+                                                  &measured_drive_section,
+                                                  &measured_braking_section,
+                                                  &labi_surface_section,
+                                                  &labi_shade_section,
+                                                  &labi_plant_section,
+                                                  &eyes_section,
+                                                  &labi_true_light_section,
+                                                  &shadow_section,
+                                                  &faults_section,
+                                                  NULL};

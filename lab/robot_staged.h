@@ -53,6 +53,10 @@ typedef struct staged_measured_drive {
         right_keeps_mm_s, left_ratio, right_ratio;
 } staged_measured_drive;
 
+typedef struct staged_measured_braking {
+    double slid_mm, slid_error_mm, halt_slid_mm, grip_mm_s2, grip_error_mm_s2, speed_mm_s;
+} staged_measured_braking;
+
 typedef struct staged_faults {
     double left_light_silent_at_s, right_light_silent_at_s, left_light_stuck_at_s,
         right_light_stuck_at_s, left_light_jumps_at_s, right_light_jumps_at_s,
@@ -85,6 +89,7 @@ typedef struct staged_robot {
     staged_lights lights;
     staged_measured measured;
     staged_measured_drive measured_drive;
+    staged_measured_braking measured_braking;
     staged_surfaces known;
     staged_plant plant;
 } staged_robot;

@@ -179,6 +179,8 @@ static void take_findings(lab_leg_result *result, const cmo_robot *robot,
         result->geometry = state->measure_geometry.geometry;
     } else if (result->routine == CMO_ROUTINE_MEASURE_DRIVE) {
         result->drive = state->measure_drive.drive;
+    } else if (result->routine == CMO_ROUTINE_MEASURE_BRAKING) {
+        result->braking = state->measure_braking.braking;
     }
 }
 

@@ -113,6 +113,20 @@ static void add_drive(JsonBuilder *builder, const cmo_drive *d) {
     json_builder_end_object(builder);
 }
 
+static void add_braking(JsonBuilder *builder, const cmo_braking *b) {
+    json_builder_set_member_name(builder, "measured_braking");
+    json_builder_begin_object(builder);
+    add_number(builder, "slid_mm", (double)b->slid_mm);
+    add_number(builder, "slid_error_mm", (double)b->slid_error_mm);
+    add_number(builder, "halt_slid_mm", (double)b->halt_slid_mm);
+    if (b->grip_mm_s2 > 0.0F) {
+        add_number(builder, "grip_mm_s2", (double)b->grip_mm_s2);
+        add_number(builder, "grip_error_mm_s2", (double)b->grip_error_mm_s2);
+    }
+    add_number(builder, "speed_mm_s", (double)b->speed_mm_s);
+    json_builder_end_object(builder);
+}
+
 static void add_halt(JsonBuilder *builder, const lab_halt_ways *halt) {
     json_builder_set_member_name(builder, "halt");
     json_builder_begin_object(builder);
@@ -307,6 +321,8 @@ static void add_leg(JsonBuilder *builder, const lab_leg_result *leg) {
         add_geometry(builder, &leg->geometry);
     } else if (leg->routine == CMO_ROUTINE_MEASURE_DRIVE && leg->outcome == CMO_OUTCOME_DONE) {
         add_drive(builder, &leg->drive);
+    } else if (leg->routine == CMO_ROUTINE_MEASURE_BRAKING && leg->outcome == CMO_OUTCOME_DONE) {
+        add_braking(builder, &leg->braking);
     }
     json_builder_end_object(builder);
 }

@@ -71,7 +71,7 @@ START_TEST(the_call_names_what_it_is_calibrated_by) {
     static const char *const wrong[][2] = {
         {"series data/ferry/first-round.yaml --calibrated none.yaml", "none.yaml: "},
         {"series data/ferry/first-round.yaml --calibrated data/ferry/gangway.yaml",
-         "gangway.yaml: it measures nothing to go by; a leg take_levels, measure_geometry or "},
+         "gangway.yaml: it measures nothing to go by; a leg take_levels, measure_geometry, "},
         {"drive data/ferry/first-round.yaml --calibrated data/ferry/take-levels.yaml",
          "--calibrated goes with --varied"}};
     for (size_t i = 0; i < G_N_ELEMENTS(wrong); i++) {

@@ -20,6 +20,7 @@
     R(check_wiring, "data/ferry/check-wiring.yaml")                                                \
     R(measure_geometry, "data/ferry/measure-geometry.yaml")                                        \
     R(measure_drive, "data/ferry/measure-drive.yaml")                                              \
+    R(measure_braking, "data/ferry/measure-braking.yaml")                                          \
     R(ends, "tests/routes/ends.yaml")                                                              \
     R(rules, "tests/routes/rules.yaml")
 

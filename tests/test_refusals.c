@@ -96,6 +96,7 @@ START_TEST(a_robot_that_was_refused_does_nothing) {
         cmo_check_wiring_state wiring;
         cmo_measure_geometry_state geometry;
         cmo_measure_drive_state drive;
+        cmo_measure_braking_state braking;
         cmo_take_levels_state levels;
         cmo_action_state action;
         cmo_countdown_state countdown;
@@ -117,13 +118,15 @@ START_TEST(a_robot_that_was_refused_does_nothing) {
                                           &(cmo_measure_geometry_parameters){0}) == bad_parameter;
     refused += cmo_measure_drive_start(&robot, &s.drive, &(cmo_measure_drive_parameters){0}) ==
                bad_parameter;
+    refused += cmo_measure_braking_start(&robot, &s.braking,
+                                         &(cmo_measure_braking_parameters){0}) == bad_parameter;
     refused +=
         cmo_take_levels_start(&robot, &s.levels, &(cmo_take_levels_parameters){0}) == bad_parameter;
     refused += cmo_action_start(&robot, &s.action, &(cmo_action_parameters){0}) == bad_parameter;
     refused +=
         cmo_countdown_start(&robot, &s.countdown, &(cmo_countdown_parameters){0}) == bad_parameter;
     refused += cmo_load_levels(&robot, bytes, sizeof bytes) == bad_parameter;
-    ck_assert_int_eq(refused, 12);
+    ck_assert_int_eq(refused, 13);
     ck_assert_str_eq(robot.field, "robot");
     ck_assert_uint_eq(cmo_store_levels(&robot, bytes, sizeof bytes), 0);
     ck_assert_int_eq(cmo_robot_set_levels(&robot, 0, &(cmo_levels){.dark = 1, .light = 900}),

@@ -191,7 +191,8 @@ START_TEST(wiring_names_a_fault_and_says_what_to_change) {
     ck_assert_int_eq(CALL("wiring data/ferry/check-wiring.yaml --fault sensors_swapped"), 2);
     ck_assert_ptr_nonnull(strstr(err, "fault 'sensors_swapped' is not one of: left_motor_silent"));
     ck_assert_int_eq(CALL("wiring data/ferry/first-round.yaml"), 2);
-    ck_assert_ptr_nonnull(strstr(err, "no leg check_wiring, measure_geometry or measure_drive"));
+    ck_assert_ptr_nonnull(strstr(err, "no leg check_wiring, measure_geometry, "
+                                      "measure_drive or measure_braking"));
 }
 END_TEST
 
@@ -273,6 +274,35 @@ START_TEST(a_measured_geometry_goes_into_the_robot_file_and_nothing_else_changes
     g_free(twice);
     g_free(once);
     g_free(before);
+}
+END_TEST
+
+START_TEST(measured_braking_goes_into_the_robot_file_and_nothing_else_changes) {
+    char *before =
+        put_mozzo("", "car-deck.svg", "x_mm: 500, y_mm: 500", "measure_braking: {rounds: 2}");
+    char *grip = strstr(before, "grip_m_s2: 4.5");
+    ck_assert_ptr_nonnull(grip);
+    memcpy(grip, "grip_m_s2: 2.0", strlen("grip_m_s2: 2.0")); // a slippery floor
+    char *file = in_folder("mozzo.yaml");
+    ck_assert(g_file_set_contents(file, before, -1, NULL));
+    g_free(file);
+    char *once = written(before, "measured_braking:");
+    ck_assert_ptr_nonnull(strstr(out, "your braking limit slides this floor: brake with 1"));
+    ck_assert_ptr_nonnull(strstr(once, "measured_braking:\n  slid_mm: "));
+    // With limits within that it slides no more by them.
+    char *twice = written(before, "measured_braking:");
+    ck_assert_ptr_null(strstr(out, "slides this floor"));
+    ck_assert_int_eq(CALL("wiring %s/measure.yaml --json"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\"measured_braking\" : {"));
+    GError *error = NULL;
+    lab_robot *robot = lab_robot_from_bytes("a", once, strlen(once), &error);
+    ck_assert(robot != NULL && robot->braking_measured);
+    ck_assert_float_eq(robot->description.grip_mm_s2, robot->braking.grip_mm_s2);
+    ck_assert_float_lt(robot->description.braking_mm_s2, 2000.0F);
+    lab_robot_free(robot);
+    g_free(before);
+    g_free(once);
+    g_free(twice);
 }
 END_TEST
 
@@ -428,6 +458,7 @@ int main(void) {
         wiring_names_a_fault_and_says_what_to_change,
         a_measured_drive_goes_into_the_robot_file_and_nothing_else_changes,
         a_measured_geometry_goes_into_the_robot_file_and_nothing_else_changes,
+        measured_braking_goes_into_the_robot_file_and_nothing_else_changes,
         both_are_written_in_one_go,
         live_shows_the_run_and_restores_the_terminal_on_quitting,
         live_restores_the_terminal_on_a_signal,

@@ -8,6 +8,7 @@
 
 #include <cammino/bands.h>
 #include <cammino/budget.h>
+#include <cammino/measure_braking.h>
 #include <cammino/measure_drive.h>
 #include <cammino/measure_geometry.h>
 #include <cammino/levels.h>

@@ -123,6 +123,9 @@ typedef enum cmo_by {
     R(MEASURE_DRIVE, measure_drive, 0,                                                              \
       "Drive to and fro on 600 mm of free floor, and measure by how much the wheels trail what "    \
       "they are told, a ramp of their regulator's own, and the least commands that turn them.")     \
+    R(MEASURE_BRAKING, measure_braking, 0,                                                          \
+      "Stop over the near edge of a line and come back, and measure what the tyres pass on before " \
+      "they slide.")                                                           \
     R(STAY_INSIDE, stay_inside, CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S),                            \
       "Patrol within a boundary, and turn away from it.")                                           \
     R(COUNTDOWN, countdown, 0, "Wait for the start button, and count down.")

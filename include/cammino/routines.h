@@ -26,6 +26,7 @@
 #include <cammino/follow_edge.h>
 #include <cammino/countdown.h>
 #include <cammino/drive_until_line.h>
+#include <cammino/measure_braking.h>
 #include <cammino/measure_drive.h>
 #include <cammino/measure_geometry.h>
 #include <cammino/square_on_line.h>

@@ -57,6 +57,8 @@ typedef struct lab_robot {
     cmo_geometry geometry;
     bool drive_measured; /**< and its drive */
     cmo_drive drive;
+    bool braking_measured; /**< and its braking */
+    cmo_braking braking;
     lab_outline outline;
     cmo_sim_plant plant;
     cmo_sim_faults faults;
@@ -86,10 +88,11 @@ bool lab_robot_write_surfaces(const char *path, const cmo_levels *levels, const 
 char *lab_robot_edit_levels(const char *name, const char *bytes, size_t size,
                             const cmo_levels *levels, unsigned lights, GError **error);
 
-/** Writes what was measured into a robot file in the same way, as its sections `measured` and
- *  `measured_drive`. NULL: that was not measured, and what stands there stays. */
+/** Writes what was measured into a robot file in the same way, as its sections `measured`,
+ *  `measured_drive` and `measured_braking`. NULL: that was not measured, and what stands there
+ * stays. */
 bool lab_robot_write_measured(const char *path, const cmo_geometry *geometry,
-                              const cmo_drive *drive, GError **error);
+                              const cmo_drive *drive, const cmo_braking *braking, GError **error);
 
 #define LAB_PARAMETERS_OF_LEG(NAME, name, figures, text) cmo_##name##_parameters name;
 

@@ -105,6 +105,7 @@ typedef struct lab_leg_result {
     double delay_error_ms[CMO_LIGHTS_MAX]; /**< the delays' standard uncertainty */
     cmo_geometry geometry;                 /**< measure_geometry: the result */
     cmo_drive drive;                       /**< measure_drive: the result */
+    cmo_braking braking;                   /**< measure_braking: the result */
     const char *surface;                   /**< take_surface: its name, by the route's; else NULL */
     cmo_shade shade[CMO_LIGHTS_MAX];       /**< and what it was taken for */
     bool tells;                            /**< the robot knew surfaces */
