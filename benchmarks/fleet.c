@@ -15,7 +15,7 @@ static const struct {
     void (*run)(const char *fleet, unsigned robots);
 } subjects[] = {{"stop", fleet_stop},     {"square", fleet_square}, {"moves", fleet_moves},
                 {"marks", fleet_marks},   {"patrol", fleet_patrol}, {"geometry", fleet_geometry},
-                {"wiring", fleet_wiring}, {"drive", fleet_drive}};
+                {"wiring", fleet_wiring}, {"drive", fleet_drive},   {"braking", fleet_braking}};
 
 int main(int count, char **arguments) {
     unsigned robots =

@@ -14,9 +14,18 @@ void fleet_patrol(const char *fleet, unsigned robots);
 void fleet_geometry(const char *fleet, unsigned robots);
 void fleet_wiring(const char *fleet, unsigned robots);
 void fleet_drive(const char *fleet, unsigned robots);
+void fleet_braking(const char *fleet, unsigned robots);
 
 // From then on the population knows its drive as measure_drive leaves it.
 void fleet_measure_drives(population *c, const cmo_sim_mat *mat);
+
+// And its braking, as measure_braking does.
+void fleet_measure_brakings(population *c, const cmo_sim_mat *mat);
+
+// By how much a measured figure is off, and how often within what it states; by robots that have
+// it.
+void fleet_print_within(const population *c, const outcome *results, const char *name, unsigned off,
+                        unsigned sigma, const char *unit);
 
 // A floor of 0.6 with two dark lines across, 20 mm wide and 400 mm apart, the first at
 // FLEET_EDGE_MM.

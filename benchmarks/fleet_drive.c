@@ -120,8 +120,8 @@ static void drive(const population *c, unsigned i, const void *context, outcome 
     }
 }
 
-static void print_within(const population *c, const outcome *results, const char *name,
-                         unsigned off, unsigned sigma, const char *unit) {
+void fleet_print_within(const population *c, const outcome *results, const char *name, unsigned off,
+                        unsigned sigma, const char *unit) {
     unsigned within[2] = {0, 0};
     unsigned n = 0;
     for (unsigned i = 0; i < c->n; i++) {
@@ -133,9 +133,11 @@ static void print_within(const population *c, const outcome *results, const char
         }
     }
     population_figure f = population_sum_up(c, results, off, POPULATION_ALL, 0);
-    printf("%-8s off by RMS %.1f %s, 95 %% within %.1f, worst %.1f; within one stated deviation "
+    printf("%-8s off by %.1f on the mean, RMS %.1f %s, 95 %% within %.1f, worst %.1f; within one "
+           "stated deviation "
            "%.0f %%, within two %.0f %%, of %u; worst:",
-           name, f.rms, unit, f.within, f.worst, 100.0 * within[0] / n, 100.0 * within[1] / n, n);
+           name, f.mean, f.rms, unit, f.within, f.worst, 100.0 * within[0] / n,
+           100.0 * within[1] / n, n);
     population_print_worst(c, results, sigma);
     printf("\n");
 }
@@ -148,8 +150,8 @@ void fleet_drive(const char *fleet, unsigned robots) {
     population_figure time = population_sum_up(c, results, TIME, POPULATION_ALL, 0);
     printf("Drive measured by driving to and fro: %u of %u done, in %.0f s on the mean\n",
            time.done, time.tried, time.mean / 1000.0);
-    print_within(c, results, "lag", LAG, LAG_SIGMA, "ms");
-    print_within(c, results, "ramp", RAMP, RAMP_SIGMA, "%");
+    fleet_print_within(c, results, "lag", LAG, LAG_SIGMA, "ms");
+    fleet_print_within(c, results, "ramp", RAMP, RAMP_SIGMA, "%");
     unsigned seen[2] = {0, 0}, have[2] = {0, 0};
     for (unsigned i = 0; i < c->n; i++) {
         bool has = c->robot[i]->plant.regulator_ramp_mm_s2 > 0.0;

@@ -170,6 +170,7 @@ void fleet_stop(const char *fleet, unsigned robots) {
     for (int how = 0; how < 2; how++) {
         if (how > 0) {
             fleet_measure_drives(c, mat);
+            fleet_measure_brakings(c, mat);
             printf("\nThe same with the drive measured\n");
         }
         print_stop_head(c);
@@ -277,6 +278,7 @@ void fleet_square(const char *fleet, unsigned robots) {
     for (int how = 0; how <= 4; how++) {
         if (how == 4) {
             fleet_measure_drives(c, mat);
+            fleet_measure_brakings(c, mat);
         }
         for (int speed = 200; speed <= 300; speed += 100) {
             bool plain = how == 3;

@@ -137,8 +137,7 @@ static void print_geometry(const foreign_robots *robots, measured *m) {
     foreign_print_outcomes(robots->n, results);
 }
 
-// ----------------------------------------------------------------------------------------- drive
-// --
+// ------------------------------------------------------------------------------------- drive --
 
 enum { LAG, STATED_LAG, RAMP };
 
@@ -179,6 +178,49 @@ static void print_drive(const foreign_robots *robots, measured *m) {
     foreign_print_outcomes(robots->n, results);
 }
 
+// ----------------------------------------------------------------------------------- braking --
+
+enum { GRIP, WITHIN, SLID };
+
+static void measure_braking(const foreign_robot *made, const cmo_robot_description *described,
+                            unsigned number, const void *context, foreign_result *result) {
+    measured *m = *(measured *const *)context;
+    foreign_plant plant;
+    foreign_start(&plant, made, number, FOREIGN_EDGE_MM - 300.0 - made->ahead[0], 0.02);
+    cmo_port port = foreign_port(&plant);
+    cmo_robot robot;
+    cmo_measure_braking_state state;
+    cmo_outcome outcome = foreign_robot_start(&robot, described, made, &port);
+    cmo_measure_braking_parameters parameters = {0};
+    outcome =
+        outcome == CMO_OUTCOME_DONE ? cmo_measure_braking(&robot, &state, &parameters) : outcome;
+    result->outcome = outcome;
+    if (outcome == CMO_OUTCOME_DONE) {
+        const cmo_braking *braking = &state.braking;
+        cmo_braking_apply(braking, &m->prepared.described[number - 1]);
+        result->value[SLID] = (double)braking->halt_slid_mm;
+        if (braking->grip_mm_s2 > 0.0F) {
+            double off = (double)braking->grip_mm_s2 - made->grip;
+            result->value[GRIP] = 100.0 * off / made->grip;
+            result->value[WITHIN] = fabs(off) <= 2.0 * (double)braking->grip_error_mm_s2;
+        }
+    }
+    foreign_end(&plant);
+}
+
+static void print_braking(const foreign_robots *robots, measured *m) {
+    static foreign_result results[FOREIGN_MOST];
+    foreign_all(robots, measure_braking, &m, results);
+    foreign_figure grip = foreign_sum_up(robots->n, results, GRIP);
+    foreign_figure within = foreign_sum_up(robots->n, results, WITHIN);
+    foreign_figure slid = foreign_sum_up(robots->n, results, SLID);
+    printf(
+        "braking: %u robots, halted they slid by %.0f mm on the mean; grip of %u, off by %.0f %% "
+        "on the mean, RMS %.0f %%, within two of the errors that it states %.0f %%\n",
+        slid.n, slid.mean, grip.n, grip.mean, grip.rms, 100.0 * within.mean);
+    foreign_print_outcomes(robots->n, results);
+}
+
 void foreign_measures(const foreign_robots *robots) {
     static measured m;
     measured *to = &m;
@@ -186,6 +228,7 @@ void foreign_measures(const foreign_robots *robots) {
     print_levels(robots);
     print_geometry(robots, to);
     print_drive(robots, to);
-    printf("with geometry and drive as measured\n");
+    print_braking(robots, to);
+    printf("with geometry, drive and braking as measured\n");
     foreign_moves(&m.prepared);
 }
