@@ -171,7 +171,7 @@ void fleet_stop(const char *fleet, unsigned robots) {
         if (how > 0) {
             fleet_measure_drives(c, mat);
             fleet_measure_brakings(c, mat);
-            printf("\nThe same with the drive measured\n");
+            printf("\nThe same with drive and braking measured\n");
         }
         print_stop_head(c);
         for (int speed = 100; speed <= 600; speed += 100) {
@@ -269,7 +269,7 @@ static void plain_square(const population *c, unsigned i, const void *context, o
 void fleet_square(const char *fleet, unsigned robots) {
     static outcome results[POPULATION_MOST];
     static const char *const names[] = {"spots as stated", "spots exact", "spots measured",
-                                        "wheel by wheel", "drive measured too"};
+                                        "wheel by wheel", "drive, braking too"};
     cmo_sim_mat *mat = fleet_two_lines();
     population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
     printf("Square over the near edge, entry -40 to 40 degrees, true figures\n%-20s%6s%10s%8s%8s%8s"

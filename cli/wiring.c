@@ -195,6 +195,10 @@ static void print_braking_advice(const cmo_robot_description *d, const cmo_braki
     }
 }
 
+static void print_slide(const char *name, float slid_mm, float error_mm) {
+    printf("  %-24s%12s%12.1f%10.1f\n", name, "-", (double)slid_mm, (double)error_mm);
+}
+
 static void print_braking(const lab_route *route, const lab_leg_result *leg) {
     const cmo_robot_description *d = &route->robot->description;
     const cmo_braking *b = &leg->braking;
@@ -203,16 +207,20 @@ static void print_braking(const lab_route *route, const lab_leg_result *leg) {
         printf(", %s\n", cmo_outcome_text(leg->outcome));
         return;
     }
-    printf("\n  from %.0f mm/s%33s%10s\n", (double)b->speed_mm_s, "measured", "+-");
-    printf("  %-32s%12.1f%10.1f\n", "slides braked by its limit, mm", (double)b->slid_mm,
-           (double)b->slid_error_mm);
-    printf("  %-32s%12.1f%10.1f\n", "slides halted, mm", (double)b->halt_slid_mm,
-           (double)b->slid_error_mm);
+    printf(", from %.0f mm/s\n  %-24s%12s%12s%10s\n", (double)b->speed_mm_s, "", "described",
+           "measured", "+-");
+    printf("  %-24s%12.0f\n", "braking limit, mm/s2", (double)d->braking_mm_s2);
+    print_slide("slides by it, mm", b->slid_mm, b->slid_error_mm);
+    print_slide("slides halted, mm", b->halt_slid_mm, b->slid_error_mm);
+    char described[16] = "-";
+    if (d->grip_mm_s2 > 0.0F) {
+        g_snprintf(described, sizeof described, "%.0f", (double)d->grip_mm_s2);
+    }
     if (b->grip_mm_s2 > 0.0F) {
-        printf("  %-32s%12.0f%10.0f\n", "grip, mm/s2", (double)b->grip_mm_s2,
+        printf("  %-24s%12s%12.0f%10.0f\n", "grip, mm/s2", described, (double)b->grip_mm_s2,
                (double)b->grip_error_mm_s2);
     } else {
-        printf("  %-32s%12s\n", "grip, mm/s2", "not met");
+        printf("  %-24s%12s%12s\n", "grip, mm/s2", described, "not met");
     }
     print_braking_advice(d, b);
 }
