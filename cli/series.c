@@ -258,6 +258,9 @@ static void print_worst(const lab_series *series, const lab_fleet *fleet, const 
         }
         printf("\n");
     }
+    if (!advises && series->completed < series->trials) {
+        printf("what would help: the same with --advice\n");
+    }
 }
 
 // In percent, rounded down: only all of them are 100.
@@ -403,8 +406,11 @@ const cli_command cli_series = {
     "drives only those that are missing: after a stop, or where files of several machines' parts "
     "were put together. --advice tries changes of the route and the robot on the same trials: "
     "slower, "
-    "looked for later, by a most width, braked more gently, and what is not as it is described put "
-    "right. "
+    "looked for later, by a most width, braked more gently; lines that are missed looked for "
+    "sooner, "
+    "further, narrower, at more of a slant, or of the other tone; and what is not as it is "
+    "described "
+    "put right. "
     "Exit status 1: not all trials completed.",
     "cammino series data/ferry/first-round.yaml --trials 100",
     options,

@@ -247,6 +247,11 @@ void cli_print_run(const lab_route *route, const lab_run *run, bool all) {
     printf("; it believes to stand %.1f mm and %.2f degrees from where it does\n",
            run->pose_error_mm, fabs(run->heading_error_deg));
     print_unfit(run);
+    bool missed = run->outcome == CMO_OUTCOME_NO_LINE || run->outcome == CMO_OUTCOME_ONE_SENSOR ||
+                  run->outcome == CMO_OUTCOME_WRONG_LINE;
+    if (missed && run->marked) {
+        printf("what may be typed wrong there is tried by: cammino series ROUTE --advice\n");
+    }
     if (estimated != 0) {
         printf("~ is an estimate: from commanded speed without encoders, or from wheels that slid "
                "as they halted\n");

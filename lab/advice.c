@@ -53,10 +53,12 @@ static double gain_of(const lab_results *results, const lab_comparison *c) {
 static bool chain(lab_change *changes, const lab_change *made, const lab_advice_tried *tried) {
     unsigned count = 0;
     for (; made != NULL && count < CHAIN_MOST - LAB_ADVICE_CHANGES; made = made->next) {
-        changes[count++] = (lab_change){.field = made->field, .value = made->value};
+        changes[count++] =
+            (lab_change){.field = made->field, .value = made->value, .word = made->word};
     }
     for (unsigned i = 0; i < tried->changes; i++) {
-        changes[count++] = (lab_change){.field = tried->field[i], .value = tried->value[i]};
+        changes[count++] = (lab_change){
+            .field = tried->field[i], .value = tried->value[i], .word = tried->word[i]};
     }
     for (unsigned i = 0; i + 1 < count; i++) {
         changes[i].next = &changes[i + 1];

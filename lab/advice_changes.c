@@ -69,21 +69,58 @@ static double least_way(const lab_results *results, unsigned leg) {
     return least;
 }
 
-// Trials that end on something else than the line.
-static bool ends_elsewhere(const lab_results *results, unsigned leg) {
-    bool elsewhere = false;
+// Trials in which the leg ends so.
+static bool any_ends(const lab_results *results, unsigned leg, cmo_outcome outcome) {
+    bool any = false;
     for (guint i = 0; i < results->trials->len; i++) {
         const lab_trial *trial = &g_array_index(results->trials, lab_trial, i);
         for (unsigned n = 0; n < trial->legs; n++) {
             const lab_trial_leg *row = &trial->leg[n];
-            elsewhere = elsewhere || (row->leg == leg && row->outcome == CMO_OUTCOME_WRONG_LINE);
+            any = any || (row->leg == leg && row->outcome == outcome);
         }
     }
-    return elsewhere;
+    return any;
 }
 
 // A line is seldom wider than this many times what is stated as its least width.
 #define WIDEST 1.6
+
+// What is typed wrong where a line is not found that is there: as it was looked for, it was
+// too wide or too far, too near, or at too much of a slant.
+static void add_missed(lab_advice *advice, unsigned leg, const lab_leg *of,
+                       const cmo_line_parameters *line) {
+    double least = line->least_width_mm > 0.0F ? (double)line->least_width_mm : 10.0;
+    double blind = (double)line->blind_mm;
+    double longest = line->longest_mm > 0.0F ? (double)line->longest_mm : blind + 2000.0;
+    double entry = line->largest_entry_deg > 0.0F ? (double)line->largest_entry_deg : 45.0;
+    add_number(advice, field_of(leg, of, "least_width_mm"), least, 0.6 * least,
+               "a line is no wider");
+    add_number(advice, field_of(leg, of, "longest_mm"), longest, fmin(2.5 * longest, 20000.0),
+               "looked for further");
+    if (blind > 0.0) {
+        add_number(advice, field_of(leg, of, "blind_mm"), blind, 0.3 * blind, "looked for sooner");
+    }
+    if (entry < 30.0) {
+        add_number(advice, field_of(leg, of, "largest_entry_deg"), entry, 45.0,
+                   "it comes at more of a slant");
+    }
+}
+
+static void add_tone(lab_advice *advice, unsigned leg, const lab_leg *of,
+                     const cmo_line_parameters *line) {
+    static const char *const tones[] = {[CMO_TONE_DARK] = "dark", [CMO_TONE_LIGHT] = "light"};
+    bool other = line->tone == CMO_TONE_DARK;
+    if (line->tone == CMO_TONE_VOID || line->band.low != line->band.high || line->surface != 0) {
+        return;
+    }
+    char *field = field_of(leg, of, "tone");
+    lab_advice_tried *tried =
+        add(advice, g_strdup_printf("%s %s instead of %s", field, tones[other], tones[!other]));
+    change(tried, field, 0.0);
+    if (tried != NULL) {
+        tried->word[0] = tones[other];
+    }
+}
 
 static void add_leg(lab_advice *advice, const lab_route *route, const lab_results *results,
                     unsigned leg) {
@@ -102,8 +139,16 @@ static void add_leg(lab_advice *advice, const lab_route *route, const lab_result
         add_number(advice, field_of(leg, of, "creep_mm_s"), creep, 0.7 * creep, "");
     }
     double least = (double)line.least_width_mm;
-    if (line.most_width_mm == 0.0F && line.tone != CMO_TONE_VOID && least > 0.0 &&
-        ends_elsewhere(results, leg)) {
+    bool elsewhere = any_ends(results, leg, CMO_OUTCOME_WRONG_LINE);
+    bool missed = any_ends(results, leg, CMO_OUTCOME_NO_LINE) ||
+                  any_ends(results, leg, CMO_OUTCOME_ONE_SENSOR);
+    if (missed) {
+        add_missed(advice, leg, of, &line);
+    }
+    if (missed || elsewhere) {
+        add_tone(advice, leg, of, &line);
+    }
+    if (line.most_width_mm == 0.0F && line.tone != CMO_TONE_VOID && least > 0.0 && elsewhere) {
         char *field = field_of(leg, of, "most_width_mm");
         double most = handy(WIDEST * least);
         lab_advice_tried *tried =

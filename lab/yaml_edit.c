@@ -183,17 +183,19 @@ static bool change_field(labi_editor *e, char **steps, const char *text) {
     return true;
 }
 
-char *labi_changed(const char *name, const char *bytes, size_t size, const char *field,
-                   double value, GError **error) {
+// The text with one number or word changed: a field as messages write it, "legs[1].turn.angle_deg".
+// NULL: there is no such place.
+static char *changed_text(const char *name, const char *bytes, size_t size, const char *field,
+                          const lab_change *change, GError **error) {
     labi_editor e;
     if (!labi_edit_open(&e, name, bytes, size, error)) {
         return NULL;
     }
-    char text[G_ASCII_DTOSTR_BUF_SIZE];
-    g_ascii_formatd(text, sizeof text, "%.9g", value);
+    char number[G_ASCII_DTOSTR_BUF_SIZE];
+    g_ascii_formatd(number, sizeof number, "%.9g", change->value);
     char **steps = g_strsplit(field, ".", -1);
     char *changed = NULL;
-    if (steps[0] != NULL && change_field(&e, steps, text)) {
+    if (steps[0] != NULL && change_field(&e, steps, change->word != NULL ? change->word : number)) {
         changed = labi_edit_apply(&e);
     } else {
         g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
@@ -218,7 +220,7 @@ bool labi_read_changed(const char *path, const char *what, const lab_change *cha
             continue;
         }
         const char *field = change->field + (of_robot ? strlen(OF_ROBOT) : 0);
-        char *text = labi_changed(path, *bytes, *size, field, change->value, error);
+        char *text = changed_text(path, *bytes, *size, field, change, error);
         g_free(*bytes);
         *bytes = text;
         *size = text != NULL ? strlen(text) : 0;

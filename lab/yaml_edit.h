@@ -32,11 +32,6 @@ void labi_edit_set(labi_editor *e, yaml_node_t *mapping, const char *name, const
 // The text with all of them; to be freed.
 char *labi_edit_apply(labi_editor *e);
 
-// The text with one number changed: a field as messages write it, "legs[1].turn.angle_deg". NULL:
-// there is no such place.
-char *labi_changed(const char *name, const char *bytes, size_t size, const char *field,
-                   double value, GError **error);
-
 // Reads a file, with those of the changes that are of the robot, or those that are not. `what` it
 // is, for messages.
 bool labi_read_changed(const char *path, const char *what, const lab_change *change, bool of_robot,

@@ -86,6 +86,34 @@ START_TEST(a_field_that_is_taken_for_the_line_is_found) {
 }
 END_TEST
 
+START_TEST(what_is_typed_wrong_where_no_line_is_found_is_named) {
+    static const struct {
+        const char *keys, *named;
+    } cases[] = {
+        {"least_width_mm: 30, blind_mm: 300, longest_mm: 600", "least_width_mm 18 instead of 30"},
+        {"least_width_mm: 15, blind_mm: 150, longest_mm: 200", "longest_mm 500 instead of 200"},
+        {"least_width_mm: 15, blind_mm: 430, longest_mm: 450", "blind_mm 129 instead of 430"},
+        {"least_width_mm: 15, blind_mm: 300, tone: light", "tone dark instead of light"},
+    };
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        char *leg = g_strdup_printf("stop_on_line: {cruise_mm_s: 300, %s}", cases[i].keys);
+        write_case((const char *const[][2]){{NULL, NULL}}, leg);
+        ck_assert_int_eq(CALL("series %s/route.yaml --trials 20"), 1);
+        ck_assert_ptr_nonnull(strstr(out, "\nwhat would help: the same with --advice\n"));
+        ck_assert_int_eq(CALL("series %s/route.yaml --trials 20 --advice"), 1);
+        ck_assert_ptr_null(strstr(out, "the same with --advice"));
+        const char *at = strstr(out, "\nwhat helps most of ");
+        ck_assert_msg(at != NULL, "%zu: %s", i, out);
+        const char *named = strstr(at, cases[i].named); // another line further on is one, too
+        ck_assert_msg(named != NULL, "%zu: %s", i, at);
+        ck_assert_ptr_nonnull(strstr(named, "\n      100.0 % of runs complete instead of "));
+        ck_assert_int_eq(CALL("drive %s/route.yaml"), 1);
+        ck_assert_ptr_nonnull(strstr(out, "is tried by: cammino series ROUTE --advice\n"));
+        g_free(leg);
+    }
+}
+END_TEST
+
 // What it promises is what a comparison of the two finds on other trials than it was chosen by.
 START_TEST(the_gain_is_that_of_a_comparison) {
     write_case((const char *const[][2]){{NULL, NULL}},
@@ -123,9 +151,12 @@ END_TEST
 
 int main(void) {
     make_folder();
-    const TTest *const tests[] = {
-        what_is_wrong_is_named_first, a_field_that_is_taken_for_the_line_is_found,
-        the_gain_is_that_of_a_comparison, where_nothing_helps_it_says_so, NULL};
+    const TTest *const tests[] = {what_is_wrong_is_named_first,
+                                  a_field_that_is_taken_for_the_line_is_found,
+                                  what_is_typed_wrong_where_no_line_is_found_is_named,
+                                  the_gain_is_that_of_a_comparison,
+                                  where_nothing_helps_it_says_so,
+                                  NULL};
     int failed = run_suite("advice", tests);
     remove_folder();
     return failed;

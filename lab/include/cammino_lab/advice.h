@@ -24,6 +24,7 @@ typedef struct lab_advice_tried {
     unsigned changes;
     char *field[LAB_ADVICE_CHANGES];
     double value[LAB_ADVICE_CHANGES];
+    const char *word[LAB_ADVICE_CHANGES]; /**< in the place of the number; NULL: none */
     bool sets_right; /**< what is not as described, or as it should be: counts twice */
     double gain; /**< what ranks it: shares of each leg's error and of the run's time that it takes
                     away, and ten times the share of runs that complete more; 0: nothing that is
@@ -46,10 +47,11 @@ typedef struct lab_advice {
 
 /**
  * Tries changes that somebody with experience would think of: lines met slower, looked for later,
- * braked for more gently; and where the simulated robot is not as it is described, or not as it
- * should be, that put right. The route was loaded and driven `as` that says, and came to `results`.
- * Those that help most there are driven again, with the seeds that follow. `limits`: what keeps
- * more of them comes first; NULL: there are none.
+ * braked for more gently; where trials do not find theirs, looked for sooner, further, narrower, at
+ * more of a slant, or of the other tone; and where the simulated robot is not as it is described,
+ * or not as it should be, that put right. The route was loaded and driven `as` that says, and came
+ * to `results`. Those that help most there are driven again, with the seeds that follow. `limits`:
+ * what keeps more of them comes first; NULL: there are none.
  */
 lab_advice *lab_advise(const lab_route *route, const lab_series_call *as,
                        const lab_results *results, const lab_limits *limits);

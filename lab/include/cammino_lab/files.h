@@ -203,11 +203,13 @@ typedef struct lab_route {
  */
 lab_route *lab_route_load(const char *path, const char *robot_path, uint64_t seed, GError **error);
 
-/** A number that is to be another one than the file states: a field as messages write it, of the
- * route, "legs[1].stop_on_line.cruise_mm_s", or of its robot or fleet, "robot.plant.grip_m_s2". */
+/** A number, or a word, that is to be another one than the file states: a field as messages write
+ * it, of the route, "legs[1].stop_on_line.cruise_mm_s", or of its robot or fleet,
+ * "robot.plant.grip_m_s2". */
 typedef struct lab_change {
     const char *field;
     double value;
+    const char *word;              /**< in the place of the number; NULL: none */
     const struct lab_change *next; /**< and another one; NULL: no more */
 } lab_change;
 
