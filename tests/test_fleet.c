@@ -262,6 +262,9 @@ START_TEST(what_is_wrong_is_said_with_file_line_and_field) {
          "tugs.yaml:1: track_mm: must be given: between the wheels' contact points"},
         {"fleet: A\nrobot: {name: Rollo}\n",
          "tugs.yaml:1: name: a fleet's robots go by their numbers; leave it out"},
+        {HEAD "  measured_braking: {slid_mm: 1, halt_slid_mm: 5, slid_error_mm: 0.3, "
+              "speed_mm_s: 400}\n",
+         "tugs.yaml:1: measured_braking: a fleet's robots differ from it; leave it out"},
         {HEAD "  drive: {slowest_mm_s: 100 to 500, top_mm_s: 200}\n",
          "tugs.yaml:1: drive.slowest_mm_s: must not be above top_mm_s, 200"},
         {"robot: {tick_ms: 10}\nfleet: [A]\n", "tugs.yaml:2: fleet: must be a text"},
