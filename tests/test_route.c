@@ -323,6 +323,47 @@ START_TEST(a_leg_that_is_refused_on_the_way_ends_the_run_halted) {
 }
 END_TEST
 
+// Where a leg is refused, or ends at once by an end of its own, round after round, the group's ends
+// are watched all the same.
+START_TEST(a_group_whose_legs_end_at_once_has_its_end) {
+    static const cmo_ends second = {.for_ms = 1000};
+    static const cmo_ends touched = {.touch = 1};
+    static const cmo_ends both = {.for_ms = 1000, .touch = 1};
+    static const cmo_line_parameters to_line = {.cruise_mm_s = 200};
+    static const cmo_follow rules[] = {{CMO_OUTCOME_LOW_CONTRAST, CMO_GO_ON, 0, 0}};
+    static const cmo_follow fails[] = {{CMO_ON_BY(CMO_BY_TOUCH), CMO_FAIL, 0, 0}};
+    const cmo_leg refused[] = {{CMO_LEG(stop_on_line, &to_line), CMO_FOLLOW(rules)},
+                               {CMO_LEG(action, &brief)}};
+    const cmo_leg ended[] = {{CMO_LEG(advance, &hop), .ends = &touched}, {CMO_LEG(action, &brief)}};
+    const cmo_leg ruled[] = {{CMO_LEG(advance, &hop), .ends = &touched, CMO_FOLLOW(fails)},
+                             {CMO_LEG(action, &brief)}};
+    const struct {
+        const cmo_leg *legs;
+        const cmo_ends *ends;
+        cmo_outcome outcome;
+        const char *visited;
+    } cases[] = {{refused, &second, CMO_OUTCOME_DONE, "^a{50,}b$"},
+                 {refused, &touched, CMO_OUTCOME_DONE, "^ab$"},
+                 {ended, &second, CMO_OUTCOME_DONE, "^a{2,}b$"},
+                 {ended, &both, CMO_OUTCOME_DONE, "^ab$"},
+                 // The leg's own end has come first, and its rules apply.
+                 {ruled, &both, CMO_OUTCOME_UNEXPECTED, "^a$"}};
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        ideal r;
+        cmo_route_state state;
+        start_all(&r);
+        r.robot.light[0].levels.light = r.robot.light[0].levels.dark;
+        r.paper.sample.touch = 1;
+        const cmo_group group = {.first = 0, .last = 0, .ends = cases[i].ends};
+        uint32_t from = r.paper.clock_us;
+        ck_assert_int_eq(go(&r, &state, cases[i].legs, 2, &group, 1), cases[i].outcome);
+        ck_assert_msg(g_regex_match_simple(cases[i].visited, visited, 0, 0), "%zu: %s", i, visited);
+        ck_assert_uint_lt(r.paper.clock_us - from, 1500000);
+        ck_assert(r.paper.halted);
+    }
+}
+END_TEST
+
 START_TEST(a_fault_an_abort_or_the_stop_button_in_any_leg_leaves_the_motors_halted) {
     static const cmo_follow onward[] = {{CMO_ON_OTHER, CMO_GO_ON, 0, 0}};
     static const cmo_ends over = {.way_mm = 100, .ending = CMO_END_MOVING};
@@ -435,6 +476,7 @@ int main(void) {
         what_ends_a_group_goes_on_behind_it,
         routes_without_an_end_or_sense_are_refused,
         a_leg_that_is_refused_on_the_way_ends_the_run_halted,
+        a_group_whose_legs_end_at_once_has_its_end,
         a_fault_an_abort_or_the_stop_button_in_any_leg_leaves_the_motors_halted,
         a_run_whose_last_leg_ends_moving_is_halted,
         advances_that_go_over_add_up,

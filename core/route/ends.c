@@ -219,9 +219,9 @@ void cmi_end_by(cmo_robot *robot, const cmo_ends *ends, cmo_by by, cmo_routine *
 
 // -------------------------------------------------------------------------------- by itself --
 
-static void watch(cmo_robot *robot, cmo_overseer *overseer) {
+static void watch(cmo_robot *robot, cmo_overseer *overseer, bool faulty) {
     cmo_ends_state *state = (cmo_ends_state *)overseer;
-    if (robot->routine == &state->stop) {
+    if (faulty || robot->routine == &state->stop) {
         return;
     }
     cmo_by by = cmi_end_met(robot, &state->ends, &state->seen, robot->elapsed_ms, true);

@@ -51,6 +51,7 @@ static void begin_leg(cmo_robot *robot, cmo_route_state *state, uint8_t number) 
     state->leg = number;
     state->seen = (cmo_ends_seen){0};
     state->leaving = 0;
+    state->by_leg = false;
     cmi_notify(robot, CMO_EVENT_LEG, number);
     cmo_leg leg = cmi_leg_of(state->route, number);
     cmo_outcome outcome = start_leg(robot, state, &leg);
@@ -179,7 +180,7 @@ static void follow(cmo_robot *robot, cmo_route_state *state, const cmo_leg *leg)
     forget_tries(state, leg);
     switch (rule.next) {
     case CMO_GO_ON:
-        go_on(robot, state, NO_GROUP);
+        go_on(robot, state, state->leaving != 0 ? (uint8_t)(state->leaving - 1U) : NO_GROUP);
         break;
     case CMO_GO_TO:
         enter(robot, state, state->leg, rule.leg, NO_GROUP);
@@ -191,7 +192,7 @@ static void follow(cmo_robot *robot, cmo_route_state *state, const cmo_leg *leg)
 
 // ------------------------------------------------------------------------------ tick by tick --
 
-// One end; true: it is met.
+// One end; true: it is met, and ends the leg.
 static bool check_end(cmo_robot *robot, cmo_route_state *state, const cmo_ends *at,
                       cmo_ends_seen *seen, uint32_t time_ms, bool ways) {
     cmo_ends ends;
@@ -203,24 +204,37 @@ static bool check_end(cmo_robot *robot, cmo_route_state *state, const cmo_ends *
     return by != CMO_BY_ITSELF || robot->routine == NULL;
 }
 
-static void watch(cmo_robot *robot, cmo_overseer *overseer) {
+// The same where something else has ended the leg.
+static bool see_end(cmo_robot *robot, const cmo_ends *at, cmo_ends_seen *seen, uint32_t time_ms) {
+    cmo_ends ends;
+    CMO_READ_FLASH(&ends, at, sizeof ends);
+    ends.lines = 0; // no sensor is watched
+    return cmi_end_met(robot, &ends, seen, time_ms, false) != CMO_BY_ITSELF;
+}
+
+// A group's ends count also where a leg ends in this tick by its own ones, or by a fault, or is
+// refused: where all of its legs do so at once, and are to be gone on from, nothing else would ever
+// end it.
+static void watch(cmo_robot *robot, cmo_overseer *overseer, bool faulty) {
     cmo_route_state *state = (cmo_route_state *)overseer;
     const cmo_route_parameters *route = state->route;
-    if (robot->routine == &state->own) {
+    bool own = robot->routine == &state->own;
+    if (own && robot->report.by != CMO_BY_ITSELF) { // it comes to a stand
         return;
     }
     cmo_leg leg = cmi_leg_of(route, state->leg);
-    if (leg.ends != NULL &&
-        check_end(robot, state, leg.ends, &state->seen, robot->elapsed_ms, true)) {
-        return;
-    }
+    state->by_leg = faulty || own ||
+                    (leg.ends != NULL &&
+                     check_end(robot, state, leg.ends, &state->seen, robot->elapsed_ms, true));
     for (uint8_t i = 0; i < route->groups; i++) {
         cmo_group group = cmi_group_of(route, i);
         if (group.ends == NULL || !cmi_leg_within(&group, state->leg)) {
             continue;
         }
         cmo_group_state *at = &state->group[cmo_group_depth(route, i)];
-        if (check_end(robot, state, group.ends, &at->seen, robot->run_ms - at->since_ms, false)) {
+        uint32_t time_ms = robot->run_ms - at->since_ms;
+        if (state->by_leg ? see_end(robot, group.ends, &at->seen, time_ms)
+                          : check_end(robot, state, group.ends, &at->seen, time_ms, false)) {
             state->leaving = (uint8_t)(i + 1U);
             return;
         }
@@ -258,7 +272,7 @@ static void over(cmo_robot *robot, cmo_overseer *overseer) {
                     robot->run_ms >= robot->run_limit_ms;
     if (outcome == CMO_OUTCOME_ABORTED || outcome == CMO_OUTCOME_STOPPED || run_over) {
         finish(robot, outcome);
-    } else if (outcome == CMO_OUTCOME_DONE && state->leaving != 0) {
+    } else if (outcome == CMO_OUTCOME_DONE && state->leaving != 0 && !state->by_leg) {
         forget_tries(state, &leg);
         go_on(robot, state, (uint8_t)(state->leaving - 1U));
     } else {

@@ -311,6 +311,11 @@ static void step_routine(cmo_robot *robot, cmo_sample *sample, cmo_status status
         fault = CMO_OUTCOME_STOPPED;
     }
     if (fault != CMO_RUNNING) {
+        if (robot->overseer != NULL) {
+            robot->sample = sample;
+            robot->overseer->watch(robot, robot->overseer, true);
+            robot->sample = NULL;
+        }
         cmi_end(robot, fault);
     } else if (robot->odometer.started && (robot->stage != CMO_STAGE_IDLE || robot->halt_done)) {
         if (robot->stage == CMO_STAGE_IDLE) {
@@ -320,7 +325,7 @@ static void step_routine(cmo_robot *robot, cmo_sample *sample, cmo_status status
         cmi_raise_figure(robot, CMO_TOP_SPEED_MM_S, fabsf(cmo_speed_mm_s(robot)));
         robot->sample = sample;
         if (robot->overseer != NULL) {
-            robot->overseer->watch(robot, robot->overseer);
+            robot->overseer->watch(robot, robot->overseer, false);
         }
         if (robot->routine != NULL) {
             robot->routine->step(robot, robot->routine);

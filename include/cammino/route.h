@@ -133,6 +133,7 @@ typedef struct cmo_route_state {
     uint8_t leg;
     uint8_t refused; /**< cmo_outcome of the leg that was not begun */
     uint8_t leaving; /**< the group whose end was met, from 1; 0: none */
+    bool by_leg;     /**< and so had the leg by itself, or by an end of its own */
     cmo_ends_seen seen;
 } cmo_route_state;
 
