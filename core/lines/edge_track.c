@@ -4,6 +4,7 @@
 #include "../shared/trig.h"
 
 #include <math.h>
+#include <string.h>
 
 // Edges bend: after 100 mm a straight is a bend by this share of the sharpest one, either way,
 // within a standard deviation.
@@ -47,6 +48,13 @@ static spot_way against_edge(const spot_way *way, float angle_rad) {
                       way->along_mm * sine + way->across_mm * cosine, way->turn_rad};
 }
 
+static void spread_anew(cmo_edge_track *track) {
+    memset(track->spread, 0, sizeof track->spread);
+    track->spread[V11] = 2.0F;
+    track->spread[V22] = 0.16F;                   // 23 degrees
+    track->spread[V33] = 1.0F / (1000 * 1000.0F); // most are nearly straight there
+}
+
 void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
     float share = track->turn_share > 0.0F ? track->turn_share : 1.0F;
     *track = (cmo_edge_track){.ahead_mm = track->ahead_mm,
@@ -56,9 +64,7 @@ void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
                               .sharpest_per_mm = track->sharpest_per_mm,
                               .aim_mm = track->aim_mm,
                               .turn_share = share};
-    track->spread[V11] = 2.0F;
-    track->spread[V22] = 0.16F;                   // 23 degrees
-    track->spread[V33] = 1.0F / (1000 * 1000.0F); // most are nearly straight there
+    spread_anew(track);
 }
 
 void cmi_track_know_angle(cmo_edge_track *track, float sd_rad) {
@@ -118,6 +124,10 @@ bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, const cmi_edg
     // The look saw H x with H = [1 arm 0].
     float *p = track->spread;
     float arm = sight->turns_mm - along;
+    // Rounding may leave spreads that no edge can have, after turns on the spot above all.
+    if (!(p[V11] + arm * (2.0F * p[V12] + arm * p[V22]) >= 0.0F)) {
+        spread_anew(track);
+    }
     float c1 = p[V11] + arm * p[V12];
     float c2 = p[V12] + arm * p[V22];
     float c3 = p[V13] + arm * p[V23];
