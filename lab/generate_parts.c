@@ -288,6 +288,7 @@ void labi_c_robot(GString *out, const lab_robot *robot, const char *name) {
     }
     FIELD(, , float, stated_lag_ms, )
     FIELD(, , float, stated_braking_mm_s2, )
+    FIELD(, , float, holds_mm_s, )
     CMO_DUTY_FIELDS(FIELD, )
     FIELD(, , uint32_t, lifetime_us, )
     FIELD(, , uint32_t, encoder_age_us, )

@@ -178,6 +178,7 @@ START_TEST(limits_come_within_the_grip) {
     cmo_braking_apply(&some, &d);
     ck_assert_float_eq(d.grip_mm_s2, 3000.0F);
     ck_assert_float_eq(d.braking_mm_s2, 2400.0F);
+    ck_assert_float_eq(d.holds_mm_s, 0.0F);
     ck_assert_float_eq(d.acceleration_mm_s2, 2000.0F); // lower already
     cmo_braking holds = some; // by its limit it does not slide: no reason to brake later
     holds.slid_mm = 0.5F;
@@ -185,6 +186,7 @@ START_TEST(limits_come_within_the_grip) {
     cmo_braking_apply(&holds, &d);
     ck_assert_float_eq(d.grip_mm_s2, 3000.0F);
     ck_assert_float_eq(d.braking_mm_s2, plain_robot.braking_mm_s2);
+    ck_assert_float_eq(d.holds_mm_s, 400.0F);
     cmo_drive drive = {.lag_ms = 40.0F, .ramp_mm_s2 = 1000.0F};
     d = plain_robot;
     cmo_drive_apply(&drive, &d); // a ramp says nothing of the tyres
@@ -198,6 +200,32 @@ START_TEST(limits_come_within_the_grip) {
     d.grip_mm_s2 = NAN;
     ck_assert_int_eq(cmo_robot_start(&robot, &d, &paper.port), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_str_eq(robot.field, "grip_mm_s2");
+}
+END_TEST
+
+// Tyres that are known to hold need no look at the edge, from beyond which it rests.
+START_TEST(what_holds_rests_beyond_an_edge_sooner) {
+    cmo_sim_mat *mat = make_floor(&one_line);
+    cmo_sim_setup setup = setup_with(mat, 6.0);
+    double settled[2];
+    for (int holds = 0; holds < 2; holds++) {
+        cmo_robot_description d = plain_robot;
+        d.holds_mm_s = holds ? 400.0F : 0.0F;
+        bench_robot bench;
+        start_bench(&bench, &setup, &d);
+        cmo_outcome outcome =
+            cmo_stop_on_line(&bench.robot, &(cmo_line_parameters){.cruise_mm_s = 400,
+                                                                  .rest = CMO_REST_NEAR_EDGE,
+                                                                  .beyond_mm = 70,
+                                                                  .too_fast = CMO_TOO_FAST_SLOW});
+        ck_assert_int_eq(outcome, CMO_OUTCOME_DONE);
+        settled[holds] = (double)cmo_figure_or(&bench.robot.report, CMO_SETTLE_MS, NAN);
+        double axle = cmo_sim_truth_now(bench.sim).x_mm;
+        ck_assert_double_eq_tol(axle, 700.0, 1.5); // the sensors are as far ahead
+        end_bench(&bench);
+    }
+    ck_assert_double_lt(settled[1], settled[0] - 200.0);
+    cmo_sim_mat_free(mat);
 }
 END_TEST
 
@@ -231,6 +259,7 @@ int main(void) {
                                   without_a_line_it_ends_halted,
                                   what_makes_no_sense_is_refused,
                                   limits_come_within_the_grip,
+                                  what_holds_rests_beyond_an_edge_sooner,
                                   a_stored_braking_comes_back_and_a_damaged_one_is_refused,
                                   NULL};
     return run_suite("braking", tests);

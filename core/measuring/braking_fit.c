@@ -101,6 +101,8 @@ void cmo_braking_apply(const cmo_braking *braking, cmo_robot_description *descri
     description->grip_mm_s2 = fminf(braking->grip_mm_s2, 50000.0F);
     float least =
         fmaxf(CREEPS * squared(braking->speed_mm_s), SURE_DEVIATIONS * braking->slid_error_mm);
+    bool holds = fabsf(braking->slid_mm) <= least;
+    description->holds_mm_s = holds ? braking->speed_mm_s : 0.0F;
     if (braking->grip_mm_s2 > 0.0F && braking->slid_mm > least) {
         float most = fmaxf(CMO_GRIP_SHARE * braking->grip_mm_s2, 10.0F);
         description->braking_mm_s2 = fminf(description->braking_mm_s2, most);

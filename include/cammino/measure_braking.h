@@ -67,8 +67,9 @@ cmo_outcome cmo_measure_braking(cmo_robot *robot, cmo_measure_braking_state *sta
 /** Share of the grip that profiles are to use: no floor is the same everywhere. */
 #define CMO_GRIP_SHARE 0.8F
 
-/** Puts what was measured into a description: grip_mm_s2, where halts slid; and where its own limit
- *  did, limits of acceleration and braking within CMO_GRIP_SHARE of that. */
+/** Puts what was measured into a description: grip_mm_s2, where halts slid; holds_mm_s where its
+ *  own limit did not; and where it did, limits of acceleration and braking within CMO_GRIP_SHARE of
+ * that. */
 void cmo_braking_apply(const cmo_braking *braking, cmo_robot_description *description);
 
 /** Bytes of the stored form: mark, version, reserve, six numbers of 4 bytes, checksum. */
