@@ -208,8 +208,11 @@ static bool check_end(cmo_robot *robot, cmo_route_state *state, const cmo_ends *
 static bool see_end(cmo_robot *robot, const cmo_ends *at, cmo_ends_seen *seen, uint32_t time_ms) {
     cmo_ends ends;
     CMO_READ_FLASH(&ends, at, sizeof ends);
-    ends.lines = 0; // no sensor is watched
-    return cmi_end_met(robot, &ends, seen, time_ms, false) != CMO_BY_ITSELF;
+    ends.lines = 0; // no sensor is watched, and where it stands does not count later
+    bool begun = seen->begun;
+    cmo_by by = cmi_end_met(robot, &ends, seen, time_ms, false);
+    seen->begun = begun;
+    return by != CMO_BY_ITSELF;
 }
 
 // A group's ends count also where a leg ends in this tick by its own ones, or by a fault, or is

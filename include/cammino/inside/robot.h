@@ -146,8 +146,8 @@ typedef struct cmo_last_line {
 
 /** What watches over routines: ends besides their own, a route. */
 typedef struct cmo_overseer {
-    /** Before each step of the routine; it may end it, or put another step in its place. Or, faulty,
-     *  before it is ended by a fault. */
+    /** Before each step of the routine; it may end it, or put another step in its place. Or,
+     * faulty, before it is ended by a fault. */
     void (*watch)(struct cmo_robot *robot, struct cmo_overseer *overseer, bool faulty);
     /** A routine has ended; another one may be begun. */
     void (*over)(struct cmo_robot *robot, struct cmo_overseer *overseer);
