@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A fleet at everything: stops, squares, turns, decorations, patrols, geometry, wiring and drive,
-// each robot of another kind and described as its user would, with common practice on the same
-// robots beside.
+// A fleet at everything: stops, squares, turns, decorations, patrols, geometry, wiring, drive and
+// braking, each robot of another kind and described as its user would, with common practice on the
+// same robots beside.
 //
 //     bench_fleet [ROBOTS [SUBJECT [FLEET.yaml]]]
 #include "fleet.h"
@@ -32,7 +32,7 @@ int main(int count, char **arguments) {
     if (!any) {
         fprintf(stderr,
                 "%s is no subject; all, stop, square, moves, marks, patrol, geometry, "
-                "wiring or drive would do\n",
+                "wiring, drive or braking would do\n",
                 subject);
     }
     return any ? 0 : 2;

@@ -16,6 +16,10 @@ void fleet_wiring(const char *fleet, unsigned robots);
 void fleet_drive(const char *fleet, unsigned robots);
 void fleet_braking(const char *fleet, unsigned robots);
 
+// What comes of one leg on a robot by itself.
+lab_leg_result fleet_leg(const lab_robot *robot, const cmo_sim_mat *mat, lab_leg leg,
+                         const lab_start *start, uint64_t seed);
+
 // From then on the population knows its drive as measure_drive leaves it.
 void fleet_measure_drives(population *c, const cmo_sim_mat *mat);
 

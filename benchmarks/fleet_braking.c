@@ -7,29 +7,19 @@
 
 enum { GRIP, GRIP_SIGMA, SLID, TIME };
 
-static cmo_outcome measure(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed,
-                           cmo_braking *braking, double *ms) {
-    lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_BRAKING};
-    lab_route *route = population_route(mat, &leg);
+static lab_leg_result measure(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed) {
     lab_start start = fleet_before_line(robot, 300.0, 0.0);
-    lab_run *run = lab_drive_from(route, robot, &start, seed, false);
-    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
-    cmo_outcome how = result->outcome;
-    *braking = result->braking;
-    *ms = (double)result->robot.value[CMO_ELAPSED_MS];
-    lab_run_free(run);
-    population_route_free(route);
-    return how;
+    lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_BRAKING};
+    return fleet_leg(robot, mat, leg, &start, seed);
 }
 
 static void apply(const population *c, unsigned i, const void *context, outcome *out) {
     lab_robot *robot = c->robot[i];
-    cmo_braking braking;
-    double ms;
-    out->outcome = measure(robot, context, i + 1, &braking, &ms);
+    lab_leg_result result = measure(robot, context, i + 1);
+    out->outcome = result.outcome;
     out->tried = true;
     if (out->outcome == CMO_OUTCOME_DONE) {
-        cmo_braking_apply(&braking, &robot->description);
+        cmo_braking_apply(&result.braking, &robot->description);
     }
 }
 
@@ -80,8 +70,10 @@ static double true_grip_mm_s2(const lab_robot *robot, const cmo_sim_mat *mat, ui
 
 static void drive(const population *c, unsigned i, const void *context, outcome *out) {
     const lab_robot *robot = c->robot[i];
-    cmo_braking found;
-    out->outcome = measure(robot, context, i + 1, &found, &out->value[TIME]);
+    lab_leg_result result = measure(robot, context, i + 1);
+    cmo_braking found = result.braking;
+    out->outcome = result.outcome;
+    out->value[TIME] = (double)result.robot.value[CMO_ELAPSED_MS];
     out->tried = true;
     if (out->outcome != CMO_OUTCOME_DONE) {
         return;

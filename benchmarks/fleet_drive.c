@@ -8,29 +8,32 @@
 
 enum { LAG, LAG_SIGMA, RAMP, RAMP_SIGMA, SEEN, TIME };
 
-static cmo_outcome measure(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed,
-                           cmo_drive *drive, double *ms) {
-    lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_DRIVE};
+lab_leg_result fleet_leg(const lab_robot *robot, const cmo_sim_mat *mat, lab_leg leg,
+                         const lab_start *start, uint64_t seed) {
     lab_route *route = population_route(mat, &leg);
-    lab_start start = {300.0, FLEET_Y_MM, 0.0};
-    lab_run *run = lab_drive_from(route, robot, &start, seed, false);
-    const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
-    cmo_outcome how = result->outcome;
-    *drive = result->drive;
-    *ms = (double)result->robot.value[CMO_ELAPSED_MS];
+    lab_run *run = lab_drive_from(route, robot, start, seed, false);
+    lab_leg_result result = g_array_index(run->legs, lab_leg_result, 0);
+    result.rebounds = NULL; // what goes with the run
+    result.counted = NULL;
+    result.surface = NULL;
     lab_run_free(run);
     population_route_free(route);
-    return how;
+    return result;
+}
+
+static lab_leg_result measure(const lab_robot *robot, const cmo_sim_mat *mat, uint64_t seed) {
+    lab_start start = {300.0, FLEET_Y_MM, 0.0};
+    lab_leg leg = {.routine = CMO_ROUTINE_MEASURE_DRIVE};
+    return fleet_leg(robot, mat, leg, &start, seed);
 }
 
 static void apply(const population *c, unsigned i, const void *context, outcome *out) {
     lab_robot *robot = c->robot[i];
-    cmo_drive drive;
-    double ms;
-    out->outcome = measure(robot, context, i + 1, &drive, &ms);
+    lab_leg_result result = measure(robot, context, i + 1);
+    out->outcome = result.outcome;
     out->tried = true;
     if (out->outcome == CMO_OUTCOME_DONE) {
-        cmo_drive_apply(&drive, &robot->description);
+        cmo_drive_apply(&result.drive, &robot->description);
     }
 }
 
@@ -101,8 +104,10 @@ static double true_lag_ms(const lab_robot *robot, const cmo_sim_mat *mat, uint64
 
 static void drive(const population *c, unsigned i, const void *context, outcome *out) {
     const lab_robot *robot = c->robot[i];
-    cmo_drive found;
-    out->outcome = measure(robot, context, i + 1, &found, &out->value[TIME]);
+    lab_leg_result result = measure(robot, context, i + 1);
+    cmo_drive found = result.drive;
+    out->outcome = result.outcome;
+    out->value[TIME] = (double)result.robot.value[CMO_ELAPSED_MS];
     out->tried = true;
     if (out->outcome != CMO_OUTCOME_DONE) {
         return;

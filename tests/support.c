@@ -134,6 +134,19 @@ void end_bench(bench_robot *bench) {
     cmo_sim_free(bench->sim);
 }
 
+static void reach_on(void *context, const cmo_trace_row *row) {
+    (void)row;
+    way_reached *went = context;
+    double x = cmo_sim_truth_now(went->sim).x_mm - went->start_mm;
+    went->least_mm = fmin(went->least_mm, x);
+    went->most_mm = fmax(went->most_mm, x);
+}
+
+void follow_reach(bench_robot *bench, way_reached *went) {
+    *went = (way_reached){.sim = bench->sim, .start_mm = cmo_sim_truth_now(bench->sim).x_mm};
+    cmo_robot_set_trace(&bench->robot, reach_on, went);
+}
+
 const cmo_sim_crossing *find_crossing(const cmo_sim *sim, unsigned sensor, cmo_sim_mark mark) {
     size_t count;
     const cmo_sim_crossing *crossings = cmo_sim_crossings(sim, &count);

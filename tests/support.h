@@ -74,6 +74,13 @@ void start_bench(bench_robot *bench, const cmo_sim_setup *setup,
                  const cmo_robot_description *description);
 void end_bench(bench_robot *bench);
 
+// How far along x it truly goes from where it stands, by its trace from now on; below 0 is back.
+typedef struct way_reached {
+    cmo_sim *sim;
+    double start_mm, least_mm, most_mm;
+} way_reached;
+void follow_reach(bench_robot *bench, way_reached *went);
+
 // The first true crossing into a mark by a sensor; NULL: none.
 const cmo_sim_crossing *find_crossing(const cmo_sim *sim, unsigned sensor, cmo_sim_mark mark);
 

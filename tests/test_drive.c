@@ -14,29 +14,17 @@ typedef struct measured {
     bool halted;
 } measured;
 
-static cmo_sim *followed;
-static double reached[2];
-
-static void follow(void *context, const cmo_trace_row *row) {
-    (void)context;
-    (void)row;
-    double x = cmo_sim_truth_now(followed).x_mm - 200.0;
-    reached[0] = fmin(reached[0], x);
-    reached[1] = fmax(reached[1], x);
-}
-
 static measured measure(const cmo_sim_setup *setup, const cmo_robot_description *description,
                         const cmo_measure_drive_parameters *parameters) {
     bench_robot bench;
     cmo_measure_drive_state state;
     start_bench(&bench, setup, description);
-    followed = bench.sim;
-    reached[0] = reached[1] = 0.0;
-    cmo_robot_set_trace(&bench.robot, follow, NULL);
+    way_reached went;
+    follow_reach(&bench, &went);
     measured m = {.outcome = cmo_measure_drive(&bench.robot, &state, parameters)};
     m.drive = state.drive;
-    m.least = reached[0];
-    m.most = reached[1];
+    m.least = went.least_mm;
+    m.most = went.most_mm;
     m.end = cmo_sim_truth_now(bench.sim).x_mm - 200.0;
     m.halted = bench.robot.halt_done && bench.robot.halt != 0;
     end_bench(&bench);
