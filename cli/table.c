@@ -223,6 +223,18 @@ static unsigned not_driven(const lab_route *route, const lab_run *run) {
     return left;
 }
 
+// Whether its last leg looks for a line, and has ended on none, or on something else.
+static bool missed_line(const lab_route *route, const lab_run *run) {
+    if (run->legs->len == 0) {
+        return false;
+    }
+    const lab_leg_result *last = &g_array_index(run->legs, lab_leg_result, run->legs->len - 1);
+    cmo_line_parameters line;
+    return lab_leg_line(&route->leg[last->number - 1], &line) &&
+           (last->outcome == CMO_OUTCOME_NO_LINE || last->outcome == CMO_OUTCOME_ONE_SENSOR ||
+            last->outcome == CMO_OUTCOME_WRONG_LINE);
+}
+
 void cli_print_run(const lab_route *route, const lab_run *run, bool all) {
     cli_line("%s on %s, route %s, seed %" G_GUINT64_FORMAT, route->robot->name, route->mat_path,
              route->path, (guint64)run->seed);
@@ -247,9 +259,7 @@ void cli_print_run(const lab_route *route, const lab_run *run, bool all) {
     printf("; it believes to stand %.1f mm and %.2f degrees from where it does\n",
            run->pose_error_mm, fabs(run->heading_error_deg));
     print_unfit(run);
-    bool missed = run->outcome == CMO_OUTCOME_NO_LINE || run->outcome == CMO_OUTCOME_ONE_SENSOR ||
-                  run->outcome == CMO_OUTCOME_WRONG_LINE;
-    if (missed && run->marked) {
+    if (run->marked && missed_line(route, run)) {
         printf("what may be typed wrong there is tried by: cammino series ROUTE --advice\n");
     }
     if (estimated != 0) {
