@@ -13,7 +13,7 @@
 #include <string.h>
 
 #define LEAST_WIDTH_MM 8.0F
-// Pass by pass the edge is met as near as this to where it was met first; after a slide only on the
+// Pass by pass the edge is met as near as this to where it was met last; after a slide only on the
 // way back.
 #define NEAR_MM 40.0F
 // Gently: what slides or rocks is measured with.
