@@ -28,6 +28,9 @@ typedef struct cli_command {
 extern const cli_command cli_compare, cli_demo, cli_budget, cli_drive, cli_draw, cli_generate,
     cli_keys, cli_judge, cli_levels, cli_live, cli_series, cli_sweep, cli_wiring;
 
+// Whether a leg finds something out that the command wiring tells.
+bool cli_wiring_tells(cmo_routine_id routine);
+
 // Says what is wrong on stderr, in one line, and returns CLI_WRONG.
 int cli_wrong(const char *format, ...) G_GNUC_PRINTF(1, 2);
 int cli_error(GError *error); // frees it

@@ -228,10 +228,7 @@ void table_leg(const lab_route *route, const lab_leg_result *leg) {
         print_levels(leg, route->robot->description.lights);
     } else if (leg->surface != NULL && leg->outcome == CMO_OUTCOME_DONE) {
         print_surface(leg, &route->robot->description);
-    } else if (leg->routine == CMO_ROUTINE_CHECK_WIRING ||
-               leg->routine == CMO_ROUTINE_MEASURE_GEOMETRY ||
-               leg->routine == CMO_ROUTINE_MEASURE_DRIVE ||
-               leg->routine == CMO_ROUTINE_MEASURE_BRAKING) {
+    } else if (cli_wiring_tells(leg->routine)) {
         printf("     what it has found out: cammino wiring tells\n");
     }
     table_counted(leg);

@@ -282,12 +282,14 @@ static int tell(const lab_route *route, const lab_run *driven) {
     return driven->outcome == CMO_OUTCOME_DONE ? CLI_DONE : CLI_FAILED;
 }
 
+bool cli_wiring_tells(cmo_routine_id routine) {
+    return routine == CMO_ROUTINE_CHECK_WIRING || routine == CMO_ROUTINE_MEASURE_GEOMETRY ||
+           routine == CMO_ROUTINE_MEASURE_DRIVE || routine == CMO_ROUTINE_MEASURE_BRAKING;
+}
+
 static bool has_check(const lab_route *route) {
     for (unsigned i = 0; i < route->legs; i++) {
-        if (route->leg[i].routine == CMO_ROUTINE_CHECK_WIRING ||
-            route->leg[i].routine == CMO_ROUTINE_MEASURE_GEOMETRY ||
-            route->leg[i].routine == CMO_ROUTINE_MEASURE_DRIVE ||
-            route->leg[i].routine == CMO_ROUTINE_MEASURE_BRAKING) {
+        if (cli_wiring_tells(route->leg[i].routine)) {
             return true;
         }
     }

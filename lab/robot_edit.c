@@ -143,10 +143,11 @@ static void edit_braking(labi_editor *e, const cmo_braking *b) {
                      ? g_strdup_printf("\n  grip_mm_s2: %.0f\n  grip_error_mm_s2: %.0f",
                                        (double)b->grip_mm_s2, (double)b->grip_error_mm_s2)
                      : g_strdup("");
-    char *text = g_strdup_printf("\n  slid_mm: %.2f\n  halt_slid_mm: %.2f\n"
-                                 "  slid_error_mm: %.2f%s\n  speed_mm_s: %.1f",
-                                 (double)b->slid_mm, (double)b->halt_slid_mm,
-                                 (double)b->slid_error_mm, grip, (double)b->speed_mm_s);
+    char *text =
+        g_strdup_printf("\n  slid_mm: %.2f\n  halt_slid_mm: %.2f\n"
+                        "  slid_error_mm: %.2f%s\n  speed_mm_s: %.1f\n  limit_mm_s2: %.1f",
+                        (double)b->slid_mm, (double)b->halt_slid_mm, (double)b->slid_error_mm, grip,
+                        (double)b->speed_mm_s, (double)b->limit_mm_s2);
     set_section(e, "measured_braking", text);
     g_free(text);
     g_free(grip);

@@ -196,6 +196,7 @@ static void finish_measured_braking(lab_robot *robot, const staged_measured_brak
         .grip_mm_s2 = (float)given(from->grip_mm_s2, 0.0),
         .grip_error_mm_s2 = (float)from->grip_error_mm_s2,
         .speed_mm_s = (float)from->speed_mm_s,
+        .limit_mm_s2 = (float)from->limit_mm_s2,
     };
     cmo_braking_apply(&robot->braking, &robot->description);
 }

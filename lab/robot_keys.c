@@ -168,12 +168,13 @@ static const lab_key measured_braking_keys[] = {
         "not known", "its standard uncertainty"),
     KEY(staged_measured_braking, speed_mm_s, "speed_mm_s", 1, 5000, "mm/s", MUST,
         "the speed that it braked from"),
+    KEY(staged_measured_braking, limit_mm_s2, "limit_mm_s2", 10, 50000, "mm/s2", MUST,
+        "its own limit then; where that does not slide, it brakes no harder"),
     KEY_END};
 static const lab_section measured_braking_section = {
     "measured_braking",
-    "Braking as measured by stops over a line's edge. Its grip, and limits within that where they "
-    "slid, "
-    "take the place of what was stated above; the simulated robot stays as it is.",
+    "Braking as measured by stops over a line's edge. Its grip, and the limit that holds, or one "
+    "within the grip, take the place of what was stated above; the simulated robot stays as it is.",
     measured_braking_keys};
 
 static const char *const drive_kinds[] = {"speed", "duty", NULL};

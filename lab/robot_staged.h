@@ -54,7 +54,8 @@ typedef struct staged_measured_drive {
 } staged_measured_drive;
 
 typedef struct staged_measured_braking {
-    double slid_mm, slid_error_mm, halt_slid_mm, grip_mm_s2, grip_error_mm_s2, speed_mm_s;
+    double slid_mm, slid_error_mm, halt_slid_mm, grip_mm_s2, grip_error_mm_s2, speed_mm_s,
+        limit_mm_s2;
 } staged_measured_braking;
 
 typedef struct staged_faults {

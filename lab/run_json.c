@@ -124,6 +124,7 @@ static void add_braking(JsonBuilder *builder, const cmo_braking *b) {
         add_number(builder, "grip_error_mm_s2", (double)b->grip_error_mm_s2);
     }
     add_number(builder, "speed_mm_s", (double)b->speed_mm_s);
+    add_number(builder, "limit_mm_s2", (double)b->limit_mm_s2);
     json_builder_end_object(builder);
 }
 

@@ -159,7 +159,8 @@ static const cmo_braking some = {.slid_mm = 5.0F,
                                  .slid_error_mm = 0.25F,
                                  .grip_mm_s2 = 3000.0F,
                                  .grip_error_mm_s2 = 400.0F,
-                                 .speed_mm_s = 400.0F};
+                                 .speed_mm_s = 400.0F,
+                                 .limit_mm_s2 = 3000.0F};
 
 START_TEST(limits_come_within_the_grip) {
     cmo_robot_description d = plain_robot;
@@ -175,6 +176,15 @@ START_TEST(limits_come_within_the_grip) {
     ck_assert_float_eq(d.grip_mm_s2, 3000.0F);
     ck_assert_float_eq(d.braking_mm_s2, plain_robot.braking_mm_s2);
     ck_assert_float_eq(d.holds_mm_s, 400.0F);
+    // Measured again by the limit that it was given, it holds by that one, and not by what it had.
+    holds.limit_mm_s2 = 1500.0F;
+    cmo_braking_apply(&holds, &d);
+    ck_assert_float_eq(d.braking_mm_s2, 1500.0F);
+    ck_assert_float_eq(d.acceleration_mm_s2, 1500.0F);
+    holds.grip_mm_s2 = 0.0F; // not met: what its user states is all that is known
+    d.grip_mm_s2 = 4000.0F;
+    cmo_braking_apply(&holds, &d);
+    ck_assert_float_eq(d.grip_mm_s2, 4000.0F);
     cmo_drive drive = {.lag_ms = 40.0F, .ramp_mm_s2 = 1000.0F};
     d = plain_robot;
     cmo_drive_apply(&drive, &d); // a ramp says nothing of the tyres
@@ -191,28 +201,32 @@ START_TEST(limits_come_within_the_grip) {
 }
 END_TEST
 
-// Tyres that are known to hold need no look at the edge, from beyond which it rests.
+// Tyres that are known to hold need no look at the edge, from beyond which it rests; but braked
+// harder than that they are not known to.
 START_TEST(what_holds_rests_beyond_an_edge_sooner) {
     cmo_sim_mat *mat = make_floor(&one_line);
     cmo_sim_setup setup = setup_with(mat, 6.0);
-    double settled[2];
-    for (int holds = 0; holds < 2; holds++) {
+    double settled[3];
+    for (int how = 0; how < 3; how++) {
         cmo_robot_description d = plain_robot;
-        d.holds_mm_s = holds ? 400.0F : 0.0F;
+        d.holds_mm_s = how > 0 ? 400.0F : 0.0F;
+        d.braking_mm_s2 = how == 2 ? 2500.0F : d.braking_mm_s2;
         bench_robot bench;
         start_bench(&bench, &setup, &d);
-        cmo_outcome outcome =
-            cmo_stop_on_line(&bench.robot, &(cmo_line_parameters){.cruise_mm_s = 400,
-                                                                  .rest = CMO_REST_NEAR_EDGE,
-                                                                  .beyond_mm = 70,
-                                                                  .too_fast = CMO_TOO_FAST_SLOW});
+        cmo_outcome outcome = cmo_stop_on_line(
+            &bench.robot, &(cmo_line_parameters){.cruise_mm_s = 400,
+                                                 .rest = CMO_REST_NEAR_EDGE,
+                                                 .beyond_mm = 70,
+                                                 .braking_mm_s2 = plain_robot.braking_mm_s2,
+                                                 .too_fast = CMO_TOO_FAST_SLOW});
         ck_assert_int_eq(outcome, CMO_OUTCOME_DONE);
-        settled[holds] = (double)cmo_figure_or(&bench.robot.report, CMO_SETTLE_MS, NAN);
+        settled[how] = (double)cmo_figure_or(&bench.robot.report, CMO_SETTLE_MS, NAN);
         double axle = cmo_sim_truth_now(bench.sim).x_mm;
         ck_assert_double_eq_tol(axle, 700.0, 1.5); // the sensors are as far ahead
         end_bench(&bench);
     }
     ck_assert_double_lt(settled[1], settled[0] - 200.0);
+    ck_assert_double_lt(settled[1], settled[2] - 200.0);
     cmo_sim_mat_free(mat);
 }
 END_TEST

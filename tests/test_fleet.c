@@ -263,7 +263,7 @@ START_TEST(what_is_wrong_is_said_with_file_line_and_field) {
         {"fleet: A\nrobot: {name: Rollo}\n",
          "tugs.yaml:1: name: a fleet's robots go by their numbers; leave it out"},
         {HEAD "  measured_braking: {slid_mm: 1, halt_slid_mm: 5, slid_error_mm: 0.3, "
-              "speed_mm_s: 400}\n",
+              "speed_mm_s: 400, limit_mm_s2: 3000}\n",
          "tugs.yaml:1: measured_braking: a fleet's robots differ from it; leave it out"},
         {HEAD "  drive: {slowest_mm_s: 100 to 500, top_mm_s: 200}\n",
          "tugs.yaml:1: drive.slowest_mm_s: must not be above top_mm_s, 200"},

@@ -299,6 +299,11 @@ START_TEST(measured_braking_goes_into_the_robot_file_and_nothing_else_changes) {
     ck_assert(robot != NULL && robot->braking_measured);
     ck_assert_float_eq(robot->description.grip_mm_s2, robot->braking.grip_mm_s2);
     ck_assert_float_lt(robot->description.braking_mm_s2, 2000.0F);
+    float limit = robot->description.braking_mm_s2;
+    lab_robot_free(robot);
+    robot = lab_robot_from_bytes("b", twice, strlen(twice), &error);
+    ck_assert(robot != NULL && robot->description.holds_mm_s > 0.0F);
+    ck_assert_float_eq_tol(robot->description.braking_mm_s2, limit, 1.0F);
     lab_robot_free(robot);
     g_free(before);
     g_free(once);

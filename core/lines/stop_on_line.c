@@ -110,13 +110,15 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
         fminf(cmi_line_again_mm_s(robot), fmaxf(state->parameters.creep_mm_s, 2.0F * slowest));
 }
 
-// It was seen to hold at this speed, or a little less.
+// It was seen to hold at this speed, or a little less, by its own limit.
 #define HOLDS_SHARE 1.1F
 
 // It rests with no edge under its sensors, and has braked harder than what it goes there by.
 static bool braked_hard(const cmo_robot *robot, const cmo_line_state *state) {
     float speed = state->candidate[cmi_line_first(robot, state)].speed_mm_s;
-    bool holds = speed < HOLDS_SHARE * robot->description->holds_mm_s;
+    const cmo_robot_description *d = robot->description;
+    bool holds =
+        speed < HOLDS_SHARE * d->holds_mm_s && state->parameters.braking_mm_s2 <= d->braking_mm_s2;
     return state->parameters.rest != CMO_REST_CENTRE && !cmi_line_rests_on_edge(robot, state) &&
            cmi_line_is_fast(robot, speed) && !holds &&
            state->motion.braking_mm_s2 > GENTLY * state->parameters.braking_mm_s2;

@@ -80,6 +80,7 @@ void cmi_braking_solve(const cmo_robot_description *d, cmo_measure_braking_state
     b->slid_error_mm = sqrtf(2.0F * variance);
     b->halt_slid_mm = nearer[CMI_HALTED] - nearer[CMI_GENTLY];
     b->speed_mm_s = state->speed_mm_s;
+    b->limit_mm_s2 = d->braking_mm_s2;
     b->grip_mm_s2 = b->grip_error_mm_s2 = 0.0F;
     // When in a tick it lets go is not known.
     float when_mm = WHEN_SHARE * b->speed_mm_s * (float)d->tick_us * 1e-6F;
@@ -97,15 +98,22 @@ void cmi_braking_solve(const cmo_robot_description *d, cmo_measure_braking_state
     }
 }
 
+// What was lowered once, and holds now, stays low.
 void cmo_braking_apply(const cmo_braking *braking, cmo_robot_description *description) {
-    description->grip_mm_s2 = fminf(braking->grip_mm_s2, 50000.0F);
     float least =
         fmaxf(CREEPS * squared(braking->speed_mm_s), SURE_DEVIATIONS * braking->slid_error_mm);
     bool holds = fabsf(braking->slid_mm) <= least;
+    bool slides = braking->slid_mm > least && braking->grip_mm_s2 > 0.0F;
+    float most = holds    ? braking->limit_mm_s2
+                 : slides ? CMO_GRIP_SHARE * braking->grip_mm_s2
+                          : INFINITY;
+    if (braking->grip_mm_s2 > 0.0F) {
+        description->grip_mm_s2 = fminf(braking->grip_mm_s2, 50000.0F);
+    }
     description->holds_mm_s = holds ? braking->speed_mm_s : 0.0F;
-    if (braking->grip_mm_s2 > 0.0F && braking->slid_mm > least) {
-        float most = fmaxf(CMO_GRIP_SHARE * braking->grip_mm_s2, 10.0F);
-        description->braking_mm_s2 = fminf(description->braking_mm_s2, most);
+    most = fmaxf(most, 10.0F);
+    if (most < description->braking_mm_s2) {
+        description->braking_mm_s2 = most;
         description->acceleration_mm_s2 = fminf(description->acceleration_mm_s2, most);
     }
 }

@@ -18,12 +18,13 @@ extern "C" {
 
 /** What was measured. Uncertainties are standard ones (one standard deviation). */
 typedef struct cmo_braking {
-    float slid_mm;          /**< by so much it slides when it brakes by its own limit, */
+    float slid_mm;          /**< by so much it slides when it brakes by limit_mm_s2, */
     float halt_slid_mm;     /**< and when it halts */
     float slid_error_mm;    /**< the uncertainty of both */
     float grip_mm_s2;       /**< what the tyres pass on as they slide; 0: halts do not make them */
     float grip_error_mm_s2; /**< its uncertainty */
-    float speed_mm_s;       /**< the speed that it braked from */
+    float speed_mm_s;       /**< the speed that it braked from, */
+    float limit_mm_s2;      /**< and its own limit then */
 } cmo_braking;
 
 // clang-format off
@@ -45,13 +46,12 @@ typedef struct cmo_measure_braking_parameters {
 typedef struct cmo_measure_braking_state cmo_measure_braking_state;
 
 /**
- * Drives over the near edge of a line and stops beyond it, and comes back over it:
- * braked gently, by its own limit, and halted.
+ * Drives over the near edge of a line and stops beyond it, and comes back over it: braked gently,
+ * by its own limit, and halted.
  *
- * What it rests on: the edge stays where it is. By the wheels it is nearer on the way back by
- * what the tyres have slid. A body that slides
- * brakes by what its tyres pass on: of what it would have slid beyond its wheels by each grip, that
- * one is true which comes to what it did slide.
+ * What it rests on: the edge stays where it is. By the wheels it is nearer on the way back by what
+ * the tyres have slid. A body that slides brakes by what its tyres pass on: of what it would have
+ * slid beyond its wheels by each grip, that one is true which comes to what it did slide.
  *
  * The robot goes on with what its description says. cmo_braking_apply() puts the result into a
  * description for the next start.
@@ -67,13 +67,13 @@ cmo_outcome cmo_measure_braking(cmo_robot *robot, cmo_measure_braking_state *sta
 /** Share of the grip that profiles are to use: no floor is the same everywhere. */
 #define CMO_GRIP_SHARE 0.8F
 
-/** Puts what was measured into a description: grip_mm_s2, where halts slid; holds_mm_s where its
- *  own limit did not; and where it did, limits of acceleration and braking within CMO_GRIP_SHARE of
- * that. */
+/** Puts what was measured into a description: grip_mm_s2, where halts slid. Where its own limit did
+ *  not, it brakes no harder than by that, and holds_mm_s is known; where it did, limits of
+ *  acceleration and braking come within CMO_GRIP_SHARE of the grip. */
 void cmo_braking_apply(const cmo_braking *braking, cmo_robot_description *description);
 
-/** Bytes of the stored form: mark, version, reserve, six numbers of 4 bytes, checksum. */
-#define CMO_STORED_BRAKING_SIZE (4 + 6 * 4 + 2)
+/** Bytes of the stored form: mark, version, reserve, seven numbers of 4 bytes, checksum. */
+#define CMO_STORED_BRAKING_SIZE (4 + 7 * 4 + 2)
 
 /** Writes it. @return bytes written; 0 if `size` is too small. */
 size_t cmo_store_braking(const cmo_braking *braking, uint8_t *bytes, size_t size);

@@ -125,7 +125,7 @@ typedef enum cmo_by {
       "they are told, a ramp of their regulator's own, and the least commands that turn them.")     \
     R(MEASURE_BRAKING, measure_braking, 0,                                                          \
       "Stop over the near edge of a line and come back, and measure what the tyres pass on before " \
-      "they slide.")                                                           \
+      "they slide.")                                                                                \
     R(STAY_INSIDE, stay_inside, CMO_FIGURE_BIT(CMO_CROSSING_SPEED_MM_S),                            \
       "Patrol within a boundary, and turn away from it.")                                           \
     R(COUNTDOWN, countdown, 0, "Wait for the start button, and count down.")

@@ -118,10 +118,10 @@ typedef struct cmo_robot_description {
     float stated_lag_ms; /**< what lag_ms was before that, 0..500. A regulator that catches up needs
                             no lead, and yet takes its time to answer: budgets go by the longer one
                             of both */
-    float holds_mm_s; /**< by measure_braking: braked by its limit from up to here, its tyres do not
-                           slide; 0: not known */
     float stated_braking_mm_s2; /**< what braking_mm_s2 was before that, 0..50000: tyres pass it on,
                                      whatever a regulator's ramp does */
+    float holds_mm_s; /**< by measure_braking: braked by its limit from up to here, its tyres do not
+                           slide; 0: not known */
     CMO_DUTY_FIELDS(CMO_DESCRIBED, )
 
     /* Ages, two ticks to 10000000 us. */
