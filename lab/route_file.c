@@ -76,7 +76,7 @@ lab_route *lab_route_from_bytes(const char *name, const char *bytes, size_t size
                 labi_read_legs(&reader, labi_yaml_find(&reader, root, "legs"), route);
     if (good) {
         route->path = g_strdup(name);
-        route->robot_path = labi_beside(name, staged.robot);
+        route->robot_path = staged.robot != NULL ? labi_beside(name, staged.robot) : NULL;
         route->mat_path = labi_beside(name, staged.mat);
         route->mat_options = (cmo_sim_mat_options){.px_per_mm = given(staged.mat_px_per_mm, 0.0),
                                                    .width_mm = given(staged.mat_width_mm, 0.0),
@@ -158,7 +158,14 @@ lab_route *lab_route_load_changed(const char *path, const char *robot_path, uint
         g_free(route->robot_path);
         route->robot_path = g_strdup(robot_path);
     }
-    bool good = labi_load_robot(route->robot_path, change, &route->robot, &route->fleet, error);
+    bool good = route->robot_path != NULL;
+    if (!good) {
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG,
+                    "%s: robot: must be given: robot file, or fleet, beside the route, or with "
+                    "--robot",
+                    path);
+    }
+    good = good && labi_load_robot(route->robot_path, change, &route->robot, &route->fleet, error);
     if (good) {
         route->mat_options.colour = route->fleet != NULL ? lab_fleet_may_see_colour(route->fleet)
                                                          : sees_colour(route->robot);

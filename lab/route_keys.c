@@ -61,7 +61,7 @@ static const lab_section object_section = {
     object_keys};
 
 static const lab_key route_keys[] = {
-    KEY_TEXT(staged_route, robot, "robot", KEY_MUST, "robot file, or fleet, beside the route"),
+    KEY_TEXT(staged_route, robot, "robot", "`--robot`", "robot file, or fleet, beside the route"),
     KEY_TEXT(staged_route, mat, "mat", KEY_MUST, "mat, SVG or PNG, beside the route"),
     KEY(staged_route, mat_width_mm, "mat_width_mm", 10, 20000, "mm", "as the mat's file says",
         "true width of the mat"),

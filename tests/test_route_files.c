@@ -235,6 +235,20 @@ START_TEST(a_route_is_checked_whole_before_it_moves) {
 }
 END_TEST
 
+START_TEST(a_route_may_leave_its_robot_to_the_command) {
+    write_file("r.yaml",
+               "mat: " SOURCE_DIR "/data/ferry/car-deck.svg\nstart: {x_mm: 150, y_mm: 580}\n"
+               "legs:\n  - turn: {angle_deg: 90}\n");
+    ck_assert_int_eq(CALL("drive %s/r.yaml"), 2);
+    ck_assert_ptr_nonnull(strstr(err, "r.yaml: robot: must be given: robot file, or fleet, beside "
+                                      "the route, or with --robot\n"));
+    ck_assert_str_eq(out, "");
+    ck_assert_int_eq(CALL("drive %s/r.yaml --robot data/ferry/mozzo.yaml"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "Mozzo"));
+    drop_file("r.yaml");
+}
+END_TEST
+
 static JsonArray *legs_of(JsonParser *parser) {
     ck_assert(json_parser_load_from_data(parser, out, -1, NULL));
     return json_object_get_array_member(json_node_get_object(json_parser_get_root(parser)), "legs");
@@ -408,6 +422,7 @@ int main(void) {
                                   what_is_wrong_is_said_with_line_and_field,
                                   a_route_includes_anothers_legs_and_its_own_numbers_win,
                                   a_route_is_checked_whole_before_it_moves,
+                                  a_route_may_leave_its_robot_to_the_command,
                                   the_demos_run_goes_round_ends_by_range_and_tries_again,
                                   a_search_starts_clear_of_the_last_line,
                                   a_search_that_comes_back_starts_before_the_last_line,

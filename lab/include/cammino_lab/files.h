@@ -170,7 +170,7 @@ typedef struct lab_spread {
 
 typedef struct lab_route {
     char *path;
-    char *robot_path; /**< relative to the working directory, as the others */
+    char *robot_path; /**< relative to the working directory, as the others; NULL: not named */
     char *mat_path;
     cmo_sim_mat_options mat_options;
     double x_mm, y_mm, heading_deg;
