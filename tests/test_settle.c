@@ -252,6 +252,15 @@ START_TEST(they_do_not_go_to_and_fro_about_their_edge) {
 }
 END_TEST
 
+// Two small moves that hardly moved the wheels, and sensors just off the edge: they looked for
+// their line again, as if they had slid away from it, up to three times.
+START_TEST(moves_that_wheels_do_not_follow_are_no_slide) {
+    static const trial slow[] = {{57, 400, 0},  {254, 400, 0}, {308, 500, 0}, {434, 200, 0},
+                                 {527, 400, 0}, {680, 400, 0}, {680, 500, 0}};
+    all_rest(slow, G_N_ELEMENTS(slow), 2.0, 2000.0);
+}
+END_TEST
+
 // Beside the left sensor's way, which a robot at an angle drifts over, lies another line's side.
 static double line_and_side(void *data, double x_mm, double y_mm, unsigned *marks) {
     double light = line_across(data, x_mm, y_mm, marks);
@@ -370,6 +379,7 @@ int main(void) {
                                   ramps_that_nobody_has_measured_are_soon_at_rest,
                                   robots_that_slid_far_go_on_to_their_line,
                                   they_do_not_go_to_and_fro_about_their_edge,
+                                  moves_that_wheels_do_not_follow_are_no_slide,
                                   a_line_that_one_sensor_grazes_is_none,
                                   robots_of_every_kind_square_up,
                                   where_the_line_is_gone_no_rest_is_claimed,

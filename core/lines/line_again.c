@@ -210,8 +210,9 @@ bool cmi_line_lost(const cmo_robot *robot, const cmo_line_state *state) {
     if (centre) {
         return all && least == most && least != 0;
     }
-    // Where one of them cannot tell, the other one may well stand off it, at a slant.
-    return all && least == most && (least == wrong || state->rounds >= 2);
+    // Where one of them cannot tell, the other one may well stand off it, at a slant. A wheel that
+    // has not followed a move tells nothing.
+    return all && least == most && (least == wrong || state->came >= 2);
 }
 
 float cmi_line_to_search(const cmo_robot *robot, const cmo_line_state *state) {

@@ -81,6 +81,7 @@ static void search_again(cmo_robot *robot, cmo_line_state *state) {
     state->elsewhere = state->looks_again && !state->elsewhere;
     state->looks_again = true;
     state->searches++;
+    state->came = 0;
     for (uint8_t i = 0; i < CMO_LIGHTS_MAX; i++) {
         state->candidate[i].corrected = false;
 #if CMO_TWO_SIDED
@@ -249,6 +250,10 @@ static void come_back(cmo_robot *robot, cmo_line_state *state) {
     bool creeps = state->rounds >= CMI_LINE_PROFILES || state->unseen ||
                   !cmi_line_rests_on_edge(robot, state);
     if (!creeps || cmi_line_settle_move(robot, state, finest_mm(robot, state))) {
+        if (CMO_SLIDING && state->rounds > 0 && !state->unseen &&
+            cmi_motion_way(motion, robot) > 0.5F * motion->target_mm) {
+            state->came++;
+        }
         cmi_enter(robot, CMO_STAGE_SETTLE);
         cmi_count_still_anew(robot);
         state->waited_us = 0;

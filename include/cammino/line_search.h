@@ -165,6 +165,7 @@ typedef struct cmo_line_state {
     cmo_candidate candidate[CMO_LIGHTS_MAX];
     uint8_t watched;      /**< bit n: sensor n */
     uint8_t rounds;       /**< moves to settle on the edge so far, */
+    uint8_t came;         /**< in so many of them the wheels have come at least half as far, */
     float goal_mm;        /**< how far the last of them was to go, */
     float share;          /**< and by what share of the limits they are driven */
     uint8_t searches;     /**< moves to find the line again so far */
