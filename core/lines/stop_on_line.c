@@ -66,6 +66,9 @@ static void move_by(cmo_robot *robot, cmo_line_state *state, float way_mm, cmo_s
     motion->top_mm_s = fminf(robot->description->top_speed_mm_s, BACK_MM_S);
     cmi_motion_settles(motion, robot);
 #if CMO_SLIDING
+    if (!cmi_line_rests_on_edge(robot, state)) {
+        cmi_motion_ends_blind(motion, robot);
+    }
     if (fabsf(way_mm) > ALONG_MM && cmi_line_sees_at_rest(robot, state)) {
         motion->hardest_mm_s2 = motion->braking_mm_s2;
         motion->braking_mm_s2 *= PLANNED_SHARE;

@@ -54,14 +54,31 @@ void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
 // behind, the profile waits for them.
 #define SETTLE_SURE 2.0F
 
+#if CMO_SLIDING
+static void stay_below(cmo_motion *motion, float most_mm_s2) {
+    motion->acceleration_mm_s2 = fminf(motion->acceleration_mm_s2, most_mm_s2);
+    motion->braking_mm_s2 = fminf(motion->braking_mm_s2, most_mm_s2);
+}
+#endif
+
 void cmi_motion_settles(cmo_motion *motion, const cmo_robot *robot) {
 #if CMO_SLIDING
-    if (robot->runs_on) {
-        float sure = SETTLE_SURE * cmi_sure_mm_s2(robot->description);
-        motion->acceleration_mm_s2 = fminf(motion->acceleration_mm_s2, sure);
-        motion->braking_mm_s2 = fminf(motion->braking_mm_s2, sure);
+    if (!robot->description->lag_measured) {
+        stay_below(motion, SETTLE_SURE * cmi_sure_mm_s2(robot->description));
     }
     motion->settles = true;
+#else
+    (void)motion, (void)robot;
+#endif
+}
+
+// Speeding up and braking at a, a way s takes 2 sqrt(s / a).
+void cmi_motion_ends_blind(cmo_motion *motion, const cmo_robot *robot) {
+#if CMO_SLIDING
+    float lead_s = cmi_lead_s(robot);
+    if (!robot->description->lag_measured && lead_s > 0.0F) {
+        stay_below(motion, motion->target_mm / (lead_s * lead_s));
+    }
 #else
     (void)motion, (void)robot;
 #endif

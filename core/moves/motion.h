@@ -27,10 +27,14 @@ float cmi_motion_share(float left_sign, float right_sign);
 void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_mm, float left_sign,
                       float right_sign);
 
-// It is one of the small moves between standstills, and its limits have been set. Wheels that were
-// seen to run on have a drive which is slower than what it is led by, by a ramp of its own, mostly:
-// it is given no more than it surely passes on, and led by half as much.
+// It is one of the small moves between standstills, and its limits have been set. A drive that has
+// not been measured may have a ramp of its own, and is given no more than it surely passes on;
+// where its wheels were seen to run on, it is led by half as much, too.
 void cmi_motion_settles(cmo_motion *motion, const cmo_robot *robot);
+
+// And no sensor will see where it ends: what has not been measured is given twice the time that its
+// wheels are led by, or more. Led by more than a move takes, they would be told to be to and fro.
+void cmi_motion_ends_blind(cmo_motion *motion, const cmo_robot *robot);
 
 // One tick of the profile: sets both wheels' commands.
 void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot);
