@@ -230,6 +230,30 @@ START_TEST(ramps_that_nobody_has_measured_are_soon_at_rest) {
 }
 END_TEST
 
+// Led by more than the move takes, they were told to be to and fro for up to six seconds; a way of
+// a hair took five.
+START_TEST(a_rest_that_no_sensor_sees_is_soon_come_to) {
+    static const lab_leg leg = {.routine = CMO_ROUTINE_STOP_ON_LINE,
+                                .parameters.stop_on_line = {.cruise_mm_s = 300,
+                                                            .least_width_mm = (float)WIDTH_MM,
+                                                            .rest = CMO_REST_NEAR_EDGE,
+                                                            .beyond_mm = 70}};
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line_across, NULL);
+    lab_fleet *fleet = fleet_at_line(mat);
+    static const uint64_t slow[] = {21, 40, 66, 402, 494, 538};
+    for (size_t i = 0; i < G_N_ELEMENTS(slow); i++) {
+        lab_robot *robot = lab_fleet_robot(fleet, slow[i], NULL);
+        rest r = rest_of(drive_at_line(robot, mat, &leg, 500.0, 0.0, slow[i]), CMO_REST_ERROR_MM);
+        ck_assert_msg(r.outcome == CMO_OUTCOME_DONE && fabs(r.off_mm) < 2.0 && r.ms < 1600.0,
+                      "robot %u: %s, %g mm off, %g ms", (unsigned)slow[i],
+                      cmo_outcome_name(r.outcome), r.off_mm, r.ms);
+        lab_robot_free(robot);
+    }
+    lab_fleet_free(fleet);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 // Wheels that lock count less than the robot goes: where its encoders are back at the line it has a
 // good way to go yet, and need not stand there to know.
 START_TEST(robots_that_slid_far_go_on_to_their_line) {
@@ -379,6 +403,7 @@ int main(void) {
                                   ramps_that_nobody_has_measured_are_soon_at_rest,
                                   robots_that_slid_far_go_on_to_their_line,
                                   they_do_not_go_to_and_fro_about_their_edge,
+                                  a_rest_that_no_sensor_sees_is_soon_come_to,
                                   moves_that_wheels_do_not_follow_are_no_slide,
                                   a_line_that_one_sensor_grazes_is_none,
                                   robots_of_every_kind_square_up,

@@ -50,6 +50,9 @@ void cmi_motion_start(cmo_motion *motion, const cmo_robot *robot, float target_m
     motion->speed_mm_s = rolls ? speed : 0.0F;
 }
 
+// The least that a wheel which stands is driven at, to settle.
+#define LEAST_MM_S(description) (1.3F * (description)->slowest_mm_s + 2.0F)
+
 // Of what a drive surely passes on, small moves are given so many times: where its wheels fall
 // behind, the profile waits for them.
 #define SETTLE_SURE 2.0F
@@ -72,12 +75,14 @@ void cmi_motion_settles(cmo_motion *motion, const cmo_robot *robot) {
 #endif
 }
 
-// Speeding up and braking at a, a way s takes 2 sqrt(s / a).
+// Speeding up and braking at a, a way s takes 2 sqrt(s / a). But what still rolls is braked within
+// one of the times, and what stands is started within it.
 void cmi_motion_ends_blind(cmo_motion *motion, const cmo_robot *robot) {
 #if CMO_SLIDING
     float lead_s = cmi_lead_s(robot);
     if (!robot->description->lag_measured && lead_s > 0.0F) {
-        stay_below(motion, motion->target_mm / (lead_s * lead_s));
+        float least = LEAST_MM_S(robot->description) + fabsf(motion->speed_mm_s);
+        stay_below(motion, fmaxf(motion->target_mm / lead_s, least) / lead_s);
     }
 #else
     (void)motion, (void)robot;
@@ -251,9 +256,6 @@ void cmi_motion_follow(cmo_motion *motion, cmo_robot *robot) {
 // What will be left to go by more than this goes by a profile of its own, so many times.
 #define FAR_MM     8.0F
 #define MOST_AGAIN 2U
-
-// The least that a wheel which stands is driven at, to settle.
-#define LEAST_MM_S(description) (1.3F * (description)->slowest_mm_s + 2.0F)
 
 float cmi_motion_least_mm(const cmo_robot *robot) {
     const cmo_robot_description *description = robot->description;
