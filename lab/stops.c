@@ -8,7 +8,7 @@ typedef struct plain_floor {
     double line, floor, edge_mm;
 } plain_floor;
 
-#define EDGE_MM  1500.0
+#define EDGE_MM  1500.0 // at least
 #define WIDTH_MM 60.0
 
 static double luminance(void *data, double x_mm, double y_mm, unsigned *marks) {
@@ -32,9 +32,14 @@ bool lab_measure_stops(const lab_robot *robot, double speed_mm_s, unsigned trial
     if (!robot->has_levels[0]) {
         return false;
     }
+    const cmo_robot_description *d = &robot->description;
+    double run_up = speed_mm_s * speed_mm_s / (2.0 * (double)d->acceleration_mm_s2);
+    double before = run_up + 150.0 + (double)d->light[0].ahead_mm;
     plain_floor floor = {of_counts(robot, robot->levels[0].dark),
-                         of_counts(robot, robot->levels[0].light), EDGE_MM};
-    cmo_sim_mat *mat = cmo_sim_mat_from_function(2600, 400, 1, luminance, &floor);
+                         of_counts(robot, robot->levels[0].light), fmax(EDGE_MM, before + 200.0)};
+    double beyond =
+        fmax(1100.0, 2.0 * (double)cmo_budget_at(d, 0, (float)speed_mm_s, 0.0F).total_mm);
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(floor.edge_mm + beyond, 400, 1, luminance, &floor);
     lab_robot described = *robot;
     described.description.lights = 1; // both would need levels of one floor
     described.plant.sensors = 1;
@@ -47,15 +52,13 @@ bool lab_measure_stops(const lab_robot *robot, double speed_mm_s, unsigned trial
     route->leg[0] = leg;
     route->mat = mat;
     route->robot = &described;
-    double run_up = speed_mm_s * speed_mm_s / (2.0 * (double)robot->description.acceleration_mm_s2);
     for (unsigned i = 0; i < trials; i++) {
         // The phase of the looks differs from trial to trial.
-        lab_start start = {EDGE_MM - (double)robot->description.light[0].ahead_mm - run_up - 150.0 -
-                               10.0 * i / trials,
-                           200.0, 0.0};
+        lab_start start = {floor.edge_mm - before - 10.0 * i / trials, 200.0, 0.0};
         lab_run *run = lab_drive_from(route, &described, &start, i + 1, false);
         const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
-        if (result->truth.known & LAB_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM)) {
+        if (run->legs->len > 0 && // it is one that may be driven so
+            (result->truth.known & LAB_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM))) {
             double way = result->truth.value[CMO_STOPPING_DISTANCE_MM];
             stops->least_mm = fmin(stops->least_mm, way);
             stops->most_mm = fmax(stops->most_mm, way);
