@@ -1,7 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
-// A fleet at everything: stops, squares, turns, decorations, patrols, geometry, wiring, drive and
-// braking, each robot of another kind and described as its user would, with common practice on the
-// same robots beside.
+// A fleet at everything: stops, squares, turns, decorations, patrols, geometry, wiring, drive,
+// braking and tables' edges, each robot of another kind and described as its user would, with
+// common practice on the same robots beside.
 //
 //     bench_fleet [ROBOTS [SUBJECT [FLEET.yaml]]]
 #include "fleet.h"
@@ -15,7 +15,8 @@ static const struct {
     void (*run)(const char *fleet, unsigned robots);
 } subjects[] = {{"stop", fleet_stop},     {"square", fleet_square}, {"moves", fleet_moves},
                 {"marks", fleet_marks},   {"patrol", fleet_patrol}, {"geometry", fleet_geometry},
-                {"wiring", fleet_wiring}, {"drive", fleet_drive},   {"braking", fleet_braking}};
+                {"wiring", fleet_wiring}, {"drive", fleet_drive},   {"braking", fleet_braking},
+                {"table", fleet_table}};
 
 int main(int count, char **arguments) {
     unsigned robots =
@@ -32,7 +33,7 @@ int main(int count, char **arguments) {
     if (!any) {
         fprintf(stderr,
                 "%s is no subject; all, stop, square, moves, marks, patrol, geometry, "
-                "wiring, drive or braking would do\n",
+                "wiring, drive, braking or table would do\n",
                 subject);
     }
     return any ? 0 : 2;

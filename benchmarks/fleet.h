@@ -15,6 +15,7 @@ void fleet_geometry(const char *fleet, unsigned robots);
 void fleet_wiring(const char *fleet, unsigned robots);
 void fleet_drive(const char *fleet, unsigned robots);
 void fleet_braking(const char *fleet, unsigned robots);
+void fleet_table(const char *fleet, unsigned robots);
 
 // What comes of one leg on a robot by itself.
 lab_leg_result fleet_leg(const lab_robot *robot, const cmo_sim_mat *mat, lab_leg leg,

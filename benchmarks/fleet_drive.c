@@ -12,7 +12,10 @@ lab_leg_result fleet_leg(const lab_robot *robot, const cmo_sim_mat *mat, lab_leg
                          const lab_start *start, uint64_t seed) {
     lab_route *route = population_route(mat, &leg);
     lab_run *run = lab_drive_from(route, robot, start, seed, false);
-    lab_leg_result result = g_array_index(run->legs, lab_leg_result, 0);
+    lab_leg_result result = {.outcome = run->outcome}; // of a robot that makes no sense: no leg
+    if (run->legs->len > 0) {
+        result = g_array_index(run->legs, lab_leg_result, 0);
+    }
     result.rebounds = NULL; // what goes with the run
     result.counted = NULL;
     result.surface = NULL;

@@ -61,6 +61,30 @@ static void fill(sheet *s) {
     }
 }
 
+// So much further than reckoned is no more than gear play and tyres make of it.
+#define EXCESS    0.05
+#define EXCESS_MM 0.5
+
+// Where the robot does not keep what is stated of it.
+static void print_excess(const sheet *s) {
+    double most = 0.0, at = 0.0;
+    for (unsigned i = 0; i < s->rows; i++) {
+        const row *r = &s->row[i];
+        double reckoned = (double)r->budget.total_mm;
+        double more = r->stops.most_mm / reckoned - 1.0;
+        bool further = r->stops.n > 0 && r->stops.most_mm > (1.0 + EXCESS) * reckoned + EXCESS_MM;
+        if (further && more > most) {
+            most = more;
+            at = r->speed_mm_s;
+        }
+    }
+    if (most > 0.0) {
+        printf("simulated, it goes further, by %.0f %% at %.0f mm/s: its lag or its tyres are not "
+               "as stated;\nmeasure_drive and measure_braking tell\n",
+               100.0 * most, at);
+    }
+}
+
 static void print_table(const sheet *s) {
     cli_line("%s, %s: way from the crossing of an edge to standstill, at worst, mm", s->robot->name,
              s->path);
@@ -80,6 +104,7 @@ static void print_table(const sheet *s) {
         printf("%12.1f\n", r->width_mm);
     }
     printf("\nleast line: the narrowest that no look can miss\n");
+    print_excess(s);
 }
 
 // How fast it may patrol within a boundary, and which angles its geometry cannot see.
@@ -153,15 +178,30 @@ static void print_bends(const cmo_robot_description *d) {
     }
 }
 
+// The angles at which a table's edge is met: as a robot that was put down square to it, and as far
+// off as routines expect it to be if nobody says.
+static const float entries[] = {10.0F, 45.0F};
+
+static void print_edge(const cmo_robot_description *d) {
+    if (cmo_budget_reach(d, 0.0F, true) <= 0.0F) {
+        printf("at a table's edge the sensors must be ahead of the wheels\n");
+        return;
+    }
+    for (size_t i = 0; i < G_N_ELEMENTS(entries); i++) {
+        float reach = cmo_budget_reach(d, entries[i], true);
+        printf("at a table's edge, up to %.0f degrees off square: ", (double)entries[i]);
+        if (reach > 0.0F) {
+            printf("the wheels have %.0f mm, up to %.0f mm/s\n", (double)reach,
+                   (double)cmo_budget_edge_speed(d, entries[i], true, 0.0F));
+        } else {
+            printf("a tyre is over it unseen\n");
+        }
+    }
+}
+
 static void print_answers(const sheet *s) {
     const cmo_robot_description *d = &s->robot->description;
-    float reach = cmo_budget_reach(d);
-    printf("at a table's edge the wheels have %.0f mm: ", (double)fmaxf(reach, 0.0F));
-    if (reach > 0.0F) {
-        printf("up to %.0f mm/s\n", (double)cmo_budget_speed(d, 0, reach, 0.0F));
-    } else {
-        printf("the sensors must be ahead of the wheels\n");
-    }
+    print_edge(d);
     if (distance > 0.0) {
         printf("within %.4g mm: up to %.0f mm/s\n", distance,
                (double)cmo_budget_speed(d, 0, (float)distance, 0.0F));
@@ -205,9 +245,8 @@ static void print_json(const sheet *s) {
         json_builder_end_object(builder);
     }
     json_builder_end_array(builder);
-    float reach = cmo_budget_reach(d);
-    add(builder, "table_edge_mm_s",
-        reach > 0.0F ? (double)cmo_budget_speed(d, 0, reach, 0.0F) : 0.0);
+    add(builder, "edge_square_mm_s", (double)cmo_budget_edge_speed(d, entries[0], true, 0.0F));
+    add(builder, "edge_slanted_mm_s", (double)cmo_budget_edge_speed(d, entries[1], true, 0.0F));
     if (d->lights > 1) {
         cmo_patrol_budget any, convex;
         cmo_budget_patrol(d, CMO_GRAZING_SWAY, false, 3.0F, 0.0F, &any);

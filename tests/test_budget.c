@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The budget, and what routines do whose speed breaks it.
 #include "calls.h"
+#include "line_floor.h"
 
 #include <cammino_lab/stops.h>
 #include <cammino_lab/run.h>
@@ -26,7 +27,40 @@ START_TEST(the_parts_add_up_and_the_speed_is_their_inverse) {
     ck_assert_float_gt(cmo_budget_speed(&plain_robot, 0, 40.0F, 4000.0F),
                        cmo_budget_speed(&plain_robot, 0, 40.0F, 1000.0F));
     ck_assert_float_eq_tol(cmo_budget_width(&plain_robot, PLAIN_TRAITS, 400.0F), 5.0F, 1e-4F);
-    ck_assert_float_eq_tol(cmo_budget_reach(&plain_robot), 60.0F, 1e-4F);
+}
+END_TEST
+
+// What is stated of the tyres is not counted on in full; and turned by e, a tyre whose end stands
+// further out than the spot has as much less as tan e has of that.
+START_TEST(at_a_tables_edge_it_is_as_fast_as_it_surely_stops) {
+    cmo_robot_description d = plain_robot;
+    float apart = 0.5F * (d.track_mm + 10.0F) - d.light[0].left_mm;
+    ck_assert_float_eq_tol(cmo_budget_reach(&d, 0.0F, true), 60.0F, 1e-3F);
+    ck_assert_float_eq_tol(cmo_budget_reach(&d, 45.0F, true), 60.0F - apart, 1e-3F);
+    ck_assert_float_eq_tol(cmo_budget_reach(&d, 45.0F, false),
+                           60.0F - apart - 2.0F * d.light[0].left_mm, 1e-3F);
+    ck_assert_float_lt(cmo_budget_reach(&d, 90.0F, true), 0.0F);
+    ck_assert_float_eq(cmo_budget_edge_speed(&d, 90.0F, true, 0.0F), 0.0F);
+    float reach = cmo_budget_reach(&d, 20.0F, true);
+    ck_assert_float_eq(cmo_budget_edge_speed(&d, 20.0F, true, 0.0F),
+                       cmo_budget_speed(&d, 0, reach, 0.75F * d.braking_mm_s2));
+    ck_assert_float_eq(cmo_budget_edge_speed(&d, 20.0F, true, 500.0F),
+                       cmo_budget_speed(&d, 0, reach, 500.0F));
+    d.stated_braking_mm_s2 = d.braking_mm_s2; // what a ramp leaves of it, the tyres surely pass on
+    d.braking_mm_s2 = 900.0F;
+    ck_assert_float_eq(cmo_budget_edge_speed(&d, 20.0F, true, 0.0F),
+                       cmo_budget_speed(&d, 0, reach, 900.0F));
+    d.braking_mm_s2 = d.stated_braking_mm_s2;
+    d.grip_mm_s2 = 2100.0F; // measured
+    ck_assert_float_eq(cmo_budget_edge_speed(&d, 20.0F, true, 0.0F),
+                       cmo_budget_speed(&d, 0, reach, 2100.0F));
+    d.front_mm = 30.0F; // a caster ahead of the axle comes first
+    ck_assert_float_eq_tol(cmo_budget_reach(&d, 0.0F, true), 30.0F, 1e-3F);
+    d.light[0].left_mm = d.light[1].left_mm = 0.0F;
+    d.lights = 1;
+    ck_assert_float_eq(cmo_budget_reach(&d, 0.0F, true), 30.0F);
+    d.lights = 0;
+    ck_assert_float_eq(cmo_budget_reach(&d, 0.0F, true), 0.0F);
 }
 END_TEST
 
@@ -113,7 +147,7 @@ START_TEST(a_speed_that_breaks_the_budget_is_refused_or_slowed) {
     cmo_line_parameters p = {.tone = CMO_TONE_VOID, .cruise_mm_s = 600};
     ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &p), CMO_OUTCOME_TOO_FAST);
     ck_assert_str_eq(bench.robot.field, "creep_mm_s");
-    float highest = cmo_budget_speed(&plain_robot, 0, 60.0F, 0.0F);
+    float highest = cmo_budget_edge_speed(&plain_robot, 45.0F, true, 0.0F);
     ck_assert_float_eq_tol(bench.robot.limit, highest, 0.1F);
     p.too_fast = CMO_TOO_FAST_SLOW;
     ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &p), CMO_OUTCOME_DONE);
@@ -136,15 +170,74 @@ START_TEST(a_speed_that_breaks_the_budget_is_refused_or_slowed) {
 }
 END_TEST
 
+static double table(void *data, double x_mm, double y_mm, unsigned *marks) {
+    (void)data;
+    (void)y_mm;
+    *marks = x_mm < EDGE_MM ? 0U : 1U << CMO_SIM_VOID;
+    return x_mm < EDGE_MM ? 0.6 : 0.0;
+}
+
+// Void that can hardly be told from dark paint, halts that slide, and a tyre that is there before
+// the spot beside it: each of them took some over it.
+START_TEST(at_a_tables_edge_the_wheels_of_every_kind_stay_on_it) {
+    cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, table, NULL);
+    lab_fleet *fleet = fleet_at_line(mat);
+    unsigned refused = 0;
+    for (unsigned i = 1; i <= 200; i++) {
+        lab_robot *robot = lab_fleet_robot(fleet, i, NULL);
+        const cmo_robot_description *d = &robot->description;
+        double angle = 9.0 * (i % 11) - 45.0;
+        lab_leg leg = {
+            .routine = CMO_ROUTINE_DRIVE_UNTIL_LINE,
+            .parameters.drive_until_line = {.tone = CMO_TONE_VOID,
+                                            .creep_mm_s = fminf(d->top_speed_mm_s, 600.0F),
+                                            .too_fast = CMO_TOO_FAST_SLOW}};
+        lab_run *run = drive_at_line(robot, mat, &leg, 300.0, angle, i);
+        if (run->outcome == CMO_OUTCOME_TOO_FAST) {
+            refused++;
+        } else {
+            double half = 0.5 * (double)(d->track_mm + d->tyre_mm);
+            double contact = fmax(half * fabs(sin(run->end.heading_rad)), (double)d->front_mm);
+            ck_assert_int_eq(run->outcome, CMO_OUTCOME_DONE);
+            ck_assert_msg(run->end.x_mm + contact < EDGE_MM, "robot %u at %g degrees: %g mm over",
+                          i, angle, run->end.x_mm + contact - EDGE_MM);
+        }
+        lab_run_free(run);
+        lab_robot_free(robot);
+    }
+    ck_assert_uint_lt(refused, 10);
+    lab_fleet_free(fleet);
+    cmo_sim_mat_free(mat);
+}
+END_TEST
+
 START_TEST(the_command_prints_draws_and_answers) {
     ck_assert_int_eq(
         CALL("budget data/ferry/mozzo.yaml --distance 40 --width 5 --picture %s/b.png"), 0);
     ck_assert_ptr_nonnull(strstr(out, "within 40 mm: up to 352 mm/s"));
     ck_assert_ptr_nonnull(strstr(out, "a line of 5 mm: up to 400 mm/s"));
-    ck_assert_ptr_nonnull(strstr(out, "the wheels have 60 mm: up to 457 mm/s"));
+    ck_assert_ptr_nonnull(strstr(out, "at a table's edge, up to 10 degrees off square: the wheels "
+                                      "have 58 mm, up to 400 mm/s\n"));
+    ck_assert_ptr_nonnull(strstr(out, "up to 45 degrees off square: the wheels have 46 mm"));
+    ck_assert_ptr_null(strstr(out, "simulated, it goes further"));
+    ck_assert_int_eq(CALL("budget data/ferry/fleet.yaml --seed 28"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "simulated, it goes further, by 40 % at 100 mm/s"));
     char *picture = in_folder("b.png");
     ck_assert_int_eq(g_unlink(picture), 0);
     g_free(picture);
+    // So slow that it is not driven at most of the table's speeds.
+    char *yaml, *slow;
+    ck_assert(g_file_get_contents(SOURCE_DIR "/data/ferry/mozzo.yaml", &yaml, NULL, NULL));
+    GString *text = g_string_new(yaml);
+    g_string_replace(text, "top_mm_s: 700", "top_mm_s: 20", 1);
+    slow = in_folder("slow.yaml");
+    ck_assert(g_file_set_contents(slow, text->str, -1, NULL));
+    ck_assert_int_eq(CALL("budget %s/slow.yaml"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "\n     20     0.2"));
+    ck_assert_int_eq(g_unlink(slow), 0);
+    g_string_free(text, TRUE);
+    g_free(yaml);
+    g_free(slow);
     ck_assert_int_eq(CALL("budget data/ferry/mozzo.yaml --speed 300 --json"), 0);
     ck_assert_ptr_nonnull(strstr(out, "\"braking_mm\" : 15.0"));
     ck_assert_ptr_nonnull(strstr(out, "\"tightest_mm\" : 250.0,\n      \"follow_mm_s\" : 300.36"));
@@ -252,6 +345,8 @@ END_TEST
 int main(void) {
     make_folder();
     const TTest *const tests[] = {the_parts_add_up_and_the_speed_is_their_inverse,
+                                  at_a_tables_edge_it_is_as_fast_as_it_surely_stops,
+                                  at_a_tables_edge_the_wheels_of_every_kind_stay_on_it,
                                   a_tighter_bend_and_a_slower_answer_are_followed_more_slowly,
                                   the_simulated_robot_stays_within_its_budget,
                                   a_speed_that_breaks_the_budget_is_refused_or_slowed,

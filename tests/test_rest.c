@@ -265,8 +265,11 @@ START_TEST(at_a_slant_it_rests_by_the_sensor_that_met_the_tables_edge) {
             setup.heading_deg = angle;
             bench_robot bench;
             start_bench(&bench, &setup, &plain_robot);
-            cmo_line_parameters p = {
-                .tone = CMO_TONE_VOID, .cruise_mm_s = (float)speed, .rest = CMO_REST_NEAR_EDGE};
+            cmo_line_parameters p = {.tone = CMO_TONE_VOID,
+                                     .cruise_mm_s = (float)speed,
+                                     .largest_entry_deg = 20,
+                                     .too_fast = CMO_TOO_FAST_SLOW,
+                                     .rest = CMO_REST_NEAR_EDGE};
             ck_assert_int_eq(cmo_stop_on_line(&bench.robot, &p), CMO_OUTCOME_DONE);
             ck_assert_int_eq(bench.robot.report.sensor, angle > 0 ? 1 : 0);
             cmo_sim_truth now = cmo_sim_truth_now(bench.sim);

@@ -3,6 +3,7 @@
 
 #include "../shared/description.h"
 #include "../shared/routine.h"
+#include "../tick/light_input.h"
 
 #include <math.h>
 
@@ -15,8 +16,6 @@
 #define FLOOR_OFF   0.4F
 #define FLOOR_RIM   0.8F
 #define FLOOR_APART 0.15F
-// Void is told from dark paint only where one look can do so: this many standard deviations apart.
-#define VOID_SIGMAS 10.0F
 
 // The band of what counts as boundary, and whether it hangs on what the floor reads: a threshold
 // that was chosen among all of a floor's surfaces knows better, and so does a void that is deep
@@ -24,14 +23,12 @@
 static cmo_band band_of(const cmo_levels *levels, const cmo_stay_inside_parameters *p, float floor,
                         bool *by_floor) {
     bool light_rim = p->boundary == CMO_TONE_LIGHT;
-    float depth = cmo_threshold(levels, CMO_TONE_VOID);
-    bool deep = depth * -2.0F > VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
     *by_floor = false;
     if (p->band.low != p->band.high) {
         return p->band;
     }
-    if (p->boundary == CMO_TONE_VOID && deep) {
-        return (cmo_band){-INFINITY, depth};
+    if (p->boundary == CMO_TONE_VOID && cmi_void_is_deep(levels)) {
+        return (cmo_band){-INFINITY, cmo_threshold(levels, CMO_TONE_VOID)};
     }
     *by_floor = (light_rim ? levels->light_threshold : levels->dark_threshold) == 0;
     float share = floor + BOUNDARY_SHARE * ((light_rim ? 1.0F : 0.0F) - floor);

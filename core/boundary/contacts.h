@@ -3,12 +3,7 @@
 #ifndef CMI_CONTACTS_H
 #define CMI_CONTACTS_H
 
-#include <cammino/robot.h>
-
-// From the middle to a tyre's outer edge.
-static inline float cmi_half_width_mm(const cmo_robot_description *d) {
-    return 0.5F * (d->track_mm + (d->tyre_mm > 0.0F ? d->tyre_mm : 10.0F));
-}
+#include "../shared/description.h"
 
 static inline float cmi_inner_width_mm(const cmo_robot_description *d) {
     return d->track_mm - cmi_half_width_mm(d);

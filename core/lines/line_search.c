@@ -50,7 +50,7 @@ static float told_speed_mm_s(const cmo_robot *robot, const cmo_line_parameters *
 
 // The way between two looks must be shorter than what proves a line; and at the edge of a table the
 // robot must stand before its wheels get there.
-static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
+static bool check_speed(cmo_robot *robot, cmo_line_parameters *p, cmo_routine_id id) {
     const cmo_robot_description *d = robot->description;
     float highest = d->top_speed_mm_s;
     if (p->least_width_mm > 0.0F) {
@@ -61,10 +61,14 @@ static bool check_speed(cmo_robot *robot, cmo_line_parameters *p) {
 #endif
     }
 #if CMO_TABLE_EDGE
-    for (uint8_t i = 0; p->tone == CMO_TONE_VOID && i < cmi_front_lights(d); i++) {
-        float safe = cmo_budget_speed(d, i, cmo_budget_reach(d), p->braking_mm_s2);
-        highest = fminf(highest, safe);
+    if (p->tone == CMO_TONE_VOID) {
+        // A square watches both, and answers the first of them there.
+        bool either = p->sensor == CMO_SENSOR_EITHER || id == CMO_ROUTINE_SQUARE_ON_LINE;
+        highest = fminf(highest,
+                        cmo_budget_edge_speed(d, p->largest_entry_deg, either, p->braking_mm_s2));
     }
+#else
+    (void)id;
 #endif
     if (p->creep_mm_s <= highest) {
         return true;
@@ -105,7 +109,7 @@ static cmo_outcome check_together(cmo_robot *robot, cmo_line_parameters *p) {
     return CMO_OUTCOME_DONE;
 }
 
-static void fill_in(const cmo_robot *robot, cmo_line_parameters *p) {
+static void fill_in(const cmo_robot *robot, cmo_line_parameters *p, cmo_routine_id id) {
     cmi_usual_speed(robot, &p->cruise_mm_s, 0.5F * robot->description->top_speed_mm_s);
     p->creep_mm_s = p->creep_mm_s != 0.0F ? p->creep_mm_s : p->cruise_mm_s;
     p->longest_mm = p->longest_mm != 0.0F ? p->longest_mm : p->blind_mm + 2000.0F;
@@ -113,6 +117,15 @@ static void fill_in(const cmo_robot *robot, cmo_line_parameters *p) {
     if (p->surface != 0 && p->least_width_mm == 0.0F) {
         p->least_width_mm = 20.0F;
     }
+#endif
+#if CMO_TABLE_EDGE
+    // An edge that was judged and found too narrow would be driven over. A square stops all the
+    // same.
+    if (p->tone == CMO_TONE_VOID && p->least_width_mm == 0.0F && id != CMO_ROUTINE_SQUARE_ON_LINE) {
+        p->least_width_mm = CMO_ANY_WIDTH;
+    }
+#else
+    (void)id;
 #endif
 }
 
@@ -154,6 +167,16 @@ static float start_clear(const cmo_robot *robot, cmo_line_state *state) {
     return clear;
 }
 
+static cmo_band band_of(const cmo_levels *levels, const cmo_line_parameters *p) {
+#if CMO_TABLE_EDGE
+    bool told = p->tone != CMO_TONE_VOID || p->band.low != p->band.high || cmi_void_is_deep(levels);
+    return told ? p->band : (cmo_band){-INFINITY, cmo_threshold(levels, CMO_TONE_DARK)};
+#else
+    (void)levels;
+    return p->band;
+#endif
+}
+
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
@@ -164,7 +187,7 @@ static void begin_look(cmo_robot *robot, cmo_line_state *state) {
                 continue;
             }
 #endif
-            cmi_watch_edge(robot, i, p->tone, p->band);
+            cmi_watch_edge(robot, i, p->tone, band_of(&robot->light[i].levels, p));
         }
     }
 }
@@ -185,7 +208,7 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
                                                            : "beyond_mm",
                           p->beyond_mm != 0.0F ? 0.0F : NAN);
     }
-    fill_in(robot, p);
+    fill_in(robot, p, id);
     cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
     if (outcome == CMO_OUTCOME_DONE) {
         outcome = check_together(robot, p);
@@ -204,7 +227,7 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;
     }
-    if (!check_speed(robot, p)) {
+    if (!check_speed(robot, p, id)) {
         return CMO_OUTCOME_TOO_FAST;
     }
     p->longest_ms = p->longest_ms != 0 ? p->longest_ms : usual_longest_ms(p);

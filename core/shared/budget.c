@@ -2,6 +2,7 @@
 #include "budget.h"
 
 #include "description.h"
+#include "trig.h"
 
 #include <math.h>
 
@@ -103,10 +104,39 @@ float cmi_budget_tightest_mm(float aside_mm) {
     return aside_mm / (1.0F - AXLE_LEAST);
 }
 
-float cmo_budget_reach(const cmo_robot_description *d) {
-    float ahead = INFINITY;
-    for (uint8_t i = 0; i < cmi_front_lights(d); i++) {
-        ahead = fminf(ahead, d->light[i].ahead_mm);
+// Turned by e, a spot that is a ahead and s aside lies a cos e + s sin e along the edge's normal as
+// it meets the edge, and a tyre's outer end, h aside, h sin e: along the robot's way that is a - (h
+// - s) tan e before it. The other sensor may be the one that has to meet it: its s is negative
+// then.
+float cmo_budget_reach(const cmo_robot_description *d, float largest_entry_deg, bool either) {
+    float sine, cosine;
+    cmi_sin_cos(cmi_radians(largest_entry_deg), &sine, &cosine);
+    float tangent = sine / fmaxf(cosine, 1e-3F);
+    uint8_t sensors = cmi_front_lights(d);
+    bool first = either && sensors > 1;
+    float least = sensors > 0 ? INFINITY : 0.0F;
+    for (uint8_t i = 0; i < sensors; i++) {
+        float aside = fabsf(d->light[i].left_mm);
+        float beside = cmi_half_width_mm(d) - (first ? aside : -aside);
+        float contact = fmaxf(d->front_mm, beside * tangent);
+        least = fminf(least, d->light[i].ahead_mm - contact - TYRE_MARGIN_MM);
     }
-    return d->lights > 0 ? ahead - d->front_mm - TYRE_MARGIN_MM : 0.0F;
+    return least;
+}
+
+// Tyres that slide in a halt pass on less than what is stated of them: a ball that bears half of
+// the weight brakes nothing.
+#define SURE_BRAKING 0.75F
+
+float cmo_budget_edge_speed(const cmo_robot_description *d, float largest_entry_deg, bool either,
+                            float braking_mm_s2) {
+    float stated = fmaxf(d->braking_mm_s2, d->stated_braking_mm_s2);
+    float sure = d->grip_mm_s2 > 0.0F ? d->grip_mm_s2 : SURE_BRAKING * stated;
+    float braking = fminf(braking_mm_s2 > 0.0F ? braking_mm_s2 : d->braking_mm_s2, sure);
+    float reach = cmo_budget_reach(d, largest_entry_deg, either);
+    float speed = INFINITY;
+    for (uint8_t i = 0; i < cmi_front_lights(d); i++) {
+        speed = fminf(speed, cmo_budget_speed(d, i, reach, braking));
+    }
+    return isfinite(speed) ? speed : 0.0F;
 }

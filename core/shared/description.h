@@ -24,6 +24,11 @@ static inline uint8_t cmi_front_lights(const cmo_robot_description *description)
 bool cmi_check_description(cmo_robot *robot, const cmo_robot_description *description,
                            uint16_t traits);
 
+// From the middle to a tyre's outer edge.
+static inline float cmi_half_width_mm(const cmo_robot_description *d) {
+    return 0.5F * (d->track_mm + (d->tyre_mm > 0.0F ? d->tyre_mm : 10.0F));
+}
+
 // How long the wheels take to answer, as budgets count it.
 static inline float cmi_budget_lag_s(const cmo_robot_description *d) {
     return 1e-3F * (d->lag_ms > d->stated_lag_ms ? d->lag_ms : d->stated_lag_ms);

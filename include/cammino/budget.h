@@ -58,10 +58,23 @@ float cmo_budget_width(const cmo_robot_description *description, uint16_t traits
 float cmo_budget_follow(const cmo_robot_description *description, uint8_t sensor, float tightest_mm,
                         bool gaps);
 
-/** The way, mm, that the wheels may go on after a sensor has crossed the edge of a table: from the
- *  sensor nearest to the axle, less a margin of 10 mm for the tyres' own size. 0 or less: the
- * wheels stand ahead of a sensor. */
-float cmo_budget_reach(const cmo_robot_description *description);
+/** The way, mm, that the wheels and a contact ahead of them may go on after a sensor has crossed
+ * the edge of a table, which it meets at up to `largest_entry_deg`, 0 to 90, off square on, less a
+ *  margin of 10 mm for the tyres' own size. 0 or less: they may be there before the sensor.
+ *  @param either whichever sensor meets it first answers; false: it may be the last one that does
+ */
+float cmo_budget_reach(const cmo_robot_description *description, float largest_entry_deg,
+                       bool either);
+
+/**
+ * The highest speed, mm/s, at which the robot stands within that way. Wheels that lock slide, and
+ * by how much tyres brake then, nobody states: half of the braking limit is counted on, or the grip
+ * where it was measured. 0: no speed is safe.
+ *
+ * @param braking_mm_s2  no more than this; 0: the robot's limit
+ */
+float cmo_budget_edge_speed(const cmo_robot_description *description, float largest_entry_deg,
+                            bool either, float braking_mm_s2);
 
 /** What to do where a wheel can reach a boundary before a sensor has seen it: at a grazing angle,
  *  driving straight, if the tyres stand further out than the spots. */

@@ -65,7 +65,8 @@ typedef enum cmo_effort {
       "stands or which it would meet again; by what the robot knows of it")                         \
     P(X, SPEED, cruise_mm_s, "half the top speed", "speed while blind")                             \
     P(X, SPEED, creep_mm_s, "cruise_mm_s", "speed while looking")                                   \
-    P(X, WIDTH, least_width_mm, 1, 500, 10, "what is narrower is no line; 0: anything is")          \
+    P(X, WIDTH, least_width_mm, 1, 500, 10,                                                         \
+      "what is narrower is no line; 0: anything is, and where there is no floor, if not stated")    \
     CMO_LINE_MOST_PARAMETER(P, X)                                                                   \
     P(X, NUMBER, largest_entry_deg, 1, 90, 45,                                                      \
       "largest angle to the line's perpendicular; what the other sensor does not meet within what " \
