@@ -9,6 +9,21 @@
 
 static const cmi_row rows[] CMO_FLASH = {CMO_ADVANCE_PARAMETERS(CMI_ROW, cmo_advance_parameters)};
 
+// What slides to its end goes further than any wheel counts; and what sways there takes longer to
+// settle than a gentler braking does. But what a leg before leaves of its speed is braked in time.
+#define GENTLE 0.6F
+
+static float usual_braking_mm_s2(const cmo_robot *robot, const cmo_advance_parameters *p) {
+    const cmo_robot_description *d = robot->description;
+    bool known = d->grip_mm_s2 > 0.0F || d->holds_mm_s > 0.0F;
+    if (known || p->ending == CMO_END_MOVING || p->distance_mm == 0.0F) {
+        return d->braking_mm_s2;
+    }
+    float speed = cmo_speed_mm_s(robot);
+    float needed = 0.6F * speed * speed / fabsf(p->distance_mm);
+    return fminf(fmaxf(fmaxf(GENTLE * d->braking_mm_s2, needed), 10.0F), d->braking_mm_s2);
+}
+
 cmo_outcome cmo_advance_start(cmo_robot *robot, cmo_advance_state *state,
                               const cmo_advance_parameters *parameters) {
     if (!cmi_may_begin(robot)) {
@@ -17,6 +32,9 @@ cmo_outcome cmo_advance_start(cmo_robot *robot, cmo_advance_state *state,
     *state = (cmo_advance_state){.parameters = *parameters};
     cmo_advance_parameters *p = &state->parameters;
     cmi_usual_speed(robot, &p->speed_mm_s, 0.5F * robot->description->top_speed_mm_s);
+    if (p->braking_mm_s2 == 0.0F) {
+        p->braking_mm_s2 = usual_braking_mm_s2(robot, p);
+    }
     cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
     if (outcome != CMO_OUTCOME_DONE) {
         return outcome;

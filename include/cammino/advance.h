@@ -19,7 +19,8 @@ extern "C" {
     P(X, OTHERWISE, distance_mm, -20000, 20000, "must be given", "way to drive; negative is backward") \
     P(X, SPEED, speed_mm_s, "half the top speed", "speed")                                          \
     P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up")                         \
-    P(X, RATE, braking_mm_s2, "the robot's", "limit when slowing down")                             \
+    P(X, RATE, braking_mm_s2, "the robot's; halted, 0.6 of it until its braking was measured",      \
+      "limit when slowing down")                                                                    \
     P(X, OTHERWISE, tolerance_mm, 0.1, 50, "0.4, or half an encoder step if more; 0.5 without encoders", \
       "it settles until it is this near")                                                           \
     P(X, TIME, longest_ms, longest_s, 0.01, "twice what the way takes, plus 2", "give up after this time") \
