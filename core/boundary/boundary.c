@@ -3,7 +3,6 @@
 
 #include "../shared/description.h"
 #include "../shared/routine.h"
-#include "../tick/light_input.h"
 
 #include <math.h>
 

@@ -167,13 +167,6 @@ static float start_clear(const cmo_robot *robot, cmo_line_state *state) {
     return clear;
 }
 
-#if CMO_TABLE_EDGE
-static cmo_band band_of(const cmo_levels *levels, const cmo_line_parameters *p) {
-    bool told = p->tone != CMO_TONE_VOID || p->band.low != p->band.high || cmi_void_is_deep(levels);
-    return told ? p->band : (cmo_band){-INFINITY, cmo_threshold(levels, CMO_TONE_DARK)};
-}
-#endif
-
 static void begin_look(cmo_robot *robot, cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
@@ -184,11 +177,7 @@ static void begin_look(cmo_robot *robot, cmo_line_state *state) {
                 continue;
             }
 #endif
-#if CMO_TABLE_EDGE
-            cmi_watch_edge(robot, i, p->tone, band_of(&robot->light[i].levels, p));
-#else
             cmi_watch_edge(robot, i, p->tone, p->band);
-#endif
         }
     }
 }

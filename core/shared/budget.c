@@ -104,10 +104,9 @@ float cmi_budget_tightest_mm(float aside_mm) {
     return aside_mm / (1.0F - AXLE_LEAST);
 }
 
-// Turned by e, a spot that is a ahead and s aside lies a cos e + s sin e along the edge's normal as
-// it meets the edge, and a tyre's outer end, h aside, h sin e: along the robot's way that is a - (h
-// - s) tan e before it. The other sensor may be the one that has to meet it: its s is negative
-// then.
+// Turned by e, a spot that is a ahead and s aside lies a cos e + s sin e before the axle, along the
+// normal of the edge that it meets, and a tyre's outer end, h aside, h sin e. Along the robot's way
+// that leaves a - (h - s) tan e. Where the other sensor has to meet it, its s is negative.
 float cmo_budget_reach(const cmo_robot_description *d, float largest_entry_deg, bool either) {
     float sine, cosine;
     cmi_sin_cos(cmi_radians(largest_entry_deg), &sine, &cosine);

@@ -24,6 +24,14 @@ static inline uint8_t cmi_front_lights(const cmo_robot_description *description)
 bool cmi_check_description(cmo_robot *robot, const cmo_robot_description *description,
                            uint16_t traits);
 
+// Void is told from dark paint only where one look can do so, so many standard deviations apart;
+// else dark paint counts as void does.
+#define CMI_VOID_SIGMAS 10.0F
+static inline bool cmi_void_is_deep(const cmo_levels *levels) {
+    float depth = -2.0F * cmo_threshold(levels, CMO_TONE_VOID);
+    return depth > CMI_VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
+}
+
 // From the middle to a tyre's outer edge.
 static inline float cmi_half_width_mm(const cmo_robot_description *d) {
     return 0.5F * (d->track_mm + (d->tyre_mm > 0.0F ? d->tyre_mm : 10.0F));

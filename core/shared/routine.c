@@ -169,6 +169,11 @@ void cmi_looks_turning(cmo_robot *robot) {
 void cmi_watch_edge(cmo_robot *robot, uint8_t sensor, cmo_tone tone, cmo_band band) {
     cmo_light *light = &robot->light[sensor];
     float spot_mm = robot->description->light[sensor].spot_mm;
+#if CMO_TABLE_EDGE
+    if (tone == CMO_TONE_VOID && band.low == band.high && !cmi_void_is_deep(&light->levels)) {
+        band = (cmo_band){-INFINITY, cmo_threshold(&light->levels, CMO_TONE_DARK)};
+    }
+#endif
     if (band.low != band.high) {
         cmo_edge_start_band(&light->edge, &light->levels, band, spot_mm);
     } else {

@@ -175,8 +175,9 @@ uint8_t cmi_sensors_watched(const cmo_robot *robot, cmo_sensors sensor) {
     return sensors[sensor] & there;
 }
 
-// Half of what the lightest void reads that can be told from a floor.
-#define VOID_MOST 0.1F
+// Half of what the lightest void reads that can be told from a floor; where dark paint does not
+// count as void, from that.
+#define VOID_MOST (CMO_TABLE_EDGE ? 0.1F : -0.02F)
 
 cmo_outcome cmi_check_sensors(cmo_robot *robot, cmo_sensors sensor, cmo_tone tone,
                               uint8_t *watched) {
@@ -192,7 +193,6 @@ cmo_outcome cmi_check_sensors(cmo_robot *robot, cmo_sensors sensor, cmo_tone ton
         if (!cmo_levels_usable(levels)) {
             return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "levels", NAN);
         }
-        // As dark as dark paint will do: that counts, too, then.
         if (tone == CMO_TONE_VOID && !(cmo_threshold(levels, CMO_TONE_VOID) < VOID_MOST)) {
             return cmi_refuse(robot, CMO_OUTCOME_LOW_CONTRAST, "tone", NAN);
         }

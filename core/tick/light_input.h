@@ -22,14 +22,6 @@ static inline float cmi_band_around(const cmo_band *band) {
     return isinf(band->high) ? 0.0F : 1.0F;
 }
 
-// Void is told from dark paint only where one look can do so, so many standard deviations apart;
-// else dark paint counts as void does.
-#define CMI_VOID_SIGMAS 10.0F
-static inline bool cmi_void_is_deep(const cmo_levels *levels) {
-    float depth = -2.0F * cmo_threshold(levels, CMO_TONE_VOID);
-    return depth > CMI_VOID_SIGMAS * 0.25F * cmo_hysteresis(levels);
-}
-
 // Takes all sensors' looks and latches.
 void cmi_light_take(cmo_robot *robot, const cmo_sample *sample);
 
