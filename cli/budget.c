@@ -93,7 +93,7 @@ static void print_table(const sheet *s) {
     for (unsigned i = 0; i < s->rows; i++) {
         const row *r = &s->row[i];
         const cmo_budget *b = &r->budget;
-        printf("%7.0f%8.1f%8.1f%8.1f%8.1f%9.1f%8.1f", r->speed_mm_s, (double)b->look_mm,
+        printf("%7.0f %7.1f %7.1f %7.1f %7.1f %8.1f %7.1f", r->speed_mm_s, (double)b->look_mm,
                (double)b->delay_mm, (double)b->tick_mm, (double)b->lag_mm, (double)b->braking_mm,
                (double)b->total_mm);
         if (r->stops.n > 0) {

@@ -11,6 +11,9 @@ typedef struct plain_floor {
 #define EDGE_MM  1500.0 // at least
 #define WIDTH_MM 60.0
 
+// What takes longer than this to come up to its speed, and to stand again, is not tried.
+#define LONGEST_MM 20000.0
+
 static double luminance(void *data, double x_mm, double y_mm, unsigned *marks) {
     (void)y_mm;
     const plain_floor *f = data;
@@ -39,6 +42,9 @@ bool lab_measure_stops(const lab_robot *robot, double speed_mm_s, unsigned trial
                          of_counts(robot, robot->levels[0].light), fmax(EDGE_MM, before + 200.0)};
     double beyond =
         fmax(1100.0, 2.0 * (double)cmo_budget_at(d, 0, (float)speed_mm_s, 0.0F).total_mm);
+    if (!(floor.edge_mm + beyond <= LONGEST_MM)) {
+        return false;
+    }
     cmo_sim_mat *mat = cmo_sim_mat_from_function(floor.edge_mm + beyond, 400, 1, luminance, &floor);
     lab_robot described = *robot;
     described.description.lights = 1; // both would need levels of one floor

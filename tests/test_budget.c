@@ -234,6 +234,12 @@ START_TEST(the_command_prints_draws_and_answers) {
     ck_assert(g_file_set_contents(slow, text->str, -1, NULL));
     ck_assert_int_eq(CALL("budget %s/slow.yaml"), 0);
     ck_assert_ptr_nonnull(strstr(out, "\n     20     0.2"));
+    // And one that would need a kilometre to come up to its speed.
+    g_string_replace(text, "top_mm_s: 20", "top_mm_s: 5000", 1);
+    g_string_replace(text, "acceleration_mm_s2: 2000", "acceleration_mm_s2: 10", 1);
+    ck_assert(g_file_set_contents(slow, text->str, -1, NULL));
+    ck_assert_int_eq(CALL("budget %s/slow.yaml"), 0);
+    ck_assert_ptr_nonnull(strstr(out, "  4441.7                 -"));
     ck_assert_int_eq(g_unlink(slow), 0);
     g_string_free(text, TRUE);
     g_free(yaml);
