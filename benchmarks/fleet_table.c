@@ -59,8 +59,7 @@ void fleet_table(const char *fleet, unsigned robots) {
     cmo_sim_mat *mat = cmo_sim_mat_from_function(2600, 2.0 * FLEET_Y_MM, 2, table, NULL);
     population *c = population_new(fleet, robots, mat, 300.0, FLEET_Y_MM);
     printf("Until a table's edge, as fast as is safe, up to 600 mm/s: how many have a tyre or a "
-           "caster "
-           "over it\n%-22s%9s%10s%7s%10s%8s\n",
+           "caster over it\n%-22s%9s%10s%7s%10s%8s\n",
            "", "degrees", "done", "over", "worst, mm", "mm/s");
     for (int how = 0; how < 2; how++) {
         if (how > 0) {

@@ -187,7 +187,9 @@ static void print_edge(const cmo_robot_description *d) {
         printf("at a table's edge the sensors must be ahead of the wheels\n");
         return;
     }
-    for (size_t i = 0; i < G_N_ELEMENTS(entries); i++) {
+    // Where the spots stand further out than the tyres, no angle leaves less.
+    bool alike = cmo_budget_reach(d, entries[0], true) == cmo_budget_reach(d, entries[1], true);
+    for (size_t i = alike ? 1 : 0; i < G_N_ELEMENTS(entries); i++) {
         float reach = cmo_budget_reach(d, entries[i], true);
         printf("at a table's edge, up to %.0f degrees off square: ", (double)entries[i]);
         if (reach > 0.0F) {

@@ -63,7 +63,7 @@ bool lab_measure_stops(const lab_robot *robot, double speed_mm_s, unsigned trial
         lab_start start = {floor.edge_mm - before - 10.0 * i / trials, 200.0, 0.0};
         lab_run *run = lab_drive_from(route, &described, &start, i + 1, false);
         const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
-        if (run->legs->len > 0 && // it is one that may be driven so
+        if (run->legs->len > 0 && // none where it may not be driven at this speed
             (result->truth.known & LAB_FIGURE_BIT(CMO_STOPPING_DISTANCE_MM))) {
             double way = result->truth.value[CMO_STOPPING_DISTANCE_MM];
             stops->least_mm = fmin(stops->least_mm, way);

@@ -1,6 +1,7 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // The budget, and what routines do whose speed breaks it.
 #include "calls.h"
+#include "leg_runs.h"
 #include "line_floor.h"
 
 #include <cammino_lab/stops.h>
@@ -225,24 +226,17 @@ START_TEST(the_command_prints_draws_and_answers) {
     char *picture = in_folder("b.png");
     ck_assert_int_eq(g_unlink(picture), 0);
     g_free(picture);
-    // So slow that it is not driven at most of the table's speeds.
-    char *yaml, *slow;
-    ck_assert(g_file_get_contents(SOURCE_DIR "/data/ferry/mozzo.yaml", &yaml, NULL, NULL));
-    GString *text = g_string_new(yaml);
-    g_string_replace(text, "top_mm_s: 700", "top_mm_s: 20", 1);
-    slow = in_folder("slow.yaml");
-    ck_assert(g_file_set_contents(slow, text->str, -1, NULL));
+    // So slow that it is not driven at most of the table's speeds; and one that would need a
+    // kilometre to come up to its speed.
+    write_runs_robot("slow.yaml", "top_mm_s: 700", "top_mm_s: 20");
     ck_assert_int_eq(CALL("budget %s/slow.yaml"), 0);
     ck_assert_ptr_nonnull(strstr(out, "\n     20     0.2"));
-    // And one that would need a kilometre to come up to its speed.
-    g_string_replace(text, "top_mm_s: 20", "top_mm_s: 5000", 1);
-    g_string_replace(text, "acceleration_mm_s2: 2000", "acceleration_mm_s2: 10", 1);
-    ck_assert(g_file_set_contents(slow, text->str, -1, NULL));
+    write_runs_robot("slow.yaml", "top_mm_s: 700\n  slowest_mm_s: 15\n  acceleration_mm_s2: 2000",
+                     "top_mm_s: 5000\n  slowest_mm_s: 15\n  acceleration_mm_s2: 10");
     ck_assert_int_eq(CALL("budget %s/slow.yaml"), 0);
     ck_assert_ptr_nonnull(strstr(out, "  4441.7                 -"));
+    char *slow = in_folder("slow.yaml");
     ck_assert_int_eq(g_unlink(slow), 0);
-    g_string_free(text, TRUE);
-    g_free(yaml);
     g_free(slow);
     ck_assert_int_eq(CALL("budget data/ferry/mozzo.yaml --speed 300 --json"), 0);
     ck_assert_ptr_nonnull(strstr(out, "\"braking_mm\" : 15.0"));

@@ -91,8 +91,8 @@ static float braked_by(float stated_mm_s2, float holds_mm_s) {
     return state.parameters.braking_mm_s2;
 }
 
-// Tyres that slide to the end of a way let it get further than any wheel counts: 5.6 mm RMS,
-// before. What was measured of them, and what is stated of the leg, it brakes by.
+// Tyres that slide to the end of a way let it get further than any wheel counts. What was measured
+// of them, and what is stated of the leg, it brakes by.
 START_TEST(what_nobody_has_measured_is_braked_gently) {
     cmo_sim_mat *mat = cmo_sim_mat_from_function(1800, 1000, 2, line_across, NULL);
     lab_fleet *fleet = fleet_at_line(mat);

@@ -221,7 +221,7 @@ END_TEST
 // A notch in a table, whose edge one sensor alone can find.
 static double notch_light(void *data, double x_mm, double y_mm, unsigned *marks) {
     (void)data;
-    *marks |= x_mm > 700 && y_mm > 537 && y_mm < 553 ? 1U << CMO_SIM_VOID : 0U;
+    *marks |= x_mm > 700 && y_mm > 535 && y_mm < 560 ? 1U << CMO_SIM_VOID : 0U;
     return 0.6;
 }
 

@@ -109,7 +109,7 @@ static cmo_outcome check_together(cmo_robot *robot, cmo_line_parameters *p) {
     return CMO_OUTCOME_DONE;
 }
 
-static void fill_in(const cmo_robot *robot, cmo_line_parameters *p, cmo_routine_id id) {
+static void fill_in(const cmo_robot *robot, cmo_line_parameters *p) {
     cmi_usual_speed(robot, &p->cruise_mm_s, 0.5F * robot->description->top_speed_mm_s);
     p->creep_mm_s = p->creep_mm_s != 0.0F ? p->creep_mm_s : p->cruise_mm_s;
     p->longest_mm = p->longest_mm != 0.0F ? p->longest_mm : p->blind_mm + 2000.0F;
@@ -119,13 +119,10 @@ static void fill_in(const cmo_robot *robot, cmo_line_parameters *p, cmo_routine_
     }
 #endif
 #if CMO_TABLE_EDGE
-    // An edge that was judged and found too narrow would be driven over. A square stops all the
-    // same.
-    if (p->tone == CMO_TONE_VOID && p->least_width_mm == 0.0F && id != CMO_ROUTINE_SQUARE_ON_LINE) {
+    // An edge that was judged and found too narrow would be driven over.
+    if (p->tone == CMO_TONE_VOID && p->least_width_mm == 0.0F) {
         p->least_width_mm = CMO_ANY_WIDTH;
     }
-#else
-    (void)id;
 #endif
 }
 
@@ -198,7 +195,7 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
                                                            : "beyond_mm",
                           p->beyond_mm != 0.0F ? 0.0F : NAN);
     }
-    fill_in(robot, p, id);
+    fill_in(robot, p);
     cmo_outcome outcome = cmi_check_parameters(robot, rows, CMI_ROWS(rows), p);
     if (outcome == CMO_OUTCOME_DONE) {
         outcome = check_together(robot, p);

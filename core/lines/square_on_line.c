@@ -24,6 +24,9 @@
 // No wheel is sent a shorter way.
 #define LEAST_WAY_MM 0.01F
 
+// Crossings that are met in turn are known to so much, as an angle.
+#define ENTRY_SLACK_RAD 0.1F
+
 // The long way back over the edge, and small moves: over such ways limits of acceleration hardly
 // let a robot get faster.
 #define BACK_MM_S  500.0F
@@ -288,6 +291,13 @@ static void reach_out(cmo_robot *robot, cmo_square_on_line_state *state) {
     move(robot, state, way, turn, slow, CMO_STAGE_TURN);
 }
 
+// What the other sensor was turned to at a table's edge lies at no angle that the robot may have
+// come at: both stand in a notch of it.
+static bool is_notch(const cmo_square_on_line_state *state) {
+    float most = cmi_radians(state->line.parameters.largest_entry_deg) + ENTRY_SLACK_RAD;
+    return state->reached > 0 && fabsf(state->entry_rad) > most;
+}
+
 static void step(cmo_robot *robot, cmo_routine *routine) {
     cmo_square_on_line_state *state = (cmo_square_on_line_state *)routine;
     cmo_line_state *line = &state->line;
@@ -312,6 +322,10 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         if (line->motion.arrived) {
             if (state->latched[0] && state->latched[1]) {
                 cmi_bearing_know_entry(robot, state);
+                if (is_notch(state)) {
+                    cmi_end(robot, CMO_OUTCOME_ONE_SENSOR);
+                    return;
+                }
                 cmi_square_come_back(robot, state);
                 place(robot, state);
             } else {

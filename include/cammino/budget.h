@@ -17,7 +17,8 @@ extern "C" {
  *  the 0.6 of the longest decoration and the 1.0 of the narrowest line. */
 #define CMO_PROOF_SHARE 0.8F
 
-/** The way from the crossing to a standstill, at worst, by part. All in mm. */
+/** The way from the crossing to a standstill, at worst if the robot is as stated, by part. In mm.
+ */
 typedef struct cmo_budget {
     float look_mm;    /**< until the next look is taken: v times the look interval */
     float delay_mm;   /**< until that look is to be had: v times the sensor's delay */
