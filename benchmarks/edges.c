@@ -185,7 +185,10 @@ void edge_follow(const population *c, unsigned i, const void *context, outcome *
         off = -off - 2.0 * EDGE_HALF_MM - (double)(light[0].left_mm - light[1].left_mm) * cos(a);
     }
     double edge = t->apart_mm > 0.0 ? 0.0 : EDGE_HALF_MM;
-    lab_start start = edge_start(t->course->x + 60.0, t->course->y + edge + off, a, &place);
+    // From beyond it steeply, the other spot is far behind, and is to go over the line all the
+    // same.
+    double along = t->beyond ? 200.0 : 60.0;
+    lab_start start = edge_start(t->course->x + along, t->course->y + edge + off, a, &place);
     lab_run *run = lab_drive_from(route, &robot, &start, seed + 1, false);
     const lab_leg_result *result = &g_array_index(run->legs, lab_leg_result, 0);
     edge_take_outcome(result, out);

@@ -2,6 +2,7 @@
 #include "met.h"
 
 #include "../shared/description.h"
+#include "../shared/routine.h"
 #include "../shared/trig.h"
 #include "../tick/odometer.h"
 #include "contacts.h"
@@ -36,15 +37,6 @@ float cmi_clear_mm(float x_mm, float y_mm, float normal_rad, const cmo_pose *pla
     return (x_mm - place->x_mm) * cosine + (y_mm - place->y_mm) * sine;
 }
 
-static void spot_of(const cmo_robot *robot, const cmo_pose *pose, uint8_t sensor, float *x_mm,
-                    float *y_mm) {
-    const cmo_light_description *light = &robot->description->light[sensor];
-    float sine, cosine;
-    cmi_sin_cos(pose->heading_rad, &sine, &cosine);
-    *x_mm = pose->x_mm + light->ahead_mm * cosine - light->left_mm * sine;
-    *y_mm = pose->y_mm + light->ahead_mm * sine + light->left_mm * cosine;
-}
-
 // The pose a moment ago, back along the arc that the wheels have gone since: from where the wheels
 // are thought to be, finer than a count.
 static cmo_pose pose_at(const cmo_robot *robot, uint32_t time_us) {
@@ -74,21 +66,21 @@ void cmi_met_add(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sen
     }
     // Whatever comes after the first crossing takes the other place, by the same sensor too.
     uint8_t slot = boundary->met == 0 ? sensor : (uint8_t)(1U - boundary->first);
-    spot_of(robot, &pose, sensor, &boundary->x_mm[slot], &boundary->y_mm[slot]);
+    cmi_spot_of(robot, &pose, sensor, &boundary->x_mm[slot], &boundary->y_mm[slot]);
     boundary->met = (uint8_t)(boundary->met | 1U << slot);
 }
 
 void cmi_met_note(cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor,
                   uint32_t time_us) {
     cmo_pose pose = pose_at(robot, time_us);
-    spot_of(robot, &pose, sensor, &boundary->anew_x_mm[sensor], &boundary->anew_y_mm[sensor]);
+    cmi_spot_of(robot, &pose, sensor, &boundary->anew_x_mm[sensor], &boundary->anew_y_mm[sensor]);
     boundary->anew = (uint8_t)(boundary->anew | 1U << sensor);
 }
 
 float cmi_met_leave(const cmo_met_boundary *boundary, const cmo_robot *robot, uint32_t time_us) {
     cmo_pose pose = pose_at(robot, time_us);
     float x_mm, y_mm, sine, cosine;
-    spot_of(robot, &pose, boundary->first, &x_mm, &y_mm);
+    cmi_spot_of(robot, &pose, boundary->first, &x_mm, &y_mm);
     cmi_sin_cos(pose.heading_rad, &sine, &cosine);
     return (boundary->x_mm[boundary->first] - x_mm) * cosine +
            (boundary->y_mm[boundary->first] - y_mm) * sine;
@@ -255,14 +247,14 @@ bool cmi_met_anew(cmo_met_boundary *boundary, const cmo_robot *robot, float *sli
 
 float cmi_met_beyond(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor) {
     float x_mm, y_mm, sine, cosine;
-    spot_of(robot, &robot->odometer.pose, sensor, &x_mm, &y_mm);
+    cmi_spot_of(robot, &robot->odometer.pose, sensor, &x_mm, &y_mm);
     cmi_sin_cos(boundary->normal_rad, &sine, &cosine);
     return (x_mm - boundary->x_mm[0]) * cosine + (y_mm - boundary->y_mm[0]) * sine;
 }
 
 bool cmi_met_explains(const cmo_met_boundary *boundary, const cmo_robot *robot, uint8_t sensor) {
     float x_mm, y_mm;
-    spot_of(robot, &robot->odometer.pose, sensor, &x_mm, &y_mm);
+    cmi_spot_of(robot, &robot->odometer.pose, sensor, &x_mm, &y_mm);
     for (uint8_t i = 0; i < 2; i++) {
         float dx = x_mm - boundary->x_mm[i];
         float dy = y_mm - boundary->y_mm[i];

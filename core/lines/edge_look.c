@@ -247,7 +247,7 @@ static void take(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
         search(robot, state, sensor);
     } else if (state->refused >= REFUSED_MOST) { // it is there all the same
         float angle = state->track.angle_rad;
-        cmi_track_start(&state->track, sight->off_mm, angle);
+        cmi_track_start(&state->track, sight->off_mm, angle, CMI_ANGLE_SD_RAD);
         state->refused = 0;
     }
     if (sees && fits) {

@@ -36,7 +36,8 @@ static void find(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
                  float angle_rad, const cmo_moment *then) {
     cmo_moment now = cmi_wheels_now(robot);
     float off = cmi_edge_off_mm(robot, state, sensor, onto_mm, angle_rad);
-    cmi_track_start(&state->track, off, angle_rad);
+    float sd = state->over ? OVER_SD_RAD : CMI_ANGLE_SD_RAD;
+    cmi_track_start(&state->track, off, angle_rad, sd);
     cmi_track_go(&state->track, robot, then, &now);
     state->follows = true;
     state->refused = 0;
@@ -48,13 +49,18 @@ static void find(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
 
 void cmi_edge_beyond(cmo_follow_edge_state *state) {
     float into = cmi_line_sign(state);
-    cmi_track_start(&state->track, into * state->parameters.least_width_mm, into * CMI_ENTRY_RAD);
+    cmi_track_start(&state->track, into * state->parameters.least_width_mm, into * CMI_ENTRY_RAD,
+                    CMI_ANGLE_SD_RAD);
     state->from_line = false;
     state->far = true;
 }
 
-// Coming onto the line it heads for it, going off it away from it.
+// Coming onto the line it heads for it, going off it away from it. Once it has gone over the line
+// it knows better.
 static float entry_rad(const cmo_follow_edge_state *state, uint8_t sensor, bool entering) {
+    if (state->over) {
+        return state->track.angle_rad;
+    }
     float into = cmi_edge_into(state, sensor);
     return entering ? into * CMI_ENTRY_RAD : -into * CMI_ENTRY_RAD;
 }
@@ -65,36 +71,60 @@ static float one_by_one_rad(float apart_mm, float way_mm) {
     return cmi_atan(apart_mm / fmaxf(way_mm, LEAST_SHARE * apart_mm));
 }
 
-// Where each sensor comes onto a line and goes off it.
+// Where each sensor comes onto a line and goes off it. One that begins on it, with this one beside
+// the line, has come onto it before.
 static void note_passes(const cmo_robot *robot, cmo_follow_edge_state *state) {
     for (uint8_t i = 0; i < CMI_FRONT; i++) {
         const cmo_light *light = &robot->light[i];
         cmo_edge_pass *pass = &state->pass[i];
+        const cmo_pose *pose = &robot->odometer.pose;
         if (light->crossings > 0 && light->crossing[light->crossings - 1].entering) {
-            *pass = (cmo_edge_pass){cmi_gone_mm(robot), 0.0F};
-        } else if (light->crossings > 0 && pass->on_mm > 0.0F) {
-            pass->off_mm = cmi_gone_mm(robot);
+            *pass = (cmo_edge_pass){.on = true};
+            cmi_spot_of(robot, pose, i, &pass->on_x_mm, &pass->on_y_mm);
+        } else if (light->crossings > 0 && pass->on) {
+            pass->off = true;
+            cmi_spot_of(robot, pose, i, &pass->off_x_mm, &pass->off_y_mm);
+        } else if (!pass->on && light->edge.inside && !robot->light[state->sensor].edge.inside) {
+            *pass = (cmo_edge_pass){.on = true, .stood = true};
+            cmi_spot_of(robot, pose, i, &pass->on_x_mm, &pass->on_y_mm);
         }
     }
 }
 
 // The sensor that stands on the edge's side of this one has come onto a line before it, and not
-// long ago: the robot comes from beyond the line, at an angle that the way between both tells.
+// long ago: the robot comes from beyond the line. Both spots met one straight edge, so it lies
+// along the way from where the other one did to where this one is, however it has turned in
+// between.
 float cmi_edge_from_beyond_rad(const cmo_robot *robot, const cmo_follow_edge_state *state) {
-    uint8_t sensor = state->sensor;
-    uint8_t other = sensor == 0 ? CMI_FRONT - 1 : 0;
-    const cmo_light_description *light = robot->description->light;
-    float aside = -cmi_line_sign(state) * (light[other].left_mm - light[sensor].left_mm);
-    float ahead = light[other].ahead_mm - light[sensor].ahead_mm;
-    float way = cmi_gone_mm(robot) - state->pass[other].on_mm - ahead;
-    bool met = cmi_front_lights(robot->description) > 1 && state->pass[other].on_mm > 0.0F;
-    return met && way > SOONER_MM && way < ALONG * aside ? one_by_one_rad(aside, way) : 0.0F;
+    const cmo_edge_pass *other = &state->pass[state->sensor == 0 ? CMI_FRONT - 1 : 0];
+    if (cmi_front_lights(robot->description) < 2 || !other->on) {
+        return 0.0F;
+    }
+    const cmo_pose *pose = &robot->odometer.pose;
+    float x, y, sine, cosine;
+    cmi_spot_of(robot, pose, state->sensor, &x, &y);
+    cmi_sin_cos(pose->heading_rad, &sine, &cosine);
+    float way = (x - other->on_x_mm) * cosine + (y - other->on_y_mm) * sine;
+    float aside =
+        cmi_line_sign(state) * ((y - other->on_y_mm) * cosine - (x - other->on_x_mm) * sine);
+    return way > SOONER_MM && way < ALONG * aside ? cmi_direction(way, aside) : 0.0F;
+}
+
+// How wide a line is that a spot has gone over, where that lies so.
+static float width_over(const cmo_edge_pass *pass, float along_x, float along_y) {
+    float x = pass->off_x_mm - pass->on_x_mm;
+    float y = pass->off_y_mm - pass->on_y_mm;
+    return fabsf(x * along_y - y * along_x) / sqrtf(along_x * along_x + along_y * along_y);
 }
 
 static bool is_one_line(const cmo_edge_pass pass[CMI_FRONT]) {
-    float left = pass[0].off_mm - pass[0].on_mm;
-    float right = pass[CMI_FRONT - 1].off_mm - pass[CMI_FRONT - 1].on_mm;
-    return fabsf(left - right) < SAME_SHARE * fmaxf(left, right) + SAME_MM;
+    const cmo_edge_pass *right = &pass[CMI_FRONT - 1];
+    float along_x = right->on_x_mm - pass->on_x_mm;
+    float along_y = right->on_y_mm - pass->on_y_mm;
+    float widths[2] = {width_over(pass, along_x, along_y), width_over(right, along_x, along_y)};
+    float most = SAME_SHARE * fmaxf(widths[0], widths[1]) + SAME_MM;
+    return pass->off && right->off && (widths[0] - widths[1] < most || right->stood) &&
+           (widths[1] - widths[0] < most || pass->stood);
 }
 
 // From beyond the line it goes straight over it, to the edge that was asked for. Where the other
@@ -104,19 +134,18 @@ static bool goes_over(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t se
     note_passes(robot, state);
     if (state->over_rad == 0.0F) {
         bool sees = light->seen && light->edge.looks > 1 && cmi_edge_sees(robot, state, sensor);
-        bool comes = state->pass[sensor].off_mm == 0.0F &&
-                     (state->pass[sensor].on_mm > 0.0F || (sees && !light->edge.inside));
+        const cmo_edge_pass *pass = &state->pass[sensor];
+        bool comes = !pass->off && (pass->on || (sees && !light->edge.inside));
         state->over_rad = comes ? cmi_edge_from_beyond_rad(robot, state) : 0.0F;
     }
-    if (state->over_rad > 0.0F && light->crossings > 0 && state->pass[sensor].off_mm > 0.0F) {
+    if (state->over_rad > 0.0F && light->crossings > 0 && state->pass[sensor].off) {
         const cmo_crossing *crossing = &light->crossing[light->crossings - 1];
         cmo_moment then = cmi_odometer_at(&robot->odometer, crossing->time_us);
         bool over = is_one_line(state->pass);
         float into = cmi_line_sign(state);
+        state->over = over;
         find(robot, state, sensor, 0.0F, -into * (over ? state->over_rad : -CMI_ENTRY_RAD), &then);
-        if (over) {
-            cmi_track_know_angle(&state->track, OVER_SD_RAD);
-        } else {
+        if (!over) {
             cmi_edge_beyond(state);
         }
         state->over_rad = 0.0F;

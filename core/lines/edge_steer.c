@@ -17,10 +17,16 @@
 #define REACTIONS 1.5F
 #define LEAST_S   0.06F
 #define AHEADS    1.5F
-// Until it has met an edge it turns by so much at most where it is off the line, and as gently.
-#define SEARCH_RAD     0.3F
-#define SEARCH_FROM_MM 40.0F
-#define SEARCH_MM      300.0F
+// Until it has met an edge it turns by so much at most where it is off the line, and as gently. It
+// looks to the other side after this share of its way, of so much at least, and more briskly.
+#define SEARCH_RAD       0.3F
+#define SEARCH_FROM_MM   40.0F
+#define SEARCH_MM        300.0F
+#define SEARCH_ONE_SHARE 0.6F
+#define SEARCH_ONE_MM    200.0F
+#define SEARCH_BACK_MM   150.0F
+// It goes over a line at so much of an angle.
+#define OVER_RAD 0.7F
 // Between both edges it may be amid the line and see none: its heading sways by so much about what
 // it was, more where both are further from an edge, over so much way a radian.
 #define SWAY_RAD  0.08F
@@ -220,6 +226,14 @@ static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *st
     bool late = cmi_gone_mm(robot) > SEARCH_FROM_MM;
     // On the line, the edge is within its width: it turns on until it gets there.
     bool turns = light->edge.inside || side * turned < SEARCH_RAD;
+    float one_side = fmaxf(SEARCH_ONE_SHARE * state->parameters.search_mm, SEARCH_ONE_MM);
+    float radius = SEARCH_MM;
+    bool back = cmi_gone_mm(robot) > one_side && !light->edge.inside;
+    if (back) {
+        side = -side;
+        radius = SEARCH_BACK_MM;
+        turns = side * turned < SEARCH_RAD;
+    }
     if (state->parameters.edge == CMO_LINE_BOTH) {
         float sine, cosine;
         cmi_sin_cos((cmi_gone_mm(robot) - SEARCH_FROM_MM) / SWAY_MM, &sine, &cosine);
@@ -227,11 +241,15 @@ static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *st
         float sway = fminf(SWAY_RAD + SWAY_A_MM * dead, 2.0F * SWAY_RAD);
         return late && state->entered == 0 && dead > 0.0F ? sway / SWAY_MM * cosine : 0.0F;
     }
-    if (cmi_edge_from_beyond_rad(robot, state) > 0.0F) { // it has turned away from the line
-        side = -side;
-        turns = side * turned < 0.0F;
+    // From beyond the line it has turned away from it, and is to go over it at an angle.
+    float angle = cmi_edge_from_beyond_rad(robot, state);
+    if (angle > 0.0F) {
+        side = -cmi_line_sign(state);
+        radius = SEARCH_BACK_MM;
+        float most = angle < OVER_RAD ? 2.0F * SEARCH_RAD : back ? SEARCH_RAD : 0.0F;
+        turns = state->over_rad == 0.0F && side * turned < most;
     }
-    return light->seen && late && turns ? side / SEARCH_MM : 0.0F;
+    return light->seen && late && turns ? side / radius : 0.0F;
 }
 
 float cmi_edge_left_mm(const cmo_robot *robot, const cmo_follow_edge_state *state) {
@@ -295,6 +313,7 @@ static float ease(const cmo_robot *robot, const cmo_follow_edge_state *state, fl
     float angle = state->track.angle_rad;
     bool onto = state->parameters.edge != CMO_LINE_BOTH && state->follows && !state->joined &&
                 !state->from_line && !state->far && half * angle < 0.0F &&
+                state->track.off_mm * angle >= 0.0F &&
                 fabsf(cmo_turned_rad(robot) - state->start_rad) < EASE_TURN_RAD;
     float share = fmaxf(EASE_LEAST, 1.0F - EASE_A_RAD * (fabsf(angle) - EASE_FROM_RAD));
     float eased = fmaxf(share * forward, EASE_OUTER * forward - fabsf(half));

@@ -48,14 +48,14 @@ static spot_way against_edge(const spot_way *way, float angle_rad) {
                       way->along_mm * sine + way->across_mm * cosine, way->turn_rad};
 }
 
-static void spread_anew(cmo_edge_track *track) {
+static void spread_anew(cmo_edge_track *track, float angle_sd_rad) {
     memset(track->spread, 0, sizeof track->spread);
     track->spread[V11] = 2.0F;
-    track->spread[V22] = 0.16F;                   // 23 degrees
+    track->spread[V22] = angle_sd_rad * angle_sd_rad;
     track->spread[V33] = 1.0F / (1000 * 1000.0F); // most are nearly straight there
 }
 
-void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
+void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad, float angle_sd_rad) {
     float share = track->turn_share > 0.0F ? track->turn_share : 1.0F;
     *track = (cmo_edge_track){.ahead_mm = track->ahead_mm,
                               .left_mm = track->left_mm,
@@ -64,11 +64,7 @@ void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad) {
                               .sharpest_per_mm = track->sharpest_per_mm,
                               .aim_mm = track->aim_mm,
                               .turn_share = share};
-    spread_anew(track);
-}
-
-void cmi_track_know_angle(cmo_edge_track *track, float sd_rad) {
-    track->spread[V22] = sd_rad * sd_rad;
+    spread_anew(track, angle_sd_rad);
 }
 
 cmi_track_sds cmi_track_sd(const cmo_edge_track *track) {
@@ -126,7 +122,7 @@ bool cmi_track_look(cmo_edge_track *track, const cmo_robot *robot, const cmi_edg
     float arm = sight->turns_mm - along;
     // Rounding may leave spreads that no edge can have, after turns on the spot above all.
     if (!(p[V11] + arm * (2.0F * p[V12] + arm * p[V22]) >= 0.0F)) {
-        spread_anew(track);
+        spread_anew(track, CMI_ANGLE_SD_RAD);
     }
     float c1 = p[V11] + arm * p[V12];
     float c2 = p[V12] + arm * p[V22];

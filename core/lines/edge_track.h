@@ -15,12 +15,12 @@ typedef struct cmi_edge_sight {
     bool bends;     // what does not fit may be a bend of the edge
 } cmi_edge_sight;
 
+// About how well the angle to an edge is known that has just been met: to 23 degrees.
+#define CMI_ANGLE_SD_RAD 0.4F
+
 // The spot is so far from an edge, and the robot at about this angle to it. What it was before
 // about place, aim and bends holds.
-void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad);
-
-// The robot's angle to it is known so well from elsewhere.
-void cmi_track_know_angle(cmo_edge_track *track, float sd_rad);
+void cmi_track_start(cmo_edge_track *track, float off_mm, float angle_rad, float angle_sd_rad);
 
 // How well it knows both: standard deviations.
 typedef struct cmi_track_sds {

@@ -245,6 +245,15 @@ void cmi_end(cmo_robot *robot, cmo_outcome outcome) {
     end(robot, outcome, false);
 }
 
+void cmi_spot_of(const cmo_robot *robot, const cmo_pose *pose, uint8_t sensor, float *x_mm,
+                 float *y_mm) {
+    const cmo_light_description *light = &robot->description->light[sensor];
+    float sine, cosine;
+    cmi_sin_cos(pose->heading_rad, &sine, &cosine);
+    *x_mm = pose->x_mm + light->ahead_mm * cosine - light->left_mm * sine;
+    *y_mm = pose->y_mm + light->ahead_mm * sine + light->left_mm * cosine;
+}
+
 void cmi_end_moving(cmo_robot *robot) {
     end(robot, CMO_OUTCOME_DONE, true);
 }

@@ -41,6 +41,10 @@ static inline float cmi_gone_mm(const cmo_robot *robot) {
            0.5F * (robot->start_left_mm + robot->start_right_mm);
 }
 
+// Where the spot of a sensor is in that pose.
+void cmi_spot_of(const cmo_robot *robot, const cmo_pose *pose, uint8_t sensor, float *x_mm,
+                 float *y_mm);
+
 // Ends it with done, still moving under the lifetime of the last drive command.
 void cmi_end_moving(cmo_robot *robot);
 

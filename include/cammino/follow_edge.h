@@ -69,7 +69,7 @@ typedef enum cmo_distance_of {
     P(X, NUMBER, gap_mm, 0, 500, 0,                                                                 \
       "gaps in the line up to so long are driven over along the bend before; with them it is "      \
       "slower, and its spot a little over the line, for a line's end and a bend look alike")                                             \
-    P(X, NUMBER, search_mm, 1, 20000, 500, "give up after this way without an edge in sight")       \
+    P(X, NUMBER, search_mm, 1, 20000, 800, "give up after this way without an edge in sight")       \
     P(X, TIME, longest_ms, longest_s, 0.01,                                                         \
       "with a distance six times what it takes, plus 10; else 600", "give up after this time")      \
     P(X, RATE, acceleration_mm_s2, "the robot's", "limit when speeding up, and of what a curve asks") \
@@ -137,10 +137,11 @@ typedef struct cmo_edge_figures {
     int8_t side;          /**< at the last one */
 } cmo_edge_figures;
 
-/** Ways from the start at which a sensor came onto a line in the search, and went off it. 0: it did
- * not. */
+/** Where the spot of a sensor came onto a line in the search, and where it went off it. */
 typedef struct cmo_edge_pass {
-    float on_mm, off_mm;
+    bool on, off; /**< it did */
+    bool stood;   /**< it began on the line */
+    float on_x_mm, on_y_mm, off_x_mm, off_y_mm;
 } cmo_edge_pass;
 
 /** Worth reading: `track`, and the figures. */
@@ -156,6 +157,7 @@ typedef struct cmo_follow_edge_state {
     bool from_line; /**< it left the line as it met its first edge, which may be either one */
     cmo_edge_pass pass[2];
     float over_rad;     /**< from beyond the line it goes over it, so steeply; 0: it does not */
+    bool over;          /**< it has gone over it */
     bool lands;         /**< it stops on a line across */
     bool hidden;        /**< it is in a gap, or where another line leaves this one: */
     float hidden_to_mm; /**< until this way none of what it sees is taken */
