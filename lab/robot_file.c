@@ -253,6 +253,20 @@ static const yaml_node_t *place_of(yaml_reader *reader, const char *section) {
     return node != NULL ? node : root;
 }
 
+// What wheels go from one sample to the next at top speed, and to the one after it where that is
+// late, is less than half of what their counts can tell.
+static bool check_bits(yaml_reader *reader, const staged_robot *staged) {
+    double way_mm = 2e-3 * staged->tick_ms * staged->drive.top_mm_s;
+    double step_mm = fmin(given(staged->encoders.left_step_mm, staged->encoders.step_mm),
+                          given(staged->encoders.right_step_mm, staged->encoders.step_mm));
+    double needed = ceil(1.0 + log2(way_mm / step_mm)); // no number where there are no encoders
+    return !(given(staged->encoders.bits, 32.0) < needed) ||
+           labi_yaml_wrong(reader, place_of(reader, "encoders"), "encoders.bits",
+                           "must be at least %.0f, for in two ticks wheels go up to %.3g mm and "
+                           "count up to %.0f steps; or tick more often",
+                           needed, way_mm, ceil(way_mm / step_mm));
+}
+
 bool labi_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {
     const yaml_node_t *drive = place_of(reader, "drive");
     if (staged->drive.kind == 1.0 && isnan(staged->drive.full_duty_mm_s)) {
@@ -273,7 +287,8 @@ bool labi_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {
         return labi_yaml_wrong(reader, drive, "drive.lifetime_ms",
                                "must be at least two ticks, %.10g ms", least_ms);
     }
-    if (!labi_surfaces_check(reader, place_of(reader, "surfaces"), &staged->known)) {
+    if (!check_bits(reader, staged) ||
+        !labi_surfaces_check(reader, place_of(reader, "surfaces"), &staged->known)) {
         return false;
     }
     const staged_light *sides[2] = {&staged->lights.left, &staged->lights.right};

@@ -23,6 +23,7 @@ static void start_rig(rig *r, uint8_t bits) {
     start_paper(&r->paper, PLAIN_TRAITS);
     r->description = plain_robot;
     r->description.encoder_bits = bits;
+    r->description.top_speed_mm_s = bits == 8 ? 60 : plain_robot.top_speed_mm_s; // else refused
     r->step_mm = 0.01;
     r->description.left_step_mm = r->description.right_step_mm = 0.01F;
     ck_assert_int_eq(cmo_robot_start(&r->robot, &r->description, &r->paper.port), CMO_OUTCOME_DONE);

@@ -3,6 +3,8 @@
 
 #include "parameters.h"
 
+#include <math.h>
+
 // clang-format off
 static const cmi_row of_all[] CMO_FLASH = {
     CMO_BODY_FIELDS(CMI_FIELD_ROW, cmo_robot_description)
@@ -56,6 +58,24 @@ static bool check_age(cmo_robot *robot, uint32_t age_us, const char *field) {
     return good;
 }
 
+// What wheels go from one sample to the next at top speed, and to the one after it where that is
+// late, is to be less than half of what their counts can tell: a count that has run over by more
+// looks like one that has gone back.
+static bool check_bits(cmo_robot *robot, const cmo_robot_description *d) {
+    float way = 2e-6F * (float)d->tick_us * d->top_speed_mm_s;
+    float half = 128.0F * fminf(d->left_step_mm, d->right_step_mm);
+    uint8_t needed = 8;
+    for (; half < way; half *= 2.0F) {
+        needed++;
+    }
+    bool good = d->encoder_bits == 0 || d->encoder_bits >= needed;
+    if (!good) {
+        robot->field = "encoder_bits";
+        robot->limit = needed;
+    }
+    return good;
+}
+
 bool cmi_check_description(cmo_robot *robot, const cmo_robot_description *description,
                            uint16_t traits) {
     cmo_robot_description d = *description; // which may stand where nothing can be written
@@ -71,7 +91,7 @@ bool cmi_check_description(cmo_robot *robot, const cmo_robot_description *descri
         return false;
     }
     return (!(traits & CMO_TRAIT_ENCODERS) ||
-            check(robot, of_encoders, CMI_ROWS(of_encoders), &d)) &&
+            (check(robot, of_encoders, CMI_ROWS(of_encoders), &d) && check_bits(robot, &d))) &&
            (traits & CMO_TRAIT_SPEED || check(robot, of_duty, CMI_ROWS(of_duty), &d)) &&
            check_lights(robot, &d);
 }

@@ -114,33 +114,26 @@ static void remember(cmo_odometer *odometer, const cmo_robot_description *descri
     newest->right_mm = odometer->right_mm;
 }
 
-static int32_t wrapped_difference(uint32_t now, uint32_t before, uint8_t bits) {
-    uint8_t shift = (uint8_t)(bits == 0 ? 0 : 32 - bits);
-    uint32_t difference = (now - before) << shift;
-    int32_t value = (int32_t)difference;
-    return value / (int32_t)(1L << shift);
-}
-
 bool cmi_odometer_counts(cmo_odometer *odometer, const cmo_robot_description *description,
                          const cmo_sample *sample, uint32_t dt_us, cmi_counted counted[2]) {
-    counted[0] = (cmi_counted){.way_mm = 0.0F, .step_mm = description->left_step_mm};
-    counted[1] = (cmi_counted){.way_mm = 0.0F, .step_mm = description->right_step_mm};
-    int32_t left =
-        wrapped_difference(sample->encoders.left, odometer->left_counts, description->encoder_bits);
-    int32_t right = wrapped_difference(sample->encoders.right, odometer->right_counts,
-                                       description->encoder_bits);
-    odometer->left_counts = sample->encoders.left;
-    odometer->right_counts = sample->encoders.right;
-    if (!odometer->started) {
-        return true;
-    }
-    counted[0].way_mm = counted[0].step_mm * (float)left;
-    counted[1].way_mm = counted[1].step_mm * (float)right;
+    const uint32_t now[2] = {sample->encoders.left, sample->encoders.right};
+    uint32_t *const before[2] = {&odometer->left_counts, &odometer->right_counts};
+    counted[0].step_mm = description->left_step_mm;
+    counted[1].step_mm = description->right_step_mm;
     // Pushed by hand or rolling downhill a robot may be faster than its motors; twice the top
     // speed and some steps are beyond anything.
     float most = 2.0F * description->top_speed_mm_s * (float)dt_us * 1e-6F + 5.0F;
-    return fabsf(counted[0].way_mm) <= most + 4.0F * counted[0].step_mm &&
-           fabsf(counted[1].way_mm) <= most + 4.0F * counted[1].step_mm;
+    uint8_t bits = description->encoder_bits;
+    uint32_t sign = (uint32_t)1 << ((bits == 0 ? 32 : bits) - 1); // of a difference
+    bool good = true;
+    for (uint8_t i = 0; i < 2; i++) {
+        uint32_t difference = (odometer->started ? now[i] - *before[i] : 0) & (2 * sign - 1);
+        *before[i] = now[i];
+        float step = counted[i].step_mm;
+        counted[i].way_mm = step * (float)(int32_t)((difference ^ sign) - sign);
+        good = good && fabsf(counted[i].way_mm) <= most + 4.0F * step;
+    }
+    return good;
 }
 
 void cmi_odometer_go(cmo_odometer *odometer, const cmo_robot_description *description,
