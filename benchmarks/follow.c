@@ -164,6 +164,14 @@ int main(int arguments, char **argument) {
     join.beyond = true;
     join_at_angles(&join, fleet, runs,
                    "joined from beyond the line, the other spot up to 60 mm off", 1.0);
+    edge_print_head("put down along the line", ", the spot up to 80 mm to either side of its edge");
+    join.beyond = false;
+    join.off_mm[0] = -80.0;
+    join.off_mm[1] = 80.0;
+    join.heading_deg[0] = -10.0;
+    join.heading_deg[1] = 10.0;
+    population_on_kinds(3, runs, edge_run_all, &join);
+    edge_run_all(fleet, &join, runs, "the fleet");
     cmo_sim_mat_free(long_mat);
     printf("\n");
     edge_print_head(names[0], ", common practice");

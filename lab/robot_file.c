@@ -253,18 +253,19 @@ static const yaml_node_t *place_of(yaml_reader *reader, const char *section) {
     return node != NULL ? node : root;
 }
 
-// What wheels go from one sample to the next at top speed, and to the one after it where that is
-// late, is less than half of what their counts can tell.
+// What wheels go at top speed from one sample to the next, also where that is late by half a tick,
+// is less than half of what their counts can tell.
 static bool check_bits(yaml_reader *reader, const staged_robot *staged) {
-    double way_mm = 2e-3 * staged->tick_ms * staged->drive.top_mm_s;
+    double way_mm = 1.5e-3 * staged->tick_ms * staged->drive.top_mm_s;
     double step_mm = fmin(given(staged->encoders.left_step_mm, staged->encoders.step_mm),
                           given(staged->encoders.right_step_mm, staged->encoders.step_mm));
     double needed = ceil(1.0 + log2(way_mm / step_mm)); // no number where there are no encoders
     return !(given(staged->encoders.bits, 32.0) < needed) ||
-           labi_yaml_wrong(reader, place_of(reader, "encoders"), "encoders.bits",
-                           "must be at least %.0f, for in two ticks wheels go up to %.3g mm and "
-                           "count up to %.0f steps; or tick more often",
-                           needed, way_mm, ceil(way_mm / step_mm));
+           labi_yaml_wrong(
+               reader, place_of(reader, "encoders"), "encoders.bits",
+               "must be at least %.0f, for in a tick and a half wheels go up to %.3g mm and "
+               "count up to %.0f steps; or tick more often",
+               needed, way_mm, ceil(way_mm / step_mm));
 }
 
 bool labi_robot_check_staged(yaml_reader *reader, const staged_robot *staged) {

@@ -81,9 +81,10 @@ static const lab_key encoders_keys[] = {
         "the same of the left wheel, where it was measured"),
     KEY(staged_encoders, right_step_mm, "right_step_mm", 0.001, 20, "mm", "step_mm",
         "the same of the right wheel"),
-    KEY_WHOLE(staged_encoders, bits, "bits", 8, 32, "bits", "32",
-              "width at which counts wrap; in two ticks at top speed wheels count less than half "
-              "of that"),
+    KEY_WHOLE(
+        staged_encoders, bits, "bits", 8, 32, "bits", "32",
+        "width at which counts wrap; in a tick and a half at top speed wheels count less than half "
+        "of that"),
     KEY(staged_encoders, play_mm, "play_mm", 0, 5, "mm", "0",
         "gear play at the tyre, between encoder and wheel; turn a wheel by hand to see it"),
     KEY_END};

@@ -288,8 +288,11 @@ bool lab_check(const lab_route *route, GError **error) {
     cmo_port port = {NULL, described->traits, no_clock, NULL, no_sample, no_drive, no_halt, NULL};
     cmo_robot robot;
     if (cmo_robot_start(&robot, &described->description, &port) != CMO_OUTCOME_DONE) {
-        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: %s: makes no sense for this robot",
-                    route->robot_path, robot.field);
+        char *would = isnan(robot.limit) ? g_strdup("")
+                                         : g_strdup_printf("; %.4g would do", (double)robot.limit);
+        g_set_error(error, LAB_ERROR, LAB_ERROR_WRONG, "%s: %s: makes no sense for this robot%s",
+                    route->robot_path, robot.field, would);
+        g_free(would);
         return false;
     }
     double width = cmo_sim_mat_width_mm(route->mat);

@@ -377,10 +377,10 @@ START_TEST(a_robot_description_that_makes_no_sense_is_refused_by_field) {
         ck_assert_str_eq(robot.field, cases[i].field);
     }
     cmo_robot_description d = plain_robot;
-    d.encoder_bits = 8; // 128 steps of 0.5 mm are 64 mm, and of 0.1 mm 12.8
+    d.encoder_bits = 8; // 128 steps of 0.5 mm are 64 mm, and of 0.07 mm 9
     d.top_speed_mm_s = 660;
     ck_assert_int_eq(cmo_robot_start(&robot, &d, &paper.port), CMO_OUTCOME_DONE);
-    d.right_step_mm = 0.1F;
+    d.right_step_mm = 0.07F;
     ck_assert_int_eq(cmo_robot_start(&robot, &d, &paper.port), CMO_OUTCOME_BAD_PARAMETER);
     ck_assert_str_eq(robot.field, "encoder_bits");
     ck_assert_float_eq(robot.limit, 9);

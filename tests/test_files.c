@@ -114,9 +114,9 @@ START_TEST(whatever_is_wrong_in_a_robot_file_is_said_with_line_and_field) {
         {BASE "drive: {lifetime_ms: 15, top_mm_s: 100, acceleration_mm_s2: 1000, "
               "braking_mm_s2: 2000}\n",
          "drive.lifetime_ms: must be at least two ticks, 20 ms"},
-        {BASE DRIVE "encoders: {step_mm: 0.5, right_step_mm: 0.07, bits: 8}\n",
-         "r.yaml:4: encoders.bits: must be at least 9, for in two ticks wheels go up to 10 mm and "
-         "count up to 143 steps; or tick more often"},
+        {BASE DRIVE "encoders: {step_mm: 0.5, right_step_mm: 0.05, bits: 8}\n",
+         "r.yaml:4: encoders.bits: must be at least 9, for in a tick and a half wheels go up to "
+         "7.5 mm and count up to 150 steps; or tick more often"},
         {BASE DRIVE "plant: {shadows: {x_mm: 1}}\n", "plant.shadows: must be a list"},
         {BASE DRIVE "plant: {shadows: [{x_mm: 1}]}\n", "plant.shadows[1].y_mm: must be given"},
         {BASE DRIVE "plant: {shadows: [1,1,1]}\n", "plant.shadows[1]: must be keys"},

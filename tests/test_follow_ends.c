@@ -80,11 +80,21 @@ START_TEST(a_noisy_sensor_knows_that_floor_from_the_line) {
 END_TEST
 
 START_TEST(the_other_edge_is_not_what_was_asked_for) {
-    write_edge_line(true, 45, "h 1700"); // the spot is beyond the line's right edge
-    JsonObject *leg = follow_edge("distance_mm: 800", 0, 1, 1);
-    ck_assert_str_ne(outcome_of(leg), "done");
+    // The spot is over the line's right edge, and taken to be over its left one until that is lost;
+    // or beyond the line, or both are: it looks back, and goes over the line.
+    static const struct {
+        int off_mm, heading_deg;
+    } cases[] = {{19, 0}, {22, -10}, {30, 0}, {30, 18}, {45, 0}, {45, 12}, {87, -10}, {140, 0}};
+    for (size_t i = 0; i < G_N_ELEMENTS(cases); i++) {
+        for (unsigned seed = 1; seed <= SEEDS(3); seed++) {
+            write_edge_line(true, cases[i].off_mm, "h 1700");
+            JsonObject *leg = follow_edge("distance_mm: 1400", cases[i].heading_deg, 0, seed);
+            ck_assert_str_eq(outcome_of(leg), "done");
+            ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 5);
+        }
+    }
     write_edge_line(true, 9, "h 1700"); // on the line it turns to the edge that is asked for
-    leg = follow_edge("distance_mm: 800", 0, 0, 1);
+    JsonObject *leg = follow_edge("distance_mm: 800", 0, 0, 1);
     ck_assert_double_le(figure_of(leg, "truth", "edge_worst_mm"), 5);
 }
 END_TEST

@@ -4,6 +4,7 @@
 #include "../shared/description.h"
 #include "../shared/routine.h"
 #include "../tick/light_input.h"
+#include "edge_search.h"
 #include "edge_steer.h"
 
 #include <math.h>
@@ -119,20 +120,13 @@ static bool steady_since_start(const cmo_robot *robot, const cmo_light *light, f
     return steady >= way_mm && steady + way_mm > cmi_gone_mm(robot);
 }
 
-static void search_again(cmo_robot *robot, cmo_follow_edge_state *state) {
-    state->follows = state->joined = false;
-    state->figures = (cmo_edge_figures){0};
-    state->start_rad = cmo_turned_rad(robot);
-    cmi_enter(robot, CMO_STAGE_SEARCH);
-}
-
 static void know_alone(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
     if (steady_since_start(robot, light, ALONE_MM) && is_steady(light) &&
         state->floor != light->edge.steady && is_another(&light->edge, light->edge.steady)) {
         set_floor(state, &light->edge, light->edge.steady);
         state->bright = 1.0F;
-        search_again(robot, state);
+        cmi_edge_search_start(robot, state);
     }
 }
 
@@ -159,7 +153,7 @@ static void know_dimmed(cmo_robot *robot, cmo_follow_edge_state *state) {
         state->bright = edge->behind;
         state->seen_mm -= BACK_SPOTS * edge->spot_mm;
         if (steady_since_start(robot, light, way)) {
-            search_again(robot, state);
+            cmi_edge_search_start(robot, state);
         }
     }
 }

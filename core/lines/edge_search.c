@@ -11,6 +11,7 @@
 #include "edge_steer.h"
 
 #include <math.h>
+#include <string.h>
 
 // A spot is over an edge once it has gone on by so much of itself across it. What does so at less
 // of an angle than this comes gently.
@@ -27,8 +28,19 @@
 #define SAME_MM    3.0F
 #define SOONER_MM  2.0F
 #define ALONG      3.0F
+// It looks back to the other side after this share of its way of search, and so many mm. What it
+// meets then, it comes to from beyond, turned back by so much at least.
+#define BACK_SHARE   0.45F
+#define BACK_FROM_MM 200.0F
+#define BACK_RAD     0.2F
+// It has lost the edge as it joined it where it has followed it for no longer.
+#define EARLY_MM 150.0F
 // By that way its angle is known so well, with what it turns and rolls on meanwhile.
 #define OVER_SD_RAD 0.2F
+
+static const cmo_edge_pass *other_of(const cmo_follow_edge_state *state) {
+    return &state->pass[state->sensor == 0 ? CMI_FRONT - 1 : 0];
+}
 
 // It has met an edge, with the spot of a sensor so far onto the line when the wheels were at
 // `then`.
@@ -36,7 +48,7 @@ static void find(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor,
                  float angle_rad, const cmo_moment *then) {
     cmo_moment now = cmi_wheels_now(robot);
     float off = cmi_edge_off_mm(robot, state, sensor, onto_mm, angle_rad);
-    float sd = state->over ? OVER_SD_RAD : CMI_ANGLE_SD_RAD;
+    float sd = state->over && other_of(state)->on ? OVER_SD_RAD : CMI_ANGLE_SD_RAD;
     cmi_track_start(&state->track, off, angle_rad, sd);
     cmi_track_go(&state->track, robot, then, &now);
     state->follows = true;
@@ -71,6 +83,36 @@ static float one_by_one_rad(float apart_mm, float way_mm) {
     return cmi_atan(apart_mm / fmaxf(way_mm, LEAST_SHARE * apart_mm));
 }
 
+void cmi_edge_search_start(cmo_robot *robot, cmo_follow_edge_state *state) {
+    state->follows = state->joined = state->over = state->far = state->from_line = false;
+    state->over_rad = 0.0F;
+    state->figures = (cmo_edge_figures){0};
+    memset(state->pass, 0, sizeof state->pass);
+    state->start_rad = cmo_turned_rad(robot);
+    state->search_from_mm = cmi_gone_mm(robot);
+    cmi_enter(robot, CMO_STAGE_SEARCH);
+}
+
+bool cmi_edge_search_anew(cmo_robot *robot, cmo_follow_edge_state *state) {
+    bool early = !state->joined || cmi_gone_mm(robot) - state->figures.joined_mm < EARLY_MM;
+    if (state->looks_to != 0 || !early || state->parameters.edge == CMO_LINE_BOTH) {
+        return false;
+    }
+    float along = state->seen_rad;
+    state->looks_to = cmo_turned_rad(robot) > along ? -1 : 1;
+    cmi_edge_search_start(robot, state);
+    state->start_rad = along;
+    return true;
+}
+
+bool cmi_edge_looks_back(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    float gone = cmi_gone_mm(robot) - state->search_from_mm;
+    if (state->looks_to != 0) {
+        return (float)state->looks_to != cmi_line_sign(state);
+    }
+    return gone > fmaxf(BACK_SHARE * state->parameters.search_mm, BACK_FROM_MM);
+}
+
 // Where each sensor comes onto a line and goes off it. One that begins on it, with this one beside
 // the line, has come onto it before.
 static void note_passes(const cmo_robot *robot, cmo_follow_edge_state *state) {
@@ -96,7 +138,7 @@ static void note_passes(const cmo_robot *robot, cmo_follow_edge_state *state) {
 // along the way from where the other one did to where this one is, however it has turned in
 // between.
 float cmi_edge_from_beyond_rad(const cmo_robot *robot, const cmo_follow_edge_state *state) {
-    const cmo_edge_pass *other = &state->pass[state->sensor == 0 ? CMI_FRONT - 1 : 0];
+    const cmo_edge_pass *other = other_of(state);
     if (cmi_front_lights(robot->description) < 2 || !other->on) {
         return 0.0F;
     }
@@ -127,6 +169,19 @@ static bool is_one_line(const cmo_edge_pass pass[CMI_FRONT]) {
            (widths[1] - widths[0] < most || pass->stood);
 }
 
+// By how much it has turned back to the other side than that of its own edge.
+static float turned_back_rad(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    return -cmi_line_sign(state) * (cmo_turned_rad(robot) - state->start_rad);
+}
+
+// How steeply it comes to the line from beyond it, by what both sensors have met, or else about as
+// it has turned back to it.
+static float over_rad_of(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    float met = cmi_edge_from_beyond_rad(robot, state);
+    bool back = cmi_edge_looks_back(robot, state);
+    return met > 0.0F ? met : back ? fmaxf(turned_back_rad(robot, state), BACK_RAD) : 0.0F;
+}
+
 // From beyond the line it goes straight over it, to the edge that was asked for. Where the other
 // sensor has gone over something else, that one lies behind by then.
 static bool goes_over(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t sensor) {
@@ -136,12 +191,13 @@ static bool goes_over(cmo_robot *robot, cmo_follow_edge_state *state, uint8_t se
         bool sees = light->seen && light->edge.looks > 1 && cmi_edge_sees(robot, state, sensor);
         const cmo_edge_pass *pass = &state->pass[sensor];
         bool comes = !pass->off && (pass->on || (sees && !light->edge.inside));
-        state->over_rad = comes ? cmi_edge_from_beyond_rad(robot, state) : 0.0F;
+        state->over_rad = comes ? over_rad_of(robot, state) : 0.0F;
     }
     if (state->over_rad > 0.0F && light->crossings > 0 && state->pass[sensor].off) {
         const cmo_crossing *crossing = &light->crossing[light->crossings - 1];
         cmo_moment then = cmi_odometer_at(&robot->odometer, crossing->time_us);
-        bool over = is_one_line(state->pass);
+        bool over = cmi_edge_looks_back(robot, state) || turned_back_rad(robot, state) > BACK_RAD ||
+                    is_one_line(state->pass);
         float into = cmi_line_sign(state);
         state->over = over;
         find(robot, state, sensor, 0.0F, -into * (over ? state->over_rad : -CMI_ENTRY_RAD), &then);

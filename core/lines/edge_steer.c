@@ -17,14 +17,18 @@
 #define REACTIONS 1.5F
 #define LEAST_S   0.06F
 #define AHEADS    1.5F
-// Until it has met an edge it turns by so much at most where it is off the line, and as gently. It
-// looks to the other side after this share of its way, of so much at least, and more briskly.
-#define SEARCH_RAD       0.3F
-#define SEARCH_FROM_MM   40.0F
-#define SEARCH_MM        300.0F
-#define SEARCH_ONE_SHARE 0.6F
-#define SEARCH_ONE_MM    200.0F
-#define SEARCH_BACK_MM   150.0F
+// Until it has met an edge it turns by so much at most where it is off the line, and as gently; by
+// more after this share of its way, and so many mm; and looks back to the other side.
+#define SEARCH_FROM_MM    40.0F
+#define SEARCH_RAD        0.3F
+#define SEARCH_MM         300.0F
+#define SEARCH_MORE_SHARE 0.25F
+#define SEARCH_MORE_FROM  150.0F
+#define SEARCH_MORE_RAD   0.6F
+#define SEARCH_MORE_MM    150.0F
+#define SEARCH_BACK_RAD   0.8F
+#define SEARCH_BACK_MM    75.0F
+#define SEARCH_ANEW_MM    40.0F
 // It goes over a line at so much of an angle.
 #define OVER_RAD 0.7F
 // Between both edges it may be amid the line and see none: its heading sways by so much about what
@@ -217,39 +221,45 @@ static float wanted_mm_s(const cmo_robot *robot, const cmo_follow_edge_state *st
     return fminf(speed, bend_mm_s(robot, p, fmaxf(fabsf(turn), fabsf(t->curve_per_mm))));
 }
 
-// Where no edge has been met yet it turns a little to where it must be: a robot that was put down
-// along the edge would never meet it.
+// Between both edges its heading sways.
+static float search_both(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+    float gone = cmi_gone_mm(robot) - SEARCH_FROM_MM;
+    float sine, cosine;
+    cmi_sin_cos(gone / SWAY_MM, &sine, &cosine);
+    float dead = cmi_edge_dead_mm(robot, state);
+    float sway = fminf(SWAY_RAD + SWAY_A_MM * dead, 2.0F * SWAY_RAD);
+    return gone > 0.0F && state->entered == 0 && dead > 0.0F ? sway / SWAY_MM * cosine : 0.0F;
+}
+
+// Where no edge has been met yet it turns to where it must be: a robot that was put down along the
+// edge would never meet it.
 static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
-    float side = light->edge.inside ? -cmi_line_sign(state) : cmi_line_sign(state);
-    float turned = cmo_turned_rad(robot) - state->start_rad;
-    bool late = cmi_gone_mm(robot) > SEARCH_FROM_MM;
-    // On the line, the edge is within its width: it turns on until it gets there.
-    bool turns = light->edge.inside || side * turned < SEARCH_RAD;
-    float one_side = fmaxf(SEARCH_ONE_SHARE * state->parameters.search_mm, SEARCH_ONE_MM);
-    float radius = SEARCH_MM;
-    bool back = cmi_gone_mm(robot) > one_side && !light->edge.inside;
-    if (back) {
-        side = -side;
-        radius = SEARCH_BACK_MM;
-        turns = side * turned < SEARCH_RAD;
+    float gone = cmi_gone_mm(robot) - state->search_from_mm;
+    bool begins = gone <= SEARCH_FROM_MM && state->looks_to == 0;
+    if (!light->seen || begins || state->over_rad > 0.0F) {
+        return 0.0F;
     }
-    if (state->parameters.edge == CMO_LINE_BOTH) {
-        float sine, cosine;
-        cmi_sin_cos((cmi_gone_mm(robot) - SEARCH_FROM_MM) / SWAY_MM, &sine, &cosine);
-        float dead = cmi_edge_dead_mm(robot, state);
-        float sway = fminf(SWAY_RAD + SWAY_A_MM * dead, 2.0F * SWAY_RAD);
-        return late && state->entered == 0 && dead > 0.0F ? sway / SWAY_MM * cosine : 0.0F;
+    float side = cmi_line_sign(state);
+    if (light->edge
+            .inside) { // the edge is within the line's width: it turns on until it gets there
+        return -side / SEARCH_MM;
+    }
+    float most = SEARCH_RAD;
+    float radius = SEARCH_MM;
+    if (gone > fmaxf(SEARCH_MORE_SHARE * state->parameters.search_mm, SEARCH_MORE_FROM)) {
+        most = SEARCH_MORE_RAD;
+        radius = SEARCH_MORE_MM;
     }
     // From beyond the line it has turned away from it, and is to go over it at an angle.
+    bool back = cmi_edge_looks_back(robot, state);
     float angle = cmi_edge_from_beyond_rad(robot, state);
-    if (angle > 0.0F) {
-        side = -cmi_line_sign(state);
-        radius = SEARCH_BACK_MM;
-        float most = angle < OVER_RAD ? 2.0F * SEARCH_RAD : back ? SEARCH_RAD : 0.0F;
-        turns = state->over_rad == 0.0F && side * turned < most;
+    if (back || angle > 0.0F || state->looks_to != 0) {
+        side = back || angle > 0.0F ? -side : side;
+        most = back || state->looks_to != 0 || angle < OVER_RAD ? SEARCH_BACK_RAD : 0.0F;
+        radius = state->looks_to != 0 ? SEARCH_ANEW_MM : SEARCH_BACK_MM;
     }
-    return light->seen && late && turns ? side / radius : 0.0F;
+    return side * (cmo_turned_rad(robot) - state->start_rad) < most ? side / radius : 0.0F;
 }
 
 float cmi_edge_left_mm(const cmo_robot *robot, const cmo_follow_edge_state *state) {
@@ -323,7 +333,10 @@ static float ease(const cmo_robot *robot, const cmo_follow_edge_state *state, fl
 void cmi_edge_drive(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_robot_description *d = robot->description;
     float pole = pole_of(robot, state);
-    float turn = state->follows ? steer(robot, state, pole) : search_turn(robot, state);
+    bool both = state->parameters.edge == CMO_LINE_BOTH;
+    float turn = state->follows ? steer(robot, state, pole)
+                 : both         ? search_both(robot, state)
+                                : search_turn(robot, state);
     // Its turn leads by the lag. Its speed does not, but for the end of its way: led by a lag that
     // it has not, it shakes.
     float speed = next_mm_s(robot, state, turn);

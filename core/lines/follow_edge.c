@@ -11,6 +11,7 @@
 #include "../tick/odometer.h"
 #include "edge_floor.h"
 #include "edge_look.h"
+#include "edge_search.h"
 #include "edge_sight.h"
 #include "edge_steer.h"
 #include "line_candidates.h"
@@ -119,8 +120,8 @@ static void step_stop(cmo_robot *robot, cmo_follow_edge_state *state) {
 
 static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_follow_edge_parameters *p = &state->parameters;
-    if (!state->follows && cmi_gone_mm(robot) > p->search_mm) {
-        cmi_end(robot, CMO_OUTCOME_NO_LINE);
+    if (!state->follows && cmi_gone_mm(robot) - state->search_from_mm > p->search_mm) {
+        cmi_end(robot, state->looks_to != 0 ? CMO_OUTCOME_EDGE_LOST : CMO_OUTCOME_NO_LINE);
         return true;
     }
     // On the line, as on a crossing one, it goes on for longer: it turns to where its edge must be.
@@ -132,7 +133,8 @@ static bool has_ended(cmo_robot *robot, cmo_follow_edge_state *state) {
         most += state->joined ? p->gap_mm : JOINING_WIDTHS * p->width_mm;
     }
     float turned = fabsf(cmo_turned_rad(robot) - state->seen_rad);
-    if (state->follows && (unseen > most || turned > LOST_RAD)) {
+    if (state->follows && (unseen > most || turned > LOST_RAD) &&
+        !cmi_edge_search_anew(robot, state)) {
         cmi_end(robot, CMO_OUTCOME_EDGE_LOST);
         return true;
     }

@@ -58,14 +58,15 @@ static bool check_age(cmo_robot *robot, uint32_t age_us, const char *field) {
     return good;
 }
 
-// What wheels go from one sample to the next at top speed, and to the one after it where that is
-// late, is to be less than half of what their counts can tell: a count that has run over by more
-// looks like one that has gone back.
+// What wheels go at top speed from one sample to the next, also where that is late by half a tick,
+// is to be less than half of what their counts can tell: a count that has run over by more looks
+// like one that has gone back.
 static bool check_bits(cmo_robot *robot, const cmo_robot_description *d) {
-    float way = 2e-6F * (float)d->tick_us * d->top_speed_mm_s;
+    float way = 1.5e-6F * (float)d->tick_us * d->top_speed_mm_s;
     float half = 128.0F * fminf(d->left_step_mm, d->right_step_mm);
     uint8_t needed = 8;
-    for (; half < way; half *= 2.0F) {
+    while (half < way) {
+        half *= 2.0F;
         needed++;
     }
     bool good = d->encoder_bits == 0 || d->encoder_bits >= needed;

@@ -111,8 +111,8 @@ typedef struct cmo_robot_description {
     float right_step_mm; /**< way of the right wheel per encoder count */
     float gear_play_mm;  /**< at the tyre, between encoder and wheel, 0..5; 0: none, or not known. A
                               robot that has stopped has rolled on by it */
-    uint8_t encoder_bits; /**< width at which the counts wrap, 8..32; 0: 32. In two ticks at top
-                             speed wheels count less than half of that */
+    uint8_t encoder_bits; /**< width at which the counts wrap, 8..32; 0: 32. In a tick and a half at
+                             top speed wheels count less than half of that */
 
     CMO_DRIVE_FIELDS(CMO_DESCRIBED, )
     bool lag_measured;   /**< by measure_drive: commands lead by all of it from the start */
