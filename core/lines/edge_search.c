@@ -85,6 +85,7 @@ static float one_by_one_rad(float apart_mm, float way_mm) {
 
 void cmi_edge_search_start(cmo_robot *robot, cmo_follow_edge_state *state) {
     state->follows = state->joined = state->over = state->far = state->from_line = false;
+    state->hidden = false;
     state->over_rad = 0.0F;
     state->figures = (cmo_edge_figures){0};
     memset(state->pass, 0, sizeof state->pass);

@@ -241,8 +241,8 @@ static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *st
         return 0.0F;
     }
     float side = cmi_line_sign(state);
-    if (light->edge
-            .inside) { // the edge is within the line's width: it turns on until it gets there
+    // On the line, the edge is within its width: it turns on until it gets there.
+    if (light->edge.inside) {
         return -side / SEARCH_MM;
     }
     float most = SEARCH_RAD;

@@ -38,8 +38,10 @@ typedef struct cmo_square_on_line_state cmo_square_on_line_state;
  * Drives over the line until both sensors have crossed it, up to 45 degrees from square either way.
  * Both crossings and the sensors' places give the angle; one move turns it away and brings the
  * sensors back over the edge; small moves of both wheels settle them on the readings of the edge.
- * At the edge of a table (tone void) it brakes on the first crossing, and turns the other sensor
- * towards the edge instead of driving on.
+ * Both sensors are to begin before the line: what one of them stands on at the start, after a stop
+ * at a slant say, is not looked for. Back off it first, with cmo_advance(). At the edge of a table
+ * (tone void) it brakes on the first crossing, and turns the other sensor towards the edge instead
+ * of driving on.
  *
  * Outcomes: done; one_sensor, where only one ever meets the line (its end, a corner): the report's
  * sensor says which, and the robot stands past the line; no_line, no_floor, sensor faults and what
