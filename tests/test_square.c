@@ -1,5 +1,6 @@
 // SPDX-License-Identifier: GPL-3.0-or-later
 // Square on line, against the truth.
+#include "leg_runs.h"
 #include "support.h"
 
 #include <math.h>
@@ -333,6 +334,28 @@ START_TEST(parameters_that_make_no_sense_are_refused) {
 }
 END_TEST
 
+// After a stop at a slant one sensor is on the line and the other one before it: both come to be
+// before it.
+START_TEST(after_a_stop_at_a_slant_it_backs_off_before_it_squares) {
+    begin_runs();
+    write_runs_floor(FLOOR, "<rect class='line' x='800' y='10' width='20' height='1180' "
+                            "fill='" DARK "'/>");
+    static const int slants_deg[] = {-20, -6, 8, 25};
+    for (size_t i = 0; i < G_N_ELEMENTS(slants_deg); i++) {
+        for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
+            JsonObject *leg = drive_legs("mozzo.yaml",
+                                         "  - stop_on_line: {cruise_mm_s: 200, rest: near_edge}\n"
+                                         "  - square_on_line: {cruise_mm_s: 200}",
+                                         slants_deg[i], 0, seed, 2);
+            ck_assert_double_eq_tol(figure_of(leg, "truth", "rest_error_mm"), 0.0, 1.2);
+            ck_assert_double_eq_tol(figure_of(leg, "truth", "residual_angle_deg"), 0.0, 2.0);
+            ck_assert_double_le(figure_of(leg, "truth", "elapsed_ms"), 5000);
+        }
+    }
+    end_runs();
+}
+END_TEST
+
 int main(void) {
     const TTest *const tests[] = {square_on_line_ends_square_from_forty_degrees,
                                   so_slowly_that_it_stands_on_the_line_it_ends_square,
@@ -345,6 +368,7 @@ int main(void) {
                                   at_a_notch_in_the_table_the_other_sensor_is_not_waited_for,
                                   whatever_ends_it_and_in_any_stage_the_motors_halt,
                                   parameters_that_make_no_sense_are_refused,
+                                  after_a_stop_at_a_slant_it_backs_off_before_it_squares,
                                   NULL};
     return run_suite("square", tests);
 }

@@ -4,7 +4,6 @@
 #include "../shared/description.h"
 #include "../shared/routine.h"
 #include "../tick/light_input.h"
-#include "edge_search.h"
 #include "edge_steer.h"
 
 #include <math.h>
@@ -120,25 +119,26 @@ static bool steady_since_start(const cmo_robot *robot, const cmo_light *light, f
     return steady >= way_mm && steady + way_mm > cmi_gone_mm(robot);
 }
 
-static void know_alone(cmo_robot *robot, cmo_follow_edge_state *state) {
+static bool know_alone(const cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
-    if (steady_since_start(robot, light, ALONE_MM) && is_steady(light) &&
-        state->floor != light->edge.steady && is_another(&light->edge, light->edge.steady)) {
+    bool knows = steady_since_start(robot, light, ALONE_MM) && is_steady(light) &&
+                 state->floor != light->edge.steady && is_another(&light->edge, light->edge.steady);
+    if (knows) {
         set_floor(state, &light->edge, light->edge.steady);
         state->bright = 1.0F;
-        cmi_edge_search_start(robot, state);
     }
+    return knows;
 }
 
 // A lamp that is weaker than when the levels were taken, or a sensor that stands higher: light
 // ground reads as if the spot touched an edge, and never came nearer to it however it is steered.
 // What is lighter than that shows that it was an edge after all.
-static void know_dimmed(cmo_robot *robot, cmo_follow_edge_state *state) {
+static bool know_dimmed(const cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
     const cmo_edge *edge = &light->edge;
     float contrast = fabsf(cmi_band_around(&edge->band) - cmi_band_target(&edge->band));
     if (edge->inside != (cmi_band_target(&edge->band) > cmi_band_around(&edge->band))) {
-        return;
+        return false;
     }
     if (edge->behind > state->bright + edge->hysteresis) {
         state->bright = fminf(edge->behind, 1.0F);
@@ -146,36 +146,35 @@ static void know_dimmed(cmo_robot *robot, cmo_follow_edge_state *state) {
     float onto;
     float way = fmaxf(DIMMED_MM, LASTS_SPOTS * edge->spot_mm);
     float aim = cmi_line_sign(state) * state->track.aim_mm;
-    if (state->follows && lasts(light, way) && 1.0F - edge->behind <= FLOOR_OFF * contrast &&
-        cmi_edge_sees(robot, state, state->sensor) &&
-        cmi_edge_place(robot, state, state->sensor, &onto) &&
-        fabsf(onto - aim) > DIMMED_SHARE * edge->spot_mm) {
+    bool knows = state->follows && lasts(light, way) &&
+                 1.0F - edge->behind <= FLOOR_OFF * contrast &&
+                 cmi_edge_sees(robot, state, state->sensor) &&
+                 cmi_edge_place(robot, state, state->sensor, &onto) &&
+                 fabsf(onto - aim) > DIMMED_SHARE * edge->spot_mm;
+    if (knows) {
         state->bright = edge->behind;
         state->seen_mm -= BACK_SPOTS * edge->spot_mm;
-        if (steady_since_start(robot, light, way)) {
-            cmi_edge_search_start(robot, state);
-        }
     }
+    return knows && steady_since_start(robot, light, way);
 }
 
-void cmi_edge_know_floor(cmo_robot *robot, cmo_follow_edge_state *state) {
-    bool two = cmi_front_lights(robot->description) > 1;
+bool cmi_edge_know_floor(const cmo_robot *robot, cmo_follow_edge_state *state) {
     if (state->parameters.edge == CMO_LINE_BOTH) {
         know_astride(robot, state);
-        return;
+        return false;
     }
-    know_dimmed(robot, state);
-    if (!two) {
-        know_alone(robot, state);
-    } else {
-        // As it joins, the other one may go along the line.
-        const cmo_light *other = &robot->light[state->sensor == 0 ? CMI_FRONT - 1 : 0];
-        bool steady = is_steady(other) && (state->joined || !state->follows);
-        if ((steady || begin_alike(robot)) &&
-            fabsf(other->edge.behind - cmi_band_around(&other->edge.band)) <= FLOOR_OFF) {
-            set_floor(state, &other->edge, other->edge.behind);
-        }
+    bool none = know_dimmed(robot, state);
+    if (cmi_front_lights(robot->description) < 2) {
+        return know_alone(robot, state) || none;
     }
+    // As it joins, the other one may go along the line.
+    const cmo_light *other = &robot->light[state->sensor == 0 ? CMI_FRONT - 1 : 0];
+    bool steady = is_steady(other) && (state->joined || !state->follows || none);
+    if ((steady || begin_alike(robot)) &&
+        fabsf(other->edge.behind - cmi_band_around(&other->edge.band)) <= FLOOR_OFF) {
+        set_floor(state, &other->edge, other->edge.behind);
+    }
+    return none;
 }
 
 bool cmi_edge_floor_waits(const cmo_robot *robot, const cmo_follow_edge_state *state) {

@@ -20,8 +20,8 @@ bool cmi_edge_on_line(const cmo_robot *robot, const cmo_follow_edge_state *state
 
 // Before the looks of this tick are taken. A floor that is a little darker than where the levels
 // were taken, or lighter beside a light line, reads as if the spot touched an edge, and went on
-// touching it wherever the robot drives.
-void cmi_edge_know_floor(cmo_robot *robot, cmo_follow_edge_state *state);
+// touching it wherever the robot drives. True: what it has followed so far was none.
+bool cmi_edge_know_floor(const cmo_robot *robot, cmo_follow_edge_state *state);
 
 // What tells that may still be to come: a first look of the other sensor.
 bool cmi_edge_floor_waits(const cmo_robot *robot, const cmo_follow_edge_state *state);

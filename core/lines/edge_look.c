@@ -285,7 +285,9 @@ void cmi_edge_look(cmo_robot *robot, cmo_follow_edge_state *state) {
         cmi_track_go(&state->track, robot, &state->last, &now);
     }
     state->last = now;
-    cmi_edge_know_floor(robot, state);
+    if (cmi_edge_know_floor(robot, state)) {
+        cmi_edge_search_start(robot, state);
+    }
     if (!state->follows) {
         if (state->parameters.edge == CMO_LINE_BOTH) {
             cmi_edge_search_both(robot, state);

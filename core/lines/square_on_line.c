@@ -12,6 +12,7 @@
 #include "last_line.h"
 #include "line_candidates.h"
 #include "line_figures.h"
+#include "line_floor.h"
 #include "line_halt.h"
 #include "line_rest.h"
 #include "line_search.h"
@@ -29,7 +30,13 @@
 
 // The long way back over the edge, and small moves: over such ways limits of acceleration hardly
 // let a robot get faster.
-#define BACK_MM_S  500.0F
+#define BACK_MM_S 500.0F
+// From a line that it begins on with one sensor it backs off by so much at most, and so fast; and
+// it begins within so much.
+#define OFF_MM     60.0F
+#define OFF_MM_S   100.0F
+#define OFF_BY_MM  10.0F
+#define BEGINS_MM  1.5F
 #define SMALL_MM_S 400.0F
 
 // --------------------------------------------------------------------------------------- moves --
@@ -266,6 +273,46 @@ static void search(cmo_robot *robot, cmo_square_on_line_state *state) {
     }
 }
 
+// How many sensors are on the line; and how many see no edge.
+static uint8_t count_on(const cmo_robot *robot, const cmo_line_state *line, uint8_t *clear) {
+    uint8_t on = 0;
+    *clear = 0;
+    for (uint8_t i = 0; i < CMI_FRONT; i++) {
+        const cmo_edge *edge = &robot->light[i].edge;
+        if (!robot->light[i].seen || edge->looks == 0) {
+            return 0;
+        }
+        on = (uint8_t)(on + edge->inside);
+        bool sees = cmo_edge_sees(edge, cmi_line_reading(robot, line, i));
+        *clear = (uint8_t)(*clear + !sees);
+    }
+    return on;
+}
+
+// It stands across the line, as after a stop at a slant: what the one sensor is on would never be
+// met by both. Not where both see its edge, for that is a square, and the next line is meant.
+static bool begins_across(const cmo_robot *robot, const cmo_square_on_line_state *state) {
+    const cmo_line_parameters *p = &state->line.parameters;
+    uint8_t clear;
+    bool begins = p->blind_mm == 0.0F && p->tone != CMO_TONE_VOID && cmi_gone_mm(robot) < BEGINS_MM;
+    return begins && count_on(robot, &state->line, &clear) == 1 && clear > 0;
+}
+
+// Until both are before the line; then it looks for it.
+static void back_off(cmo_robot *robot, cmo_square_on_line_state *state) {
+    cmo_motion *motion = &state->line.motion;
+    uint8_t clear;
+    if (count_on(robot, &state->line, &clear) == 0 && clear == CMI_FRONT) {
+        float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
+        float target = motion->place_mm + stopping + OFF_BY_MM;
+        motion->target_mm = fminf(motion->target_mm, target);
+    }
+    cmi_motion_follow(motion, robot);
+    if (motion->arrived) {
+        cmi_line_resume(robot, &state->line);
+    }
+}
+
 // At an edge of the table with one sensor over it: turns the other one towards it, then creeps on.
 static void reach_out(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmo_line_state *line = &state->line;
@@ -350,7 +397,15 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         cmi_line_track(robot, line);
         settle(robot, state);
         return;
+    case CMO_STAGE_BACK:
+        back_off(robot, state);
+        return;
     default:
+        if (begins_across(robot, state)) {
+            line->parameters.blind_mm = -2.0F * OFF_MM; // where it has come to then, it looks
+            move(robot, state, -OFF_MM, 0.0F, OFF_MM_S, CMO_STAGE_BACK);
+            return;
+        }
         cmi_line_look(robot, line);
         search(robot, state);
         return;
