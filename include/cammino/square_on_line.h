@@ -81,6 +81,7 @@ struct cmo_square_on_line_state {
     float furthest_mm; /**< the most that the sensors' middle was beyond the near edge */
     uint8_t rounds;    /**< moves to settle so far */
     uint8_t reached;   /**< at a table's edge: moves to bring the other sensor over it */
+    bool crossed;      /**< a sensor has come over an edge, whichever */
     bool settled;
     float deepest_mm[2]; /**< into the line, by each one's readings since the way back began, */
     float fullest_mm[2]; /**< and before: what one wholly on it reads like */
