@@ -190,7 +190,7 @@ END_TEST
 START_TEST(it_joins_from_beyond_the_line) {
     static const struct { int heading_deg, off_mm; } cases[] = {{20, 95}, {45, 95}, {58, 125}};
     unsigned robots = SEEDS(24);
-    for (size_t i = 0; i < 2 * G_N_ELEMENTS(cases); i++) {
+    for (size_t i = 0; i < 2 * G_N_ELEMENTS(cases); i += EACH) {
         bool left = i % 2 == 1;
         int heading = cases[i / 2].heading_deg;
         int off = cases[i / 2].off_mm;
