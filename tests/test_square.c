@@ -352,6 +352,16 @@ START_TEST(after_a_stop_at_a_slant_it_backs_off_before_it_squares) {
             ck_assert_double_le(figure_of(leg, "truth", "elapsed_ms"), 5000);
         }
     }
+    // Not where it comes to it moving: it is meant for the next one.
+    write_runs_floor(FLOOR, "<rect class='line' x='500' y='10' width='20' height='1180' "
+                            "fill='" DARK "'/><rect class='line' x='1300' y='10' width='20' "
+                            "height='1180' fill='" DARK "'/>");
+    JsonObject *leg =
+        drive_legs("mozzo.yaml",
+                   "  - drive_until_line: {cruise_mm_s: 150, least_width_mm: 8, ending: moving}\n"
+                   "  - square_on_line: {cruise_mm_s: 200}",
+                   12, 0, 1, 2);
+    ck_assert_double_ge(figure_of(leg, "robot", "travelled_mm"), 700);
     end_runs();
 }
 END_TEST

@@ -31,13 +31,14 @@
 // The long way back over the edge, and small moves: over such ways limits of acceleration hardly
 // let a robot get faster.
 #define BACK_MM_S 500.0F
-// From a line that it begins on with one sensor it backs off by so much at most, and so fast; and
-// it begins within so much.
-#define OFF_MM     60.0F
-#define OFF_MM_S   100.0F
-#define OFF_BY_MM  10.0F
-#define BEGINS_MM  5.0F
-#define SMALL_MM_S 400.0F
+// From a line that it begins on with one sensor it backs off by so much at most, so fast, and on by
+// so much. It begins no faster than this, and within so much.
+#define OFF_MM      60.0F
+#define OFF_MM_S    100.0F
+#define OFF_BY_MM   10.0F
+#define STANDS_MM_S 20.0F
+#define BEGINS_MM   5.0F
+#define SMALL_MM_S  400.0F
 
 // --------------------------------------------------------------------------------------- moves --
 
@@ -294,7 +295,7 @@ static uint8_t count_on(const cmo_robot *robot, const cmo_line_state *line, uint
 static bool begins_across(const cmo_robot *robot, const cmo_square_on_line_state *state) {
     const cmo_line_parameters *p = &state->line.parameters;
     uint8_t clear;
-    bool begins = !state->crossed && p->blind_mm == 0.0F && p->tone != CMO_TONE_VOID &&
+    bool begins = !state->under_way && p->blind_mm == 0.0F && p->tone != CMO_TONE_VOID &&
                   cmi_gone_mm(robot) < BEGINS_MM;
     return begins && count_on(robot, &state->line, &clear) == 1 && clear > 0;
 }
@@ -402,9 +403,10 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         back_off(robot, state);
         return;
     default:
-        state->crossed |= robot->light[0].crossings + robot->light[CMI_FRONT - 1].crossings > 0;
+        state->under_way |= robot->light[0].crossings + robot->light[CMI_FRONT - 1].crossings > 0;
         if (begins_across(robot, state)) {
-            line->parameters.blind_mm = -2.0F * OFF_MM; // where it has come to then, it looks
+            // Ways from the start are below 0 then, and none of them is blind.
+            line->parameters.blind_mm = -2.0F * OFF_MM;
             move(robot, state, -OFF_MM, 0.0F, OFF_MM_S, CMO_STAGE_BACK);
             return;
         }
@@ -449,7 +451,8 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state 
     }
     state->parameters = (cmo_square_settling){p.rounds, p.tolerance_mm};
     state->latched[0] = state->latched[1] = state->settled = state->seen = state->lost = false;
-    state->creeps = state->crossed = false;
+    state->creeps = false;
+    state->under_way = fabsf(cmo_speed_mm_s(robot)) > STANDS_MM_S;
     state->rounds = state->reached = 0;
     state->share = SHARE;
     state->entry_rad = state->extra_mm = state->worst_mm = 0.0F;

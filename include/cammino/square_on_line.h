@@ -38,10 +38,11 @@ typedef struct cmo_square_on_line_state cmo_square_on_line_state;
  * Drives over the line until both sensors have crossed it, up to 45 degrees from square either way.
  * Both crossings and the sensors' places give the angle; one move turns it away and brings the
  * sensors back over the edge; small moves of both wheels settle them on the readings of the edge.
- * Both sensors are to begin before the line: what one of them stands on at the start, after a stop
- * at a slant say, is not looked for. Back off it first, with cmo_advance(). At the edge of a table
- * (tone void) it brakes on the first crossing, and turns the other sensor towards the edge instead
- * of driving on.
+ * At the edge of a table (tone void) it brakes on the first crossing, and turns the other sensor
+ * towards the edge instead of driving on.
+ * Where it begins at a standstill with one sensor on the line and the other one off it, as after a
+ * stop at a slant, it first backs off until both are off it, by 60 mm at most; not with blind_mm,
+ * nor at a table's edge. What both stand on at the start counts for nothing.
  *
  * Outcomes: done; one_sensor, where only one ever meets the line (its end, a corner): the report's
  * sensor says which, and the robot stands past the line; no_line, no_floor, sensor faults and what
@@ -81,7 +82,7 @@ struct cmo_square_on_line_state {
     float furthest_mm; /**< the most that the sensors' middle was beyond the near edge */
     uint8_t rounds;    /**< moves to settle so far */
     uint8_t reached;   /**< at a table's edge: moves to bring the other sensor over it */
-    bool crossed;      /**< a sensor has come over an edge, whichever */
+    bool under_way;    /**< it began moving, or a sensor has come over an edge since */
     bool settled;
     float deepest_mm[2]; /**< into the line, by each one's readings since the way back began, */
     float fullest_mm[2]; /**< and before: what one wholly on it reads like */
