@@ -201,13 +201,14 @@ static void take_surfaces(lab_leg_result *result, const lab_route *route, const 
 }
 
 // The leg as it was begun: a move makes good what the leg before has left over, a search may be
-// blind for longer to be off the last line, and an edge has a sensor.
+// blind for longer to be off the last line, or back off it, and an edge has a sensor.
 static lab_leg as_begun(const recorder *r) {
     lab_leg leg = *leg_of(r);
     cmo_line_parameters line;
-    if (lab_leg_line(&leg, &line) && line.off_line) {
+    bool squares = leg.routine == CMO_ROUTINE_SQUARE_ON_LINE;
+    if (lab_leg_line(&leg, &line) && (line.off_line || squares)) {
         const labi_leg_state *room = &r->legs.room;
-        if (leg.routine == CMO_ROUTINE_SQUARE_ON_LINE) {
+        if (squares) {
             leg.parameters.square_on_line.blind_mm = room->square_on_line.line.parameters.blind_mm;
         } else if (leg.routine == CMO_ROUTINE_COUNT_LINES) {
             leg.parameters.count_lines.blind_mm = room->count_lines.line.parameters.blind_mm;

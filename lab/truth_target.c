@@ -94,7 +94,8 @@ lab_target labi_target_find(const lab_route *route, const labi_span *s,
             c->at.time_ms >= s->at[0].time_ms && c->at.time_ms <= s->at[s->count - 1].time_ms;
         bool marked =
             c->mark == CMO_SIM_LINE || c->mark == CMO_SIM_BOUNDARY || c->mark == CMO_SIM_VOID;
-        if (!timely || !marked || !c->entering || !labi_watches(p->sensor, c->sensor) ||
+        bool ahead = c->at.speed_mm_s >= 0.0; // and not as it backs off the last one
+        if (!timely || !marked || !c->entering || !ahead || !labi_watches(p->sensor, c->sensor) ||
             c->at.way_mm - start_way < p->blind_mm) {
             continue;
         }

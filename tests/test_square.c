@@ -334,34 +334,126 @@ START_TEST(parameters_that_make_no_sense_are_refused) {
 }
 END_TEST
 
-// After a stop at a slant one sensor is on the line and the other one before it: both come to be
-// before it.
-START_TEST(after_a_stop_at_a_slant_it_backs_off_before_it_squares) {
+#define TWO_LINES                                                                                  \
+    "<rect class='line' x='500' y='10' width='20' height='1180' fill='" DARK                       \
+    "'/><rect class='line' x='1300' y='10' width='20' height='1180' fill='" DARK "'/>"
+
+// Whatever it halted at is what it squares on: it goes back until both sensors are before it.
+START_TEST(where_it_halted_at_a_line_it_squares_on_that_one) {
+    static const char *const first[] = {
+        "stop_on_line: {cruise_mm_s: 200, rest: near_edge}",
+        "stop_on_line: {cruise_mm_s: 200, rest: centre}",
+        "stop_on_line: {cruise_mm_s: 200, rest: far_edge}",
+        "stop_on_line: {cruise_mm_s: 400, rest: near_edge, beyond_mm: 70}",
+        "drive_until_line: {cruise_mm_s: 400}",
+        "count_lines: {number: 1, cruise_mm_s: 300, rest: near_edge}",
+    };
+    static const int slants_deg[] = {-20, -6, 0, 8, 25};
     begin_runs();
-    write_runs_floor(FLOOR, "<rect class='line' x='800' y='10' width='20' height='1180' "
-                            "fill='" DARK "'/>");
-    static const int slants_deg[] = {-20, -6, 8, 25};
-    for (size_t i = 0; i < G_N_ELEMENTS(slants_deg); i++) {
-        for (unsigned seed = 1; seed <= SEEDS(4); seed++) {
-            JsonObject *leg = drive_legs("mozzo.yaml",
-                                         "  - stop_on_line: {cruise_mm_s: 200, rest: near_edge}\n"
-                                         "  - square_on_line: {cruise_mm_s: 200}",
-                                         slants_deg[i], 0, seed, 2);
+    write_runs_floor(FLOOR, TWO_LINES);
+    for (size_t i = 0; i < G_N_ELEMENTS(first); i++) {
+        char *legs = g_strdup_printf("  - %s\n  - square_on_line: {cruise_mm_s: 200}", first[i]);
+        for (size_t k = 0; k < G_N_ELEMENTS(slants_deg); k += EACH) {
+            JsonObject *leg =
+                drive_legs("mozzo.yaml", legs, slants_deg[k], 0, (unsigned)(i + k + 1), 2);
             ck_assert_double_eq_tol(figure_of(leg, "truth", "rest_error_mm"), 0.0, 1.2);
             ck_assert_double_eq_tol(figure_of(leg, "truth", "residual_angle_deg"), 0.0, 2.0);
             ck_assert_double_le(figure_of(leg, "truth", "elapsed_ms"), 5000);
+            ck_assert_double_le(figure_of(leg, "truth", "travelled_mm"), 100);
+        }
+        g_free(legs);
+    }
+    end_runs();
+}
+END_TEST
+
+// Where it comes to it moving, has squared on it already, or is told to leave it.
+START_TEST(it_is_meant_for_the_next_line) {
+    static const char *const legs[] = {
+        "  - drive_until_line: {cruise_mm_s: 150, least_width_mm: 8, ending: moving}\n"
+        "  - square_on_line: {cruise_mm_s: 200}",
+        "  - square_on_line: {cruise_mm_s: 200}\n  - square_on_line: {cruise_mm_s: 200}",
+        "  - square_on_line: {cruise_mm_s: 200, rest: far_edge}\n"
+        "  - square_on_line: {cruise_mm_s: 200}",
+        "  - stop_on_line: {cruise_mm_s: 200, rest: near_edge}\n"
+        "  - square_on_line: {cruise_mm_s: 200, off_line: true}",
+        "  - stop_on_line: {cruise_mm_s: 200, rest: near_edge}\n"
+        "  - square_on_line: {cruise_mm_s: 200, blind_mm: 100}",
+    };
+    begin_runs();
+    write_runs_floor(FLOOR, TWO_LINES);
+    for (size_t i = 0; i < G_N_ELEMENTS(legs); i++) {
+        for (unsigned seed = 1; seed <= SEEDS(6); seed++) {
+            JsonObject *leg = drive_legs("mozzo.yaml", legs[i], seed % 2 ? 12 : -9, 0, seed, 2);
+            ck_assert_double_ge(figure_of(leg, "truth", "travelled_mm"), 700);
+            ck_assert_double_eq_tol(figure_of(leg, "truth", "rest_error_mm"), 0.0, 1.2);
         }
     }
-    // Not where it comes to it moving: it is meant for the next one.
-    write_runs_floor(FLOOR, "<rect class='line' x='500' y='10' width='20' height='1180' "
-                            "fill='" DARK "'/><rect class='line' x='1300' y='10' width='20' "
-                            "height='1180' fill='" DARK "'/>");
-    JsonObject *leg =
-        drive_legs("mozzo.yaml",
-                   "  - drive_until_line: {cruise_mm_s: 150, least_width_mm: 8, ending: moving}\n"
-                   "  - square_on_line: {cruise_mm_s: 200}",
-                   12, 0, 1, 2);
-    ck_assert_double_ge(figure_of(leg, "robot", "travelled_mm"), 700);
+    end_runs();
+}
+END_TEST
+
+// Put down astride the line it squares on that; over its edge, on that or on the next one: what has
+// truly been crossed first no robot can tell there.
+START_TEST(wherever_it_is_put_down_it_squares) {
+    static const struct {
+        double heading_deg;
+        double from_mm, to_mm; // where the line may begin
+        double longest_mm;     // to go
+    } places[] = {{30, 198, 203, 50}, {-30, 198, 203, 50}, {1, 215, 225, 900}, {-6, 205, 225, 900}};
+    begin_runs();
+    for (size_t i = 0; i < G_N_ELEMENTS(places); i++) {
+        double step = (places[i].to_mm - places[i].from_mm) / (SEEDS(8) + 1);
+        for (unsigned k = 1; k <= SEEDS(8); k++) {
+            double at_mm = places[i].from_mm + k * step;
+            char *shapes = g_strdup_printf("<rect class='line' x='%.1f' y='10' width='20' "
+                                           "height='1180' fill='" DARK
+                                           "'/><rect class='line' x='1000' y='10' width='20' "
+                                           "height='1180' fill='" DARK "'/>",
+                                           at_mm);
+            write_runs_floor(FLOOR, shapes);
+            JsonObject *leg = drive_legs("mozzo.yaml", "  - square_on_line: {cruise_mm_s: 200}",
+                                         places[i].heading_deg, -1, k, 1);
+            double way_mm = figure_of(leg, "truth", "travelled_mm");
+            bool next = strcmp(outcome_of(leg), "wrong_line") == 0;
+            ck_assert(next || strcmp(outcome_of(leg), "done") == 0);
+            ck_assert_double_le(way_mm, places[i].longest_mm);
+            ck_assert(way_mm > 700 || (way_mm < 50 && !next));
+            ck_assert_double_eq_tol(figure_of(leg, "truth", "rest_error_mm"),
+                                    next ? 1000 - at_mm : 0, 1.2);
+            ck_assert_double_eq_tol(figure_of(leg, "truth", "residual_angle_deg"), 0.0, 2.0);
+            g_free(shapes);
+        }
+    }
+    end_runs();
+}
+END_TEST
+
+// Beyond a table's edge there is no next one.
+START_TEST(at_a_tables_edge_it_squares_again_and_nothing_drives_over_it) {
+    static const char *const legs[] = {
+        "  - square_on_line: {cruise_mm_s: 150, tone: void}\n"
+        "  - square_on_line: {cruise_mm_s: 150, tone: void}",
+        "  - drive_until_line: {cruise_mm_s: 150, tone: void}\n"
+        "  - square_on_line: {cruise_mm_s: 150, tone: void}",
+        "  - drive_until_line: {cruise_mm_s: 150, tone: void}\n"
+        "  - drive_until_line: {cruise_mm_s: 150, tone: void}",
+        "  - drive_until_line: {cruise_mm_s: 150, tone: void}\n"
+        "  - stop_on_line: {cruise_mm_s: 150, tone: void, rest: near_edge}",
+    };
+    begin_runs();
+    write_runs_floor("none", "<rect width='700' height='1200' fill='" FLOOR "'/>");
+    for (size_t i = 0; i < G_N_ELEMENTS(legs); i++) {
+        for (unsigned seed = 1; seed <= SEEDS(6); seed++) {
+            int status = i < 2 ? 0 : 1;
+            JsonObject *leg = drive_legs("mozzo.yaml", legs[i], 3.0 * seed, status, seed, 2);
+            ck_assert_double_le(figure_of(leg, "truth", "travelled_mm"), 5);
+            ck_assert_str_eq(outcome_of(leg), status == 0 ? "done" : "no_floor");
+            if (status == 0) {
+                ck_assert_double_eq_tol(figure_of(leg, "robot", "residual_angle_deg"), 0.0, 1.0);
+            }
+        }
+    }
     end_runs();
 }
 END_TEST
@@ -378,7 +470,10 @@ int main(void) {
                                   at_a_notch_in_the_table_the_other_sensor_is_not_waited_for,
                                   whatever_ends_it_and_in_any_stage_the_motors_halt,
                                   parameters_that_make_no_sense_are_refused,
-                                  after_a_stop_at_a_slant_it_backs_off_before_it_squares,
+                                  where_it_halted_at_a_line_it_squares_on_that_one,
+                                  it_is_meant_for_the_next_line,
+                                  wherever_it_is_put_down_it_squares,
+                                  at_a_tables_edge_it_squares_again_and_nothing_drives_over_it,
                                   NULL};
     return run_suite("square", tests);
 }

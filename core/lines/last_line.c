@@ -49,7 +49,9 @@ void cmi_last_line_state(cmo_robot *robot, float normal_rad, float offset_mm) {
 // Nearer to its direction than this, driving on leads along the line and not off it.
 #define ALONG_COS 0.2F
 
-float cmi_last_line_clear_mm(const cmo_robot *robot, uint8_t watched) {
+// How far each spot is beyond its near edge, and the cosine of the heading against its normal; 0
+// where no way ahead or back leads off it.
+static float spots_beyond(const cmo_robot *robot, float beyond_mm[CMO_LIGHTS_MAX]) {
     const cmo_last_line *line = &robot->last_line;
     const cmo_pose *pose = &robot->odometer.pose;
     float sine, cosine, nx, ny;
@@ -59,20 +61,38 @@ float cmi_last_line_clear_mm(const cmo_robot *robot, uint8_t watched) {
         return 0.0F;
     }
     float axle = pose->x_mm * nx + pose->y_mm * ny - line->offset_mm;
-    float clear = 0.0F;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
         const cmo_light_description *d = &robot->description->light[i];
+        beyond_mm[i] = axle + d->ahead_mm * cosine - d->left_mm * sine;
+    }
+    return cosine;
+}
+
+float cmi_last_line_clear_mm(const cmo_robot *robot, uint8_t watched) {
+    float beyond[CMO_LIGHTS_MAX] = {0};
+    float cosine = spots_beyond(robot, beyond);
+    float clear = 0.0F;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && cosine != 0.0F; i++) {
         if (!(watched & 1U << i)) {
             continue;
         }
         // A spot that is surely beyond the near edge is on the line or behind it: what it crosses
         // next is no near edge of this one. Coming back, it has to be before that.
-        float beyond = axle + d->ahead_mm * cosine - d->left_mm * sine;
         float slack = cmi_line_slack_mm(robot, i);
-        float far = cosine > 0.0F ? slack + line->width_mm : -slack;
-        clear = fmaxf(clear, (far - beyond) / cosine);
+        float far = cosine > 0.0F ? slack + robot->last_line.width_mm : -slack;
+        clear = fmaxf(clear, (far - beyond[i]) / cosine);
     }
     return clear;
+}
+
+float cmi_last_line_before_mm(const cmo_robot *robot) {
+    float beyond[CMO_LIGHTS_MAX] = {0};
+    float cosine = spots_beyond(robot, beyond);
+    float back = 0.0F;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description) && cosine > 0.0F; i++) {
+        back = fmaxf(back, (beyond[i] + cmi_line_slack_mm(robot, i)) / cosine);
+    }
+    return back;
 }
 
 #endif

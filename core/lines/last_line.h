@@ -22,6 +22,10 @@ void cmi_last_line_state(cmo_robot *robot, float normal_rad, float offset_mm);
 // The way ahead after which none of the watched sensors (bit n: sensor n) can meet it any more.
 float cmi_last_line_clear_mm(const cmo_robot *robot, uint8_t watched);
 
+// The way back after which all of them are before it; 0 where it is not known, or was met from the
+// other side.
+float cmi_last_line_before_mm(const cmo_robot *robot);
+
 #else // none is remembered
 
 static inline void cmi_last_line_keep(cmo_robot *robot, float angle_rad, float axle_mm,
@@ -50,6 +54,11 @@ static inline void cmi_last_line_state(cmo_robot *robot, float normal_rad, float
 static inline float cmi_last_line_clear_mm(const cmo_robot *robot, uint8_t watched) {
     (void)robot;
     (void)watched;
+    return 0.0F;
+}
+
+static inline float cmi_last_line_before_mm(const cmo_robot *robot) {
+    (void)robot;
     return 0.0F;
 }
 

@@ -80,11 +80,12 @@ float cmi_line_wait_mm(const cmo_line_state *state, uint8_t sensor) {
 
 // The other sensor has stood on something since before the search, or since it passed it over: now
 // that this one meets it too, that may be the line. Where a line's most width is known it is none:
-// what a sensor stands on may be a field.
+// what a sensor stands on may be a field. Nor where both are to cross its edge.
 static void count_in(const cmo_robot *robot, cmo_line_state *state, uint8_t sensor) {
     uint8_t other = cmi_line_beside(sensor);
     cmo_candidate *candidate = &state->candidate[other];
-    if (!candidate->met && cmi_light_on(&robot->light[other]) && cmi_line_most_mm(state) == 0.0F) {
+    if (!candidate->met && cmi_light_on(&robot->light[other]) && cmi_line_most_mm(state) == 0.0F &&
+        state->parameters.sensor != CMO_SENSOR_BOTH) {
         candidate->met = true;
         candidate->near.way_mm += cmi_line_further_mm(robot, state, sensor);
     }

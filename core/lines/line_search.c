@@ -236,15 +236,31 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
 
 // ------------------------------------------------------------------------------------- limits --
 
+static bool is_searching(const cmo_robot *robot) {
+    return robot->stage == CMO_STAGE_BLIND || robot->stage == CMO_STAGE_SEARCH;
+}
+
+// A watched sensor has been over void since the start: the edge that it is to find lies behind it.
+static bool begins_over_edge(const cmo_robot *robot, const cmo_line_state *state) {
+    bool over = false;
+    for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
+        const cmo_light *light = &robot->light[i];
+        bool crosses = state->candidate[i].met || light->crossings > 0;
+        over = over || (state->watched & 1U << i && !crosses && cmi_light_on(light));
+    }
+    return over && is_searching(robot);
+}
+
 bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state) {
     const cmo_line_parameters *p = &state->parameters;
     float way = cmi_gone_mm(robot);
-    if (p->tone != CMO_TONE_VOID && cmi_light_no_floor(robot)) {
+    if (p->tone != CMO_TONE_VOID ? cmi_light_no_floor(robot)
+                                 : CMO_TABLE_EDGE && begins_over_edge(robot, state)) {
         cmi_end(robot, CMO_OUTCOME_NO_FLOOR);
         return true;
     }
     // Once it is on a candidate, a line's greatest width more is allowed to show what it is.
-    bool searches = robot->stage == CMO_STAGE_BLIND || robot->stage == CMO_STAGE_SEARCH;
+    bool searches = is_searching(robot);
     if ((searches && !cmi_line_met(state, false) && way > p->longest_mm) ||
         (robot->stage == CMO_STAGE_PROVE && way > p->longest_mm + 500.0F)) {
         cmo_report *report = &robot->report;

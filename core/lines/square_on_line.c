@@ -16,6 +16,7 @@
 #include "line_halt.h"
 #include "line_rest.h"
 #include "line_search.h"
+#include "square_begin.h"
 #include "square_edge.h"
 
 #include <math.h>
@@ -30,15 +31,11 @@
 
 // The long way back over the edge, and small moves: over such ways limits of acceleration hardly
 // let a robot get faster.
-#define BACK_MM_S 500.0F
-// From a line that it begins on with one sensor it backs off by so much at most, so fast, and on by
-// so much. It begins no faster than this, and within so much.
-#define OFF_MM      60.0F
-#define OFF_MM_S    100.0F
-#define OFF_BY_MM   10.0F
-#define STANDS_MM_S 20.0F
-#define BEGINS_MM   5.0F
-#define SMALL_MM_S  400.0F
+#define BACK_MM_S  500.0F
+#define SMALL_MM_S 400.0F
+// Off a line of which it knows nothing it backs so fast, and on by so much.
+#define OFF_MM_S  100.0F
+#define OFF_BY_MM 10.0F
 
 // --------------------------------------------------------------------------------------- moves --
 
@@ -274,43 +271,26 @@ static void search(cmo_robot *robot, cmo_square_on_line_state *state) {
     }
 }
 
-// How many sensors are on the line; and how many see no edge.
-static uint8_t count_on(const cmo_robot *robot, const cmo_line_state *line, uint8_t *clear) {
-    uint8_t on = 0;
-    *clear = 0;
-    for (uint8_t i = 0; i < CMI_FRONT; i++) {
-        const cmo_edge *edge = &robot->light[i].edge;
-        if (!robot->light[i].seen || edge->looks == 0) {
-            return 0;
-        }
-        on = (uint8_t)(on + edge->inside);
-        bool sees = cmo_edge_sees(edge, cmi_line_reading(robot, line, i));
-        *clear = (uint8_t)(*clear + !sees);
-    }
-    return on;
-}
-
-// It stands across the line, as after a stop at a slant: what the one sensor is on would never be
-// met by both. Not where both see its edge, for that is a square, and the next line is meant.
-static bool begins_across(const cmo_robot *robot, const cmo_square_on_line_state *state) {
-    const cmo_line_parameters *p = &state->line.parameters;
-    uint8_t clear;
-    bool begins = !state->under_way && p->blind_mm == 0.0F && p->tone != CMO_TONE_VOID &&
-                  cmi_gone_mm(robot) < BEGINS_MM;
-    return begins && count_on(robot, &state->line, &clear) == 1 && clear > 0;
-}
-
-// Until both are before the line; then it looks for it.
+// Until both sensors are before the line, as far as is known of it; then it looks for it.
 static void back_off(cmo_robot *robot, cmo_square_on_line_state *state) {
     cmo_motion *motion = &state->line.motion;
-    uint8_t clear;
-    if (count_on(robot, &state->line, &clear) == 0 && clear == CMI_FRONT) {
+    bool off = cmi_square_is_off(robot, state);
+    if (off && !cmi_square_knows_back(state)) {
         float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
         float target = motion->place_mm + stopping + OFF_BY_MM;
         motion->target_mm = fminf(motion->target_mm, target);
     }
     cmi_motion_follow(motion, robot);
-    if (motion->arrived) {
+    if (!motion->arrived) {
+        return;
+    }
+    if (!off && cmi_square_knows_back(state)) { // not where it was thought to be
+        state->before_mm = 0.0F;
+        move(robot, state, -CMI_SQUARE_OFF_MM, 0.0F, OFF_MM_S, CMO_STAGE_BACK);
+    } else {
+        for (uint8_t i = 0; i < CMI_FRONT && CMO_TWO_SIDED; i++) {
+            state->line.candidate[i].open = false; // it lies before them again
+        }
         cmi_line_resume(robot, &state->line);
     }
 }
@@ -403,14 +383,15 @@ static void step(cmo_robot *robot, cmo_routine *routine) {
         back_off(robot, state);
         return;
     default:
-        state->under_way |= robot->light[0].crossings + robot->light[CMI_FRONT - 1].crossings > 0;
-        if (begins_across(robot, state)) {
+        cmi_line_look(robot, line);
+        float back = cmi_square_back_mm(robot, state);
+        if (back > 0.0F) {
             // Ways from the start are below 0 then, and none of them is blind.
-            line->parameters.blind_mm = -2.0F * OFF_MM;
-            move(robot, state, -OFF_MM, 0.0F, OFF_MM_S, CMO_STAGE_BACK);
+            line->parameters.blind_mm = -INFINITY;
+            move(robot, state, -back, 0.0F, cmi_square_knows_back(state) ? BACK_MM_S : OFF_MM_S,
+                 CMO_STAGE_BACK);
             return;
         }
-        cmi_line_look(robot, line);
         search(robot, state);
         return;
     }
@@ -445,6 +426,10 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state 
         return outcome;
     }
     cmo_line_parameters line = cmo_square_on_line_search(parameters);
+    bool next = cmi_square_remember(robot, state, line.tone);
+    if (CMO_LAST_LINE && next && line.blind_mm == 0.0F) {
+        line.off_line = true;
+    }
     outcome = cmi_line_begin(robot, &state->line, &line, step, CMO_ROUTINE_SQUARE_ON_LINE, true);
     if (outcome != CMO_RUNNING) {
         return outcome;
@@ -452,7 +437,6 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state 
     state->parameters = (cmo_square_settling){p.rounds, p.tolerance_mm};
     state->latched[0] = state->latched[1] = state->settled = state->seen = state->lost = false;
     state->creeps = false;
-    state->under_way = fabsf(cmo_speed_mm_s(robot)) > STANDS_MM_S;
     state->rounds = state->reached = 0;
     state->share = SHARE;
     state->entry_rad = state->extra_mm = state->worst_mm = 0.0F;

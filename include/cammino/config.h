@@ -61,8 +61,8 @@
 #endif
 
 /** Whether the line that was met last is remembered, so that a search can start clear of it. A part
- *  with little flash may set it to 0: then off_line is refused. Saves about 600 bytes on an 8-bit
- *  one, and 13 of RAM. */
+ *  with little flash may set it to 0: then off_line is refused, and a square does not go back to a
+ *  line that was met just before. Saves about 600 bytes on an 8-bit one, and 13 of RAM. */
 #ifndef CMO_LAST_LINE
 #define CMO_LAST_LINE 1
 #endif

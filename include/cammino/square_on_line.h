@@ -40,9 +40,14 @@ typedef struct cmo_square_on_line_state cmo_square_on_line_state;
  * sensors back over the edge; small moves of both wheels settle them on the readings of the edge.
  * At the edge of a table (tone void) it brakes on the first crossing, and turns the other sensor
  * towards the edge instead of driving on.
- * Where it begins at a standstill with one sensor on the line and the other one off it, as after a
- * stop at a slant, it first backs off until both are off it, by 60 mm at most; not with blind_mm,
- * nor at a table's edge. What both stand on at the start counts for nothing.
+ *
+ * Begun right after drive_until_line, stop_on_line or count_lines has halted at a line, it squares
+ * on that one: it first goes back until both sensors are before it (not with CMO_LAST_LINE 0).
+ * Right after a square it goes on to the next line, as with off_line; at a table's edge, where
+ * there is none, back to the same. Put down with one sensor on a line, or astride it, it backs off
+ * that first, by 60 mm or as far as the sensors are apart. With off_line, with blind_mm and where
+ * it begins moving, none of this: the next line is meant. What both stand on at the start counts
+ * for nothing.
  *
  * Outcomes: done; one_sensor, where only one ever meets the line (its end, a corner): the report's
  * sensor says which, and the robot stands past the line; no_line, no_floor, sensor faults and what
@@ -82,7 +87,8 @@ struct cmo_square_on_line_state {
     float furthest_mm; /**< the most that the sensors' middle was beyond the near edge */
     uint8_t rounds;    /**< moves to settle so far */
     uint8_t reached;   /**< at a table's edge: moves to bring the other sensor over it */
-    bool under_way;    /**< it began moving, or a sensor has come over an edge since */
+    float before_mm;   /**< way back that is known to take both sensors before the line; or 0 */
+    bool stood;        /**< it began at a standstill, and not squared */
     bool settled;
     float deepest_mm[2]; /**< into the line, by each one's readings since the way back began, */
     float fullest_mm[2]; /**< and before: what one wholly on it reads like */

@@ -1,0 +1,26 @@
+// SPDX-License-Identifier: MIT
+// How a square begins at a standstill: on a line, or where one was met just now.
+#ifndef CMI_SQUARE_BEGIN_H
+#define CMI_SQUARE_BEGIN_H
+
+#include <cammino/square_on_line.h>
+
+// From a line of which it knows nothing it backs off by so much at most.
+#define CMI_SQUARE_OFF_MM 60.0F
+
+// Keeps what the report still tells of the routine before; to be called before this one begins.
+// True: it stands squared on a line, and the next one is meant.
+bool cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state, cmo_tone tone);
+
+// It is to back off by so much before it looks for the line; 0: it looks on from here.
+float cmi_square_back_mm(const cmo_robot *robot, cmo_square_on_line_state *state);
+
+// It backs off by a way that is known to take both before the line.
+static inline bool cmi_square_knows_back(const cmo_square_on_line_state *state) {
+    return (CMO_LAST_LINE || CMO_TWO_SIDED) && state->before_mm > 0.0F;
+}
+
+// Both sensors read floor, and no edge.
+bool cmi_square_is_off(const cmo_robot *robot, const cmo_square_on_line_state *state);
+
+#endif
