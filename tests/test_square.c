@@ -334,65 +334,6 @@ START_TEST(parameters_that_make_no_sense_are_refused) {
 }
 END_TEST
 
-#define TWO_LINES                                                                                  \
-    "<rect class='line' x='500' y='10' width='20' height='1180' fill='" DARK                       \
-    "'/><rect class='line' x='1300' y='10' width='20' height='1180' fill='" DARK "'/>"
-
-// Whatever it halted at is what it squares on: it goes back until both sensors are before it.
-START_TEST(where_it_halted_at_a_line_it_squares_on_that_one) {
-    static const char *const first[] = {
-        "stop_on_line: {cruise_mm_s: 200, rest: near_edge}",
-        "stop_on_line: {cruise_mm_s: 200, rest: centre}",
-        "stop_on_line: {cruise_mm_s: 200, rest: far_edge}",
-        "stop_on_line: {cruise_mm_s: 400, rest: near_edge, beyond_mm: 70}",
-        "drive_until_line: {cruise_mm_s: 400}",
-        "count_lines: {number: 1, cruise_mm_s: 300, rest: near_edge}",
-    };
-    static const int slants_deg[] = {-20, -6, 0, 8, 25};
-    begin_runs();
-    write_runs_floor(FLOOR, TWO_LINES);
-    for (size_t i = 0; i < G_N_ELEMENTS(first); i++) {
-        char *legs = g_strdup_printf("  - %s\n  - square_on_line: {cruise_mm_s: 200}", first[i]);
-        for (size_t k = 0; k < G_N_ELEMENTS(slants_deg); k += EACH) {
-            JsonObject *leg =
-                drive_legs("mozzo.yaml", legs, slants_deg[k], 0, (unsigned)(i + k + 1), 2);
-            ck_assert_double_eq_tol(figure_of(leg, "truth", "rest_error_mm"), 0.0, 1.2);
-            ck_assert_double_eq_tol(figure_of(leg, "truth", "residual_angle_deg"), 0.0, 2.0);
-            ck_assert_double_le(figure_of(leg, "truth", "elapsed_ms"), 5000);
-            ck_assert_double_le(figure_of(leg, "truth", "travelled_mm"), 100);
-        }
-        g_free(legs);
-    }
-    end_runs();
-}
-END_TEST
-
-// Where it comes to it moving, has squared on it already, or is told to leave it.
-START_TEST(it_is_meant_for_the_next_line) {
-    static const char *const legs[] = {
-        "  - drive_until_line: {cruise_mm_s: 150, least_width_mm: 8, ending: moving}\n"
-        "  - square_on_line: {cruise_mm_s: 200}",
-        "  - square_on_line: {cruise_mm_s: 200}\n  - square_on_line: {cruise_mm_s: 200}",
-        "  - square_on_line: {cruise_mm_s: 200, rest: far_edge}\n"
-        "  - square_on_line: {cruise_mm_s: 200}",
-        "  - stop_on_line: {cruise_mm_s: 200, rest: near_edge}\n"
-        "  - square_on_line: {cruise_mm_s: 200, off_line: true}",
-        "  - stop_on_line: {cruise_mm_s: 200, rest: near_edge}\n"
-        "  - square_on_line: {cruise_mm_s: 200, blind_mm: 100}",
-    };
-    begin_runs();
-    write_runs_floor(FLOOR, TWO_LINES);
-    for (size_t i = 0; i < G_N_ELEMENTS(legs); i++) {
-        for (unsigned seed = 1; seed <= SEEDS(6); seed++) {
-            JsonObject *leg = drive_legs("mozzo.yaml", legs[i], seed % 2 ? 12 : -9, 0, seed, 2);
-            ck_assert_double_ge(figure_of(leg, "truth", "travelled_mm"), 700);
-            ck_assert_double_eq_tol(figure_of(leg, "truth", "rest_error_mm"), 0.0, 1.2);
-        }
-    }
-    end_runs();
-}
-END_TEST
-
 // Put down astride the line it squares on that; over its edge, on that or on the next one: what has
 // truly been crossed first no robot can tell there.
 START_TEST(wherever_it_is_put_down_it_squares) {
@@ -429,35 +370,6 @@ START_TEST(wherever_it_is_put_down_it_squares) {
 }
 END_TEST
 
-// Beyond a table's edge there is no next one.
-START_TEST(at_a_tables_edge_it_squares_again_and_nothing_drives_over_it) {
-    static const char *const legs[] = {
-        "  - square_on_line: {cruise_mm_s: 150, tone: void}\n"
-        "  - square_on_line: {cruise_mm_s: 150, tone: void}",
-        "  - drive_until_line: {cruise_mm_s: 150, tone: void}\n"
-        "  - square_on_line: {cruise_mm_s: 150, tone: void}",
-        "  - drive_until_line: {cruise_mm_s: 150, tone: void}\n"
-        "  - drive_until_line: {cruise_mm_s: 150, tone: void}",
-        "  - drive_until_line: {cruise_mm_s: 150, tone: void}\n"
-        "  - stop_on_line: {cruise_mm_s: 150, tone: void, rest: near_edge}",
-    };
-    begin_runs();
-    write_runs_floor("none", "<rect width='700' height='1200' fill='" FLOOR "'/>");
-    for (size_t i = 0; i < G_N_ELEMENTS(legs); i++) {
-        for (unsigned seed = 1; seed <= SEEDS(6); seed++) {
-            int status = i < 2 ? 0 : 1;
-            JsonObject *leg = drive_legs("mozzo.yaml", legs[i], 3.0 * seed, status, seed, 2);
-            ck_assert_double_le(figure_of(leg, "truth", "travelled_mm"), 5);
-            ck_assert_str_eq(outcome_of(leg), status == 0 ? "done" : "no_floor");
-            if (status == 0) {
-                ck_assert_double_eq_tol(figure_of(leg, "robot", "residual_angle_deg"), 0.0, 1.0);
-            }
-        }
-    }
-    end_runs();
-}
-END_TEST
-
 int main(void) {
     const TTest *const tests[] = {square_on_line_ends_square_from_forty_degrees,
                                   so_slowly_that_it_stands_on_the_line_it_ends_square,
@@ -470,10 +382,7 @@ int main(void) {
                                   at_a_notch_in_the_table_the_other_sensor_is_not_waited_for,
                                   whatever_ends_it_and_in_any_stage_the_motors_halt,
                                   parameters_that_make_no_sense_are_refused,
-                                  where_it_halted_at_a_line_it_squares_on_that_one,
-                                  it_is_meant_for_the_next_line,
                                   wherever_it_is_put_down_it_squares,
-                                  at_a_tables_edge_it_squares_again_and_nothing_drives_over_it,
                                   NULL};
     return run_suite("square", tests);
 }

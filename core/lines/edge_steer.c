@@ -6,6 +6,7 @@
 #include "../shared/trig.h"
 #include "../tick/lead.h"
 #include "edge_figures.h"
+#include "edge_recall.h"
 #include "edge_search.h"
 #include "edge_sight.h"
 
@@ -29,6 +30,10 @@
 #define SEARCH_BACK_RAD   0.8F
 #define SEARCH_BACK_MM    75.0F
 #define SEARCH_ANEW_MM    40.0F
+// To where it knows of a line it heads as steeply as so, more from further off.
+#define RECALL_LEAST_RAD  0.3F
+#define RECALL_A_MM       100.0F
+#define RECALL_WITHIN_RAD 0.04F
 // It goes over a line at so much of an angle.
 #define OVER_RAD 0.7F
 // Between both edges it may be amid the line and see none: its heading sways by so much about what
@@ -231,10 +236,27 @@ static float search_both(const cmo_robot *robot, const cmo_follow_edge_state *st
     return gone > 0.0F && state->entered == 0 && dead > 0.0F ? sway / SWAY_MM * cosine : 0.0F;
 }
 
+// To the edge of a line that it knows of it heads the more steeply, the further off it is; on the
+// line it comes off it over that edge, wherever that was thought to be.
+static float recall_turn(const cmo_robot *robot, const cmo_follow_edge_state *state,
+                         const cmi_recalled *edge) {
+    float most = fmaxf(RECALL_LEAST_RAD, fminf(fabsf(edge->off_mm) / RECALL_A_MM, OVER_RAD));
+    float to = -(float)state->recall * most;
+    if (robot->light[state->sensor].edge.inside) {
+        to = -cmi_line_sign(state) * fmaxf(RECALL_LEAST_RAD, fabsf(edge->angle_rad));
+    }
+    float turn = to - edge->angle_rad;
+    return fabsf(turn) < RECALL_WITHIN_RAD ? 0.0F : copysignf(1.0F / SEARCH_BACK_MM, turn);
+}
+
 // Where no edge has been met yet it turns to where it must be: a robot that was put down along the
 // edge would never meet it.
-static float search_turn(const cmo_robot *robot, const cmo_follow_edge_state *state) {
+static float search_turn(const cmo_robot *robot, cmo_follow_edge_state *state) {
     const cmo_light *light = &robot->light[state->sensor];
+    cmi_recalled edge;
+    if (light->seen && state->over_rad == 0.0F && cmi_edge_recall(robot, state, &edge)) {
+        return recall_turn(robot, state, &edge);
+    }
     float gone = cmi_gone_mm(robot) - state->search_from_mm;
     bool begins = gone <= SEARCH_FROM_MM && state->looks_to == 0;
     if (!light->seen || begins || state->over_rad > 0.0F) {

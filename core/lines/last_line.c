@@ -9,7 +9,8 @@
 
 #if CMO_LAST_LINE
 
-void cmi_last_line_keep(cmo_robot *robot, float angle_rad, float axle_mm, float width_mm) {
+void cmi_last_line_keep(cmo_robot *robot, cmo_tone tone, float angle_rad, float axle_mm,
+                        float width_mm) {
     const cmo_pose *pose = &robot->odometer.pose;
     cmo_last_line *line = &robot->last_line;
     float nx, ny;
@@ -17,6 +18,7 @@ void cmi_last_line_keep(cmo_robot *robot, float angle_rad, float axle_mm, float 
     cmi_sin_cos(line->normal_rad, &ny, &nx);
     line->offset_mm = pose->x_mm * nx + pose->y_mm * ny - axle_mm;
     line->width_mm = width_mm;
+    line->tone = (uint8_t)tone;
     line->known = true;
 }
 
@@ -36,7 +38,8 @@ void cmi_last_line_met(cmo_robot *robot, const cmo_line_state *state, uint8_t se
     float now_rad = entry_rad + cmo_turned_rad(robot) - state->candidate[sensor].turn_rad;
     cmi_sin_cos(now_rad, &sine, &cosine);
     cmi_sin_cos(entry_rad, &entry_sine, &entry_cosine);
-    cmi_last_line_keep(robot, now_rad, beyond * entry_cosine - (ahead * cosine - left * sine),
+    cmi_last_line_keep(robot, state->parameters.tone, now_rad,
+                       beyond * entry_cosine - (ahead * cosine - left * sine),
                        cmi_line_width_mm(state, entry_rad));
 }
 

@@ -9,7 +9,8 @@
 
 // Keeps it: the robot is turned to the left of its normal by an angle, and its axle is so far
 // beyond its near edge.
-void cmi_last_line_keep(cmo_robot *robot, float angle_rad, float axle_mm, float width_mm);
+void cmi_last_line_keep(cmo_robot *robot, cmo_tone tone, float angle_rad, float axle_mm,
+                        float width_mm);
 
 // The same of a search that has met it: by both sensors, or by one, to which the line is thought to
 // be square.
@@ -28,9 +29,10 @@ float cmi_last_line_before_mm(const cmo_robot *robot);
 
 #else // none is remembered
 
-static inline void cmi_last_line_keep(cmo_robot *robot, float angle_rad, float axle_mm,
-                                      float width_mm) {
+static inline void cmi_last_line_keep(cmo_robot *robot, cmo_tone tone, float angle_rad,
+                                      float axle_mm, float width_mm) {
     (void)robot;
+    (void)tone;
     (void)angle_rad;
     (void)axle_mm;
     (void)width_mm;

@@ -243,8 +243,8 @@ static void finish(cmo_robot *robot, cmo_square_on_line_state *state) {
     }
     cmi_line_write_settling(robot, &state->line);
     if (CMO_LAST_LINE) {
-        cmi_last_line_keep(robot, angle, cmi_bearing_now(robot, state).axle_mm,
-                           cmi_bearing_width_mm(state));
+        cmi_last_line_keep(robot, state->line.parameters.tone, angle,
+                           cmi_bearing_now(robot, state).axle_mm, cmi_bearing_width_mm(state));
     }
     cmi_end(robot, CMO_OUTCOME_DONE);
 }

@@ -144,6 +144,8 @@ typedef struct cmo_edge_pass {
     float on_x_mm, on_y_mm, off_x_mm, off_y_mm;
 } cmo_edge_pass;
 
+#define CMO_RECALL_NONE 2
+
 /** Worth reading: `track`, and the figures. */
 typedef struct cmo_follow_edge_state {
     cmo_line_state line; /**< the routine, and a line across that it ends on */
@@ -161,10 +163,12 @@ typedef struct cmo_follow_edge_state {
     int8_t looks_to; /**< it has lost the edge as it joined, and looks for it to this side: 1 is
                           the left; 0: it has not */
     float search_from_mm; /**< way at which it began to look for it */
-    bool lands;           /**< it stops on a line across */
-    bool hidden;          /**< it is in a gap, or where another line leaves this one: */
-    float hidden_to_mm;   /**< until this way none of what it sees is taken */
-    float bend_per_mm;    /**< the edge's mean curvature */
+    int8_t recall;      /**< it heads for the line that was met last: from this side of its edge, 1
+                             is the left; 0: it has not begun; or CMO_RECALL_NONE */
+    bool lands;         /**< it stops on a line across */
+    bool hidden;        /**< it is in a gap, or where another line leaves this one: */
+    float hidden_to_mm; /**< until this way none of what it sees is taken */
+    float bend_per_mm;  /**< the edge's mean curvature */
     cmo_edge_before before[CMO_EDGE_BEFORE]; /**< the newest first */
     uint8_t refused;     /**< looks in a row that did not fit where the edge was thought to be */
     cmo_moment last;     /**< the wheels at the last step */
@@ -195,11 +199,13 @@ typedef struct cmo_follow_edge_state {
 /**
  * Drives along a line with one sensor over one of its edges. It drives on until that sensor
  * meets an edge, turns along it, and then follows: at cruise_mm_s where the curve allows it.
- * With no edge in sight it drives straight on for 40 mm, then turns by and by to where the edge is
- * if the robot stands on that side of the line, and after 0.45 of search_mm to the other side. From
- * beyond the line it goes over it to the edge that was asked for; the other sensor may tell that it
- * comes from there. An edge that it loses before it has followed it for 150 mm may have been
- * another one: once it looks for its own to the other side.
+ * With no edge in sight it heads for the line that was met last (by a stop, a square, a count or a
+ * line across), where that lies within 200 mm of the spot and 69 degrees of its heading, and has
+ * the tone that is looked for: as after a turn at it. Else it drives straight on for 40 mm, then
+ * turns by and by to where the edge is if the robot stands on that side of the line, and after 0.45
+ * of search_mm to the other side. From beyond the line it goes over it to the edge that was asked
+ * for; the other sensor may tell that it comes from there. An edge that it loses before it has
+ * followed it for 150 mm may have been another one: once it looks for its own to the other side.
  * Astride it keeps the middle between both sensors over the middle of the line, which is about as
  * wide as they are apart; it may begin amid the line or beside it. With neither edge in sight it
  * drifts to either side until it meets one. A floor that is off its level towards the line's, by

@@ -141,6 +141,7 @@ typedef struct cmo_last_line {
     float normal_rad;
     float offset_mm;
     float width_mm; /**< 0: not known */
+    uint8_t tone;   /**< cmo_tone */
     bool known;
 } cmo_last_line;
 
