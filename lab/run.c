@@ -202,24 +202,22 @@ static void take_surfaces(lab_leg_result *result, const lab_route *route, const 
 
 // The leg as it was begun: a move makes good what the leg before has left over, a search may be
 // blind for longer to be off the last line, or back off it, and an edge has a sensor.
-static lab_leg as_begun(const recorder *r) {
+static lab_leg as_begun(const recorder *r, const cmo_report *report) {
     lab_leg leg = *leg_of(r);
-    cmo_line_parameters line;
-    bool squares = leg.routine == CMO_ROUTINE_SQUARE_ON_LINE;
-    if (lab_leg_line(&leg, &line) && (line.off_line || squares)) {
-        const labi_leg_state *room = &r->legs.room;
-        if (squares) {
-            leg.parameters.square_on_line.blind_mm = room->square_on_line.line.parameters.blind_mm;
-        } else if (leg.routine == CMO_ROUTINE_COUNT_LINES) {
-            leg.parameters.count_lines.blind_mm = room->count_lines.line.parameters.blind_mm;
-        } else {
-            leg.parameters.stop_on_line.blind_mm = room->stop_on_line.parameters.blind_mm;
-        }
+    const labi_leg_state *room = &r->legs.room;
+    float clear = cmo_figure_or(report, CMO_CLEAR_MM, 0.0F);
+    if (leg.routine == CMO_ROUTINE_SQUARE_ON_LINE) {
+        leg.parameters.square_on_line.blind_mm = room->square_on_line.line.parameters.blind_mm;
+    } else if (leg.routine == CMO_ROUTINE_COUNT_LINES) {
+        leg.parameters.count_lines.blind_mm = fmaxf(leg.parameters.count_lines.blind_mm, clear);
+    } else if (leg.routine == CMO_ROUTINE_STOP_ON_LINE ||
+               leg.routine == CMO_ROUTINE_DRIVE_UNTIL_LINE) {
+        leg.parameters.stop_on_line.blind_mm = fmaxf(leg.parameters.stop_on_line.blind_mm, clear);
     }
     if (leg.routine == CMO_ROUTINE_ADVANCE) {
-        leg.parameters.advance = r->legs.room.advance.parameters;
+        leg.parameters.advance = room->advance.parameters;
     } else if (leg.routine == CMO_ROUTINE_FOLLOW_EDGE) {
-        leg.parameters.follow_edge = r->legs.room.follow_edge.parameters;
+        leg.parameters.follow_edge = room->follow_edge.parameters;
     }
     return leg;
 }
@@ -238,7 +236,7 @@ static void take_leg(void *context, cmo_robot *robot, uint8_t number) {
     if (r->over) {
         return;
     }
-    lab_leg leg = as_begun(r);
+    lab_leg leg = as_begun(r, &robot->report);
     lab_leg_result result = {.number = number + 1U,
                              .round = round_of(r),
                              .name = leg.name,

@@ -49,6 +49,28 @@ void cmi_last_line_state(cmo_robot *robot, float normal_rad, float offset_mm) {
     line->offset_mm = offset_mm;
 }
 
+// No robot that stands is faster.
+#define STANDS_MM_S 20.0F
+
+cmi_halted cmi_last_line_halted(const cmo_robot *robot, cmo_tone tone) {
+    const cmo_report *report = &robot->report;
+    bool alike = robot->last_line.known && robot->last_line.tone == (uint8_t)tone;
+    if (!alike || report->outcome != CMO_OUTCOME_DONE ||
+        fabsf(cmo_speed_mm_s(robot)) > STANDS_MM_S) {
+        return CMI_HALTED_ELSEWHERE;
+    }
+    switch (report->routine) {
+    case CMO_ROUTINE_DRIVE_UNTIL_LINE:
+    case CMO_ROUTINE_STOP_ON_LINE:
+    case CMO_ROUTINE_COUNT_LINES:
+        return CMI_HALTED_AT_LINE;
+    case CMO_ROUTINE_SQUARE_ON_LINE:
+        return CMI_HALTED_SQUARED;
+    default:
+        return CMI_HALTED_ELSEWHERE;
+    }
+}
+
 // Nearer to its direction than this, driving on leads along the line and not off it.
 #define ALONG_COS 0.2F
 

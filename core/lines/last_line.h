@@ -5,7 +5,13 @@
 
 #include <cammino/line_search.h>
 
+// What the report still tells of the routine before: it left the robot at a standstill, and at a
+// line of that tone.
+typedef enum cmi_halted { CMI_HALTED_ELSEWHERE, CMI_HALTED_AT_LINE, CMI_HALTED_SQUARED } cmi_halted;
+
 #if CMO_LAST_LINE
+
+cmi_halted cmi_last_line_halted(const cmo_robot *robot, cmo_tone tone);
 
 // Keeps it: the robot is turned to the left of its normal by an angle, and its axle is so far
 // beyond its near edge.
@@ -28,6 +34,12 @@ float cmi_last_line_clear_mm(const cmo_robot *robot, uint8_t watched);
 float cmi_last_line_before_mm(const cmo_robot *robot);
 
 #else // none is remembered
+
+static inline cmi_halted cmi_last_line_halted(const cmo_robot *robot, cmo_tone tone) {
+    (void)robot;
+    (void)tone;
+    return CMI_HALTED_ELSEWHERE;
+}
 
 static inline void cmi_last_line_keep(cmo_robot *robot, cmo_tone tone, float angle_rad,
                                       float axle_mm, float width_mm) {

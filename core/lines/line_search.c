@@ -147,12 +147,23 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
            cmi_line_lasts_mm(robot, p);
 }
 
+// It stands at a line that it has halted at, and the next one is meant: amid its edge, sensors
+// would cross it once more or not. A square is meant for that line, unless it has squared there.
+static bool means_next(const cmo_robot *robot, const cmo_line_parameters *p, cmo_routine_id id) {
+    cmi_halted at = cmi_last_line_halted(robot, p->tone);
+    bool halted = id == CMO_ROUTINE_SQUARE_ON_LINE
+                      ? at == CMI_HALTED_SQUARED
+                      : id != CMO_ROUTINE_FOLLOW_EDGE && at != CMI_HALTED_ELSEWHERE;
+    return halted && p->blind_mm == 0.0F && p->tone != CMO_TONE_VOID;
+}
+
 // Off the line that was met last: the rest of the way counts from there. Returns the way to it.
-static float start_clear(const cmo_robot *robot, cmo_line_state *state) {
+static float start_clear(const cmo_robot *robot, cmo_line_state *state, cmo_routine_id id) {
     cmo_line_parameters *p = &state->parameters;
-    if (!CMO_LAST_LINE || !p->off_line) {
+    if (!CMO_LAST_LINE || !(p->off_line || means_next(robot, p, id))) {
         return 0.0F;
     }
+    p->off_line = true;
     float clear = cmi_last_line_clear_mm(robot, state->watched);
     float further = clear - p->blind_mm;
     if (further > 0.0F) {
@@ -220,7 +231,7 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     p->longest_ms = p->longest_ms != 0 ? p->longest_ms : usual_longest_ms(p);
     state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
     state->motion.braking_mm_s2 = p->braking_mm_s2;
-    float clear = start_clear(robot, state);
+    float clear = start_clear(robot, state, id);
     cmi_begin(robot, &state->routine, step, id, p->longest_ms);
     begin_look(robot, state);
     state->window_mm = window_mm(robot, state);

@@ -14,28 +14,13 @@
 // Further than to where both sensors are just before the line.
 #define OFF_BY_MM 10.0F
 
-// It halted there, and has not squared on it.
-static bool met_line(const cmo_report *report) {
-    return report->routine == CMO_ROUTINE_DRIVE_UNTIL_LINE ||
-           report->routine == CMO_ROUTINE_STOP_ON_LINE ||
-           report->routine == CMO_ROUTINE_COUNT_LINES;
-}
-
-bool cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state, cmo_tone tone) {
-    bool moves = fabsf(cmo_speed_mm_s(robot)) > STANDS_MM_S;
-    state->stood = !moves;
-    state->before_mm = 0.0F;
-    const cmo_report *report = &robot->report;
-    if (!CMO_LAST_LINE || moves || report->outcome != CMO_OUTCOME_DONE) {
-        return false;
-    }
-    // Beyond a table's edge there is no next one.
-    bool squared = report->routine == CMO_ROUTINE_SQUARE_ON_LINE;
-    bool next = squared && tone != CMO_TONE_VOID;
-    float before = !next && (squared || met_line(report)) ? cmi_last_line_before_mm(robot) : 0.0F;
+void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state, cmo_tone tone) {
+    cmi_halted at = cmi_last_line_halted(robot, tone);
+    // Beyond a table's edge there is no next line.
+    bool next = at == CMI_HALTED_SQUARED && tone != CMO_TONE_VOID;
+    float before = at != CMI_HALTED_ELSEWHERE && !next ? cmi_last_line_before_mm(robot) : 0.0F;
     state->before_mm = before > 0.0F ? before + OFF_BY_MM : 0.0F;
-    state->stood = !next;
-    return next;
+    state->stood = !next && fabsf(cmo_speed_mm_s(robot)) < STANDS_MM_S;
 }
 
 // How many sensors are on the line; and how many see no edge.

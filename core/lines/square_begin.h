@@ -9,8 +9,7 @@
 #define CMI_SQUARE_OFF_MM 60.0F
 
 // Keeps what the report still tells of the routine before; to be called before this one begins.
-// True: it stands squared on a line, and the next one is meant.
-bool cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state, cmo_tone tone);
+void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state, cmo_tone tone);
 
 // It is to back off by so much before it looks for the line; 0: it looks on from here.
 float cmi_square_back_mm(const cmo_robot *robot, cmo_square_on_line_state *state);

@@ -426,10 +426,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state 
         return outcome;
     }
     cmo_line_parameters line = cmo_square_on_line_search(parameters);
-    bool next = cmi_square_remember(robot, state, line.tone);
-    if (CMO_LAST_LINE && next && line.blind_mm == 0.0F) {
-        line.off_line = true;
-    }
+    cmi_square_remember(robot, state, line.tone);
     outcome = cmi_line_begin(robot, &state->line, &line, step, CMO_ROUTINE_SQUARE_ON_LINE, true);
     if (outcome != CMO_RUNNING) {
         return outcome;
