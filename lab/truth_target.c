@@ -94,8 +94,7 @@ lab_target labi_target_find(const lab_route *route, const labi_span *s,
             c->at.time_ms >= s->at[0].time_ms && c->at.time_ms <= s->at[s->count - 1].time_ms;
         bool marked =
             c->mark == CMO_SIM_LINE || c->mark == CMO_SIM_BOUNDARY || c->mark == CMO_SIM_VOID;
-        bool ahead = c->at.speed_mm_s >= 0.0; // and not as it backs off the last one
-        if (!timely || !marked || !c->entering || !ahead || !labi_watches(p->sensor, c->sensor) ||
+        if (!timely || !marked || !c->entering || !labi_watches(p->sensor, c->sensor) ||
             c->at.way_mm - start_way < p->blind_mm) {
             continue;
         }
@@ -104,7 +103,9 @@ lab_target labi_target_find(const lab_route *route, const labi_span *s,
             nx = cos(c->at.heading_rad); // an end or a corner: take it across the way
             ny = sin(c->at.heading_rad);
         }
-        if (labi_has_tone(route, s->sim, c, nx, ny, p->tone, p->surface) &&
+        // And not a line's other edge, as it backs off that.
+        bool ahead = nx * cos(c->at.heading_rad) + ny * sin(c->at.heading_rad) > 0.0;
+        if (ahead && labi_has_tone(route, s->sim, c, nx, ny, p->tone, p->surface) &&
             both_meet(route, s, p, c)) {
             target = (lab_target){true, *c, nx, ny};
         }

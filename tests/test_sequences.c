@@ -37,6 +37,24 @@ START_TEST(a_square_after_a_halt_is_on_the_same_line) {
 }
 END_TEST
 
+// A robot that has slid is further beyond the line than it thinks: it goes back until it has seen
+// it.
+START_TEST(having_slid_it_goes_back_further) {
+    begin_runs();
+    write_runs_floor(FLOOR, TWO_LINES);
+    write_runs_robot("slides.yaml", "grip_m_s2: 4.5", "grip_m_s2: 1.2");
+    for (unsigned seed = 1; seed <= SEEDS(6); seed++) {
+        JsonObject *leg = drive_legs("slides.yaml",
+                                     "  - drive_until_line: {cruise_mm_s: 400, halt: hold}\n"
+                                     "  - square_on_line: {cruise_mm_s: 150}",
+                                     seed % 2 ? 12 : -9, 0, seed, 2);
+        ck_assert_double_le(figure_of(leg, "truth", "travelled_mm"), 300);
+        ck_assert_double_eq_tol(figure_of(leg, "truth", "rest_error_mm"), 0.0, 1.2);
+    }
+    end_runs();
+}
+END_TEST
+
 // A square where it comes to the line moving, has squared on it already, or is told to leave it;
 // and whatever else looks for a line.
 START_TEST(else_the_next_line_is_meant) {
@@ -68,12 +86,17 @@ START_TEST(else_the_next_line_is_meant) {
         }
         g_free(both);
     }
+    // Counting them all it has not halted at one.
+    JsonObject *leg = drive_legs("mozzo.yaml",
+                                 "  - count_lines: {cruise_mm_s: 200, longest_mm: 350}\n"
+                                 "  - square_on_line: {cruise_mm_s: 200}",
+                                 0, 0, 1, 2);
+    ck_assert_double_ge(figure_of(leg, "truth", "travelled_mm"), 350);
     // But what is of another tone may begin where that line ends; the mat does not mark that.
-    JsonObject *leg =
-        drive_legs("mozzo.yaml",
-                   "  - stop_on_line: {cruise_mm_s: 200, rest: centre}\n"
-                   "  - stop_on_line: {cruise_mm_s: 200, tone: light, rest: near_edge}",
-                   0, 1, 1, 2);
+    leg = drive_legs("mozzo.yaml",
+                     "  - stop_on_line: {cruise_mm_s: 200, rest: centre}\n"
+                     "  - stop_on_line: {cruise_mm_s: 200, tone: light, rest: near_edge}",
+                     0, 1, 1, 2);
     ck_assert_double_eq_tol(figure_of(leg, "robot", "travelled_mm"), 10, 3);
     ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 10, 3);
     end_runs();
@@ -162,6 +185,7 @@ END_TEST
 
 int main(void) {
     const TTest *const tests[] = {a_square_after_a_halt_is_on_the_same_line,
+                                  having_slid_it_goes_back_further,
                                   else_the_next_line_is_meant,
                                   at_a_tables_edge_it_squares_again_and_nothing_drives_over_it,
                                   after_a_turn_it_follows_the_line_that_it_has_met,

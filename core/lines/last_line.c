@@ -55,7 +55,9 @@ void cmi_last_line_state(cmo_robot *robot, float normal_rad, float offset_mm) {
 cmi_halted cmi_last_line_halted(const cmo_robot *robot, cmo_tone tone) {
     const cmo_report *report = &robot->report;
     bool alike = robot->last_line.known && robot->last_line.tone == (uint8_t)tone;
-    if (!alike || report->outcome != CMO_OUTCOME_DONE ||
+    bool halted =
+        report->present & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM); // not where it counts them all
+    if (!alike || !halted || report->outcome != CMO_OUTCOME_DONE ||
         fabsf(cmo_speed_mm_s(robot)) > STANDS_MM_S) {
         return CMI_HALTED_ELSEWHERE;
     }

@@ -20,6 +20,7 @@ void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state
     bool next = at == CMI_HALTED_SQUARED && tone != CMO_TONE_VOID;
     float before = at != CMI_HALTED_ELSEWHERE && !next ? cmi_last_line_before_mm(robot) : 0.0F;
     state->before_mm = before > 0.0F ? before + OFF_BY_MM : 0.0F;
+    state->was_on = false;
     state->stood = !next && fabsf(cmo_speed_mm_s(robot)) < STANDS_MM_S;
 }
 
@@ -63,22 +64,29 @@ float cmi_square_back_mm(const cmo_robot *robot, cmo_square_on_line_state *state
     if (!state->stood || p->blind_mm > 0.0F || p->off_line) { // another line is meant
         return 0.0F;
     }
-    if (state->before_mm == 0.0F && p->tone != CMO_TONE_VOID) {
-        bool backed = p->blind_mm < 0.0F;
-        if (!backed && begins_across(robot, state)) {
-            return CMI_SQUARE_OFF_MM;
-        }
-        if (CMO_TWO_SIDED && began_astride(robot, state)) {
-            // At 45 degrees as far as they are apart.
-            float apart = fabsf(cmi_across_mm(robot->description));
-            state->before_mm = cmi_gone_mm(robot) + fmaxf(apart, CMI_SQUARE_OFF_MM);
-        }
+    bool backed = p->blind_mm < 0.0F;
+    if (!backed && cmi_square_knows_back(state)) {
+        return state->before_mm;
     }
-    state->stood = state->before_mm == 0.0F; // once
-    return state->before_mm;
+    if (p->tone == CMO_TONE_VOID) {
+        return 0.0F;
+    }
+    if (!backed && begins_across(robot, state)) {
+        return CMI_SQUARE_OFF_MM;
+    }
+    if (CMO_TWO_SIDED && began_astride(robot, state)) {
+        // At 45 degrees as far as they are apart.
+        float apart = fabsf(cmi_across_mm(robot->description));
+        state->before_mm = cmi_gone_mm(robot) + fmaxf(apart, CMI_SQUARE_OFF_MM);
+        state->stood = false; // once
+        return state->before_mm;
+    }
+    return 0.0F;
 }
 
-bool cmi_square_is_off(const cmo_robot *robot, const cmo_square_on_line_state *state) {
+bool cmi_square_is_off(const cmo_robot *robot, cmo_square_on_line_state *state) {
     uint8_t clear;
-    return count_on(robot, &state->line, &clear) == 0 && clear == CMI_FRONT;
+    uint8_t on = count_on(robot, &state->line, &clear);
+    state->was_on |= on > 0;
+    return state->was_on && on == 0 && clear == CMI_FRONT;
 }

@@ -8,6 +8,9 @@
 // From a line of which it knows nothing it backs off by so much at most.
 #define CMI_SQUARE_OFF_MM 60.0F
 
+// And where it was not met on a way that should have done, by so much more than that once again.
+#define CMI_SQUARE_SLID_MM 100.0F
+
 // Keeps what the report still tells of the routine before; to be called before this one begins.
 void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state, cmo_tone tone);
 
@@ -19,7 +22,8 @@ static inline bool cmi_square_knows_back(const cmo_square_on_line_state *state) 
     return (CMO_LAST_LINE || CMO_TWO_SIDED) && state->before_mm > 0.0F;
 }
 
-// Both sensors read floor, and no edge.
-bool cmi_square_is_off(const cmo_robot *robot, const cmo_square_on_line_state *state);
+// Each tick as it backs off: both sensors read floor, and no edge; and one has been on the line, or
+// they may be beyond it.
+bool cmi_square_is_off(const cmo_robot *robot, cmo_square_on_line_state *state);
 
 #endif

@@ -284,9 +284,10 @@ static void back_off(cmo_robot *robot, cmo_square_on_line_state *state) {
     if (!motion->arrived) {
         return;
     }
-    if (!off && cmi_square_knows_back(state)) { // not where it was thought to be
-        state->before_mm = 0.0F;
-        move(robot, state, -CMI_SQUARE_OFF_MM, 0.0F, OFF_MM_S, CMO_STAGE_BACK);
+    float known = state->before_mm;
+    state->before_mm = 0.0F;
+    if (!off && known > 0.0F) { // not where it was thought to be: it may have slid
+        move(robot, state, -(known + CMI_SQUARE_SLID_MM), 0.0F, OFF_MM_S, CMO_STAGE_BACK);
     } else {
         for (uint8_t i = 0; i < CMI_FRONT && CMO_TWO_SIDED; i++) {
             state->line.candidate[i].open = false; // it lies before them again

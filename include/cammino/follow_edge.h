@@ -144,6 +144,7 @@ typedef struct cmo_edge_pass {
     float on_x_mm, on_y_mm, off_x_mm, off_y_mm;
 } cmo_edge_pass;
 
+/** Of `recall`: it knows of no line that may be meant, or that was not there. */
 #define CMO_RECALL_NONE 2
 
 /** Worth reading: `track`, and the figures. */

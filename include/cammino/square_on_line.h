@@ -89,6 +89,7 @@ struct cmo_square_on_line_state {
     uint8_t reached;   /**< at a table's edge: moves to bring the other sensor over it */
     float before_mm;   /**< way back that is known to take both sensors before the line; or 0 */
     bool stood;        /**< it began at a standstill, and not squared */
+    bool was_on;       /**< backing off, a sensor has been on the line */
     bool settled;
     float deepest_mm[2]; /**< into the line, by each one's readings since the way back began, */
     float fullest_mm[2]; /**< and before: what one wholly on it reads like */
