@@ -128,6 +128,12 @@ START_TEST(at_a_tables_edge_it_squares_again_and_nothing_drives_over_it) {
             }
         }
     }
+    // But it may set out from a dark field.
+    write_runs_floor("none", "<rect width='900' height='1200' fill='" FLOOR "'/>"
+                             "<rect x='100' y='700' width='200' height='200' fill='" DARK "'/>");
+    JsonObject *leg = drive_legs(
+        "mozzo.yaml", "  - drive_until_line: {cruise_mm_s: 150, tone: void}", 0, 0, 1, 1);
+    ck_assert_double_ge(figure_of(leg, "truth", "travelled_mm"), 600);
     end_runs();
 }
 END_TEST

@@ -232,6 +232,9 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     state->motion.acceleration_mm_s2 = p->acceleration_mm_s2;
     state->motion.braking_mm_s2 = p->braking_mm_s2;
     float clear = start_clear(robot, state, id);
+    if (CMO_TABLE_EDGE && p->tone == CMO_TONE_VOID) {
+        state->at_edge = cmi_last_line_halted(robot, p->tone) != CMI_HALTED_ELSEWHERE;
+    }
     cmi_begin(robot, &state->routine, step, id, p->longest_ms);
     begin_look(robot, state);
     state->window_mm = window_mm(robot, state);
@@ -251,7 +254,8 @@ static bool is_searching(const cmo_robot *robot) {
     return robot->stage == CMO_STAGE_BLIND || robot->stage == CMO_STAGE_SEARCH;
 }
 
-// A watched sensor has been over void since the start: the edge that it is to find lies behind it.
+// It has halted at a table's edge, and a watched sensor has been over void since the start: the
+// edge that it is to find lies behind that. Elsewhere what reads like void may be a dark field.
 static bool begins_over_edge(const cmo_robot *robot, const cmo_line_state *state) {
     bool over = false;
     for (uint8_t i = 0; i < cmi_front_lights(robot->description); i++) {
@@ -259,7 +263,7 @@ static bool begins_over_edge(const cmo_robot *robot, const cmo_line_state *state
         bool crosses = state->candidate[i].met || light->crossings > 0;
         over = over || (state->watched & 1U << i && !crosses && cmi_light_on(light));
     }
-    return over && is_searching(robot);
+    return over && state->at_edge && is_searching(robot);
 }
 
 bool cmi_line_ended(cmo_robot *robot, const cmo_line_state *state) {

@@ -178,6 +178,7 @@ typedef struct cmo_line_state {
     bool unseen : 1;      /**< no sensor has seen the edge at rest */
     bool elsewhere : 1;   /**< or on, for it was not met there */
     bool parallel : 1;    /**< lines before have told at what angle this one is met: skew_mm */
+    bool at_edge : 1;     /**< it begins where it has halted at a table's edge */
     bool via_edge : 1;    /**< to its rest, from where an edge has been seen at rest: */
     uint8_t then_rest;    /**< to this place, */
     float then_mm;        /**< and so far beyond it, */
