@@ -86,11 +86,24 @@ START_TEST(else_the_next_line_is_meant) {
         }
         g_free(both);
     }
+    // Nor has one of another colour been met, that lies next to it; to the mat
+    // both are one line.
+    write_runs_floor(FLOOR,
+                     "<rect class='line' x='500' y='10' width='60' height='1180' fill='#24468c"
+                     "'/><rect class='line' x='560' y='10' width='60' height='1180' "
+                     "fill='#1f6b40'/>");
+    JsonObject *leg =
+        drive_legs("mozzo-colour.yaml",
+                   "  - stop_on_line: {surface: blue, cruise_mm_s: 200, rest: centre}\n"
+                   "  - stop_on_line: {surface: green, cruise_mm_s: 200, rest: near_edge}",
+                   0, -1, 1, 2);
+    ck_assert_double_eq_tol(figure_of(leg, "truth", "travelled_mm"), 30, 4);
+    write_runs_floor(FLOOR, TWO_LINES);
     // Counting them all it has not halted at one.
-    JsonObject *leg = drive_legs("mozzo.yaml",
-                                 "  - count_lines: {cruise_mm_s: 200, longest_mm: 350}\n"
-                                 "  - square_on_line: {cruise_mm_s: 200}",
-                                 0, 0, 1, 2);
+    leg = drive_legs("mozzo.yaml",
+                     "  - count_lines: {cruise_mm_s: 200, longest_mm: 350}\n"
+                     "  - square_on_line: {cruise_mm_s: 200}",
+                     0, 0, 1, 2);
     ck_assert_double_ge(figure_of(leg, "truth", "travelled_mm"), 350);
     // But what is of another tone may begin where that line ends; the mat does not mark that.
     leg = drive_legs("mozzo.yaml",

@@ -34,7 +34,8 @@ static cmi_recalled against_line(const cmo_robot *robot, const cmo_follow_edge_s
 
 bool cmi_edge_recall(const cmo_robot *robot, cmo_follow_edge_state *state, cmi_recalled *edge) {
     const cmo_last_line *line = &robot->last_line;
-    bool alike = line->known && line->tone == state->parameters.tone; // and no table's edge
+    // No table's edge; and what is a surface may be of either tone.
+    bool alike = line->known && (line->tone == state->parameters.tone || line->surface != 0);
     if (!alike || state->recall == CMO_RECALL_NONE || state->looks_to != 0 ||
         state->parameters.edge == CMO_LINE_BOTH) {
         return false;

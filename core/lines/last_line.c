@@ -9,8 +9,17 @@
 
 #if CMO_LAST_LINE
 
-void cmi_last_line_keep(cmo_robot *robot, cmo_tone tone, float angle_rad, float axle_mm,
-                        float width_mm) {
+static uint8_t surface_of(const cmo_line_parameters *search) {
+#if CMO_SURFACES_MAX > 0
+    return search->surface;
+#else
+    (void)search;
+    return 0;
+#endif
+}
+
+void cmi_last_line_keep(cmo_robot *robot, const cmo_line_parameters *search, float angle_rad,
+                        float axle_mm, float width_mm) {
     const cmo_pose *pose = &robot->odometer.pose;
     cmo_last_line *line = &robot->last_line;
     float nx, ny;
@@ -18,7 +27,8 @@ void cmi_last_line_keep(cmo_robot *robot, cmo_tone tone, float angle_rad, float 
     cmi_sin_cos(line->normal_rad, &ny, &nx);
     line->offset_mm = pose->x_mm * nx + pose->y_mm * ny - axle_mm;
     line->width_mm = width_mm;
-    line->tone = (uint8_t)tone;
+    line->tone = (uint8_t)search->tone;
+    line->surface = surface_of(search);
     line->known = true;
 }
 
@@ -38,7 +48,7 @@ void cmi_last_line_met(cmo_robot *robot, const cmo_line_state *state, uint8_t se
     float now_rad = entry_rad + cmo_turned_rad(robot) - state->candidate[sensor].turn_rad;
     cmi_sin_cos(now_rad, &sine, &cosine);
     cmi_sin_cos(entry_rad, &entry_sine, &entry_cosine);
-    cmi_last_line_keep(robot, state->parameters.tone, now_rad,
+    cmi_last_line_keep(robot, &state->parameters, now_rad,
                        beyond * entry_cosine - (ahead * cosine - left * sine),
                        cmi_line_width_mm(state, entry_rad));
 }
@@ -52,9 +62,11 @@ void cmi_last_line_state(cmo_robot *robot, float normal_rad, float offset_mm) {
 // No robot that stands is faster.
 #define STANDS_MM_S 20.0F
 
-cmi_halted cmi_last_line_halted(const cmo_robot *robot, cmo_tone tone) {
+cmi_halted cmi_last_line_halted(const cmo_robot *robot, const cmo_line_parameters *search) {
     const cmo_report *report = &robot->report;
-    bool alike = robot->last_line.known && robot->last_line.tone == (uint8_t)tone;
+    const cmo_last_line *line = &robot->last_line;
+    bool alike =
+        line->known && line->tone == (uint8_t)search->tone && line->surface == surface_of(search);
     bool halted =
         report->present & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM); // not where it counts them all
     if (!alike || !halted || report->outcome != CMO_OUTCOME_DONE ||

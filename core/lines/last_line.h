@@ -5,18 +5,18 @@
 
 #include <cammino/line_search.h>
 
-// What the report still tells of the routine before: it left the robot at a standstill, and at a
-// line of that tone.
+// What the report still tells of the routine before: it left the robot at a standstill, and at such
+// a line as is looked for.
 typedef enum cmi_halted { CMI_HALTED_ELSEWHERE, CMI_HALTED_AT_LINE, CMI_HALTED_SQUARED } cmi_halted;
 
 #if CMO_LAST_LINE
 
-cmi_halted cmi_last_line_halted(const cmo_robot *robot, cmo_tone tone);
+cmi_halted cmi_last_line_halted(const cmo_robot *robot, const cmo_line_parameters *search);
 
 // Keeps it: the robot is turned to the left of its normal by an angle, and its axle is so far
 // beyond its near edge.
-void cmi_last_line_keep(cmo_robot *robot, cmo_tone tone, float angle_rad, float axle_mm,
-                        float width_mm);
+void cmi_last_line_keep(cmo_robot *robot, const cmo_line_parameters *search, float angle_rad,
+                        float axle_mm, float width_mm);
 
 // The same of a search that has met it: by both sensors, or by one, to which the line is thought to
 // be square.
@@ -35,16 +35,17 @@ float cmi_last_line_before_mm(const cmo_robot *robot);
 
 #else // none is remembered
 
-static inline cmi_halted cmi_last_line_halted(const cmo_robot *robot, cmo_tone tone) {
+static inline cmi_halted cmi_last_line_halted(const cmo_robot *robot,
+                                              const cmo_line_parameters *search) {
     (void)robot;
-    (void)tone;
+    (void)search;
     return CMI_HALTED_ELSEWHERE;
 }
 
-static inline void cmi_last_line_keep(cmo_robot *robot, cmo_tone tone, float angle_rad,
-                                      float axle_mm, float width_mm) {
+static inline void cmi_last_line_keep(cmo_robot *robot, const cmo_line_parameters *search,
+                                      float angle_rad, float axle_mm, float width_mm) {
     (void)robot;
-    (void)tone;
+    (void)search;
     (void)angle_rad;
     (void)axle_mm;
     (void)width_mm;

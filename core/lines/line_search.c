@@ -150,7 +150,7 @@ static float window_mm(const cmo_robot *robot, const cmo_line_state *state) {
 // It stands at a line that it has halted at, and the next one is meant: amid its edge, sensors
 // would cross it once more or not. A square is meant for that line, unless it has squared there.
 static bool means_next(const cmo_robot *robot, const cmo_line_parameters *p, cmo_routine_id id) {
-    cmi_halted at = cmi_last_line_halted(robot, p->tone);
+    cmi_halted at = cmi_last_line_halted(robot, p);
     bool halted = id == CMO_ROUTINE_SQUARE_ON_LINE
                       ? at == CMI_HALTED_SQUARED
                       : id != CMO_ROUTINE_FOLLOW_EDGE && at != CMI_HALTED_ELSEWHERE;
@@ -233,7 +233,7 @@ cmo_outcome cmi_line_begin(cmo_robot *robot, cmo_line_state *state,
     state->motion.braking_mm_s2 = p->braking_mm_s2;
     float clear = start_clear(robot, state, id);
     if (CMO_TABLE_EDGE && p->tone == CMO_TONE_VOID) {
-        state->at_edge = cmi_last_line_halted(robot, p->tone) != CMI_HALTED_ELSEWHERE;
+        state->at_edge = cmi_last_line_halted(robot, p) != CMI_HALTED_ELSEWHERE;
     }
     cmi_begin(robot, &state->routine, step, id, p->longest_ms);
     begin_look(robot, state);

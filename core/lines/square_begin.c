@@ -14,10 +14,11 @@
 // Further than to where both sensors are just before the line.
 #define OFF_BY_MM 10.0F
 
-void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state, cmo_tone tone) {
-    cmi_halted at = cmi_last_line_halted(robot, tone);
+void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state,
+                         const cmo_line_parameters *search) {
+    cmi_halted at = cmi_last_line_halted(robot, search);
     // Beyond a table's edge there is no next line.
-    bool next = at == CMI_HALTED_SQUARED && tone != CMO_TONE_VOID;
+    bool next = at == CMI_HALTED_SQUARED && search->tone != CMO_TONE_VOID;
     float before = at != CMI_HALTED_ELSEWHERE && !next ? cmi_last_line_before_mm(robot) : 0.0F;
     state->before_mm = before > 0.0F ? before + OFF_BY_MM : 0.0F;
     state->was_on = false;

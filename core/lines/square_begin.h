@@ -12,7 +12,8 @@
 #define CMI_SQUARE_SLID_MM 100.0F
 
 // Keeps what the report still tells of the routine before; to be called before this one begins.
-void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state, cmo_tone tone);
+void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state,
+                         const cmo_line_parameters *search);
 
 // It is to back off by so much before it looks for the line; 0: it looks on from here.
 float cmi_square_back_mm(const cmo_robot *robot, cmo_square_on_line_state *state);

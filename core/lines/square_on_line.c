@@ -243,7 +243,7 @@ static void finish(cmo_robot *robot, cmo_square_on_line_state *state) {
     }
     cmi_line_write_settling(robot, &state->line);
     if (CMO_LAST_LINE) {
-        cmi_last_line_keep(robot, state->line.parameters.tone, angle,
+        cmi_last_line_keep(robot, &state->line.parameters, angle,
                            cmi_bearing_now(robot, state).axle_mm, cmi_bearing_width_mm(state));
     }
     cmi_end(robot, CMO_OUTCOME_DONE);
@@ -427,7 +427,7 @@ cmo_outcome cmo_square_on_line_start(cmo_robot *robot, cmo_square_on_line_state 
         return outcome;
     }
     cmo_line_parameters line = cmo_square_on_line_search(parameters);
-    cmi_square_remember(robot, state, line.tone);
+    cmi_square_remember(robot, state, &line);
     outcome = cmi_line_begin(robot, &state->line, &line, step, CMO_ROUTINE_SQUARE_ON_LINE, true);
     if (outcome != CMO_RUNNING) {
         return outcome;

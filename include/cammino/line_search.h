@@ -63,7 +63,7 @@ typedef enum cmo_effort {
     P(X, FLAG, off_line,                                                                            \
       "further without looking, until it is clear of the line that was met last, on which it "      \
       "stands or which it would meet again; by what the robot knows of it. Right after a halt at a " \
-      "line of that tone it does so by itself, without blind_mm")                                    \
+      "line of that tone or surface it does so by itself, without blind_mm")                         \
     P(X, SPEED, cruise_mm_s, "half the top speed", "speed while blind")                             \
     P(X, SPEED, creep_mm_s, "cruise_mm_s", "speed while looking")                                   \
     P(X, WIDTH, least_width_mm, 1, 500, 10,                                                         \

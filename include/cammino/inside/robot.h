@@ -140,8 +140,9 @@ typedef struct cmo_routine {
 typedef struct cmo_last_line {
     float normal_rad;
     float offset_mm;
-    float width_mm; /**< 0: not known */
-    uint8_t tone;   /**< cmo_tone */
+    float width_mm;  /**< 0: not known */
+    uint8_t tone;    /**< cmo_tone, */
+    uint8_t surface; /**< or it is one that was taught */
     bool known;
 } cmo_last_line;
 
