@@ -59,9 +59,6 @@ void cmi_last_line_state(cmo_robot *robot, float normal_rad, float offset_mm) {
     line->offset_mm = offset_mm;
 }
 
-// No robot that stands is faster.
-#define STANDS_MM_S 20.0F
-
 cmi_halted cmi_last_line_halted(const cmo_robot *robot, const cmo_line_parameters *search) {
     const cmo_report *report = &robot->report;
     const cmo_last_line *line = &robot->last_line;
@@ -70,7 +67,7 @@ cmi_halted cmi_last_line_halted(const cmo_robot *robot, const cmo_line_parameter
     bool halted =
         report->present & CMO_FIGURE_BIT(CMO_OVERSHOOT_MM); // not where it counts them all
     if (!alike || !halted || report->outcome != CMO_OUTCOME_DONE ||
-        fabsf(cmo_speed_mm_s(robot)) > STANDS_MM_S) {
+        fabsf(cmo_speed_mm_s(robot)) > CMI_STANDS_MM_S) {
         return CMI_HALTED_ELSEWHERE;
     }
     switch (report->routine) {

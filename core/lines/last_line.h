@@ -5,6 +5,9 @@
 
 #include <cammino/line_search.h>
 
+// No robot that stands is faster.
+#define CMI_STANDS_MM_S 20.0F
+
 // What the report still tells of the routine before: it left the robot at a standstill, and at such
 // a line as is looked for.
 typedef enum cmi_halted { CMI_HALTED_ELSEWHERE, CMI_HALTED_AT_LINE, CMI_HALTED_SQUARED } cmi_halted;

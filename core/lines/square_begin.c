@@ -8,11 +8,8 @@
 
 #include <math.h>
 
-// It begins no faster than this, and within so much.
-#define STANDS_MM_S 20.0F
-#define BEGINS_MM   5.0F
-// Further than to where both sensors are just before the line.
-#define OFF_BY_MM 10.0F
+// It begins within so much.
+#define BEGINS_MM 5.0F
 
 void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state,
                          const cmo_line_parameters *search) {
@@ -20,9 +17,9 @@ void cmi_square_remember(const cmo_robot *robot, cmo_square_on_line_state *state
     // Beyond a table's edge there is no next line.
     bool next = at == CMI_HALTED_SQUARED && search->tone != CMO_TONE_VOID;
     float before = at != CMI_HALTED_ELSEWHERE && !next ? cmi_last_line_before_mm(robot) : 0.0F;
-    state->before_mm = before > 0.0F ? before + OFF_BY_MM : 0.0F;
+    state->before_mm = before > 0.0F ? before + CMI_SQUARE_OFF_BY_MM : 0.0F;
     state->was_on = false;
-    state->stood = !next && fabsf(cmo_speed_mm_s(robot)) < STANDS_MM_S;
+    state->stood = !next && fabsf(cmo_speed_mm_s(robot)) < CMI_STANDS_MM_S;
 }
 
 // How many sensors are on the line; and how many see no edge.

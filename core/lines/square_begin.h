@@ -5,8 +5,10 @@
 
 #include <cammino/square_on_line.h>
 
-// From a line of which it knows nothing it backs off by so much at most.
-#define CMI_SQUARE_OFF_MM 60.0F
+// From a line of which it knows nothing it backs off by so much at most; and in any case by so much
+// further than to where both sensors are off it.
+#define CMI_SQUARE_OFF_MM    60.0F
+#define CMI_SQUARE_OFF_BY_MM 10.0F
 
 // And where it was not met on a way that should have done, by so much more than that once again.
 #define CMI_SQUARE_SLID_MM 100.0F

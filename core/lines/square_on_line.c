@@ -33,9 +33,8 @@
 // let a robot get faster.
 #define BACK_MM_S  500.0F
 #define SMALL_MM_S 400.0F
-// Off a line of which it knows nothing it backs so fast, and on by so much.
-#define OFF_MM_S  100.0F
-#define OFF_BY_MM 10.0F
+// Off a line of which it knows nothing it backs so fast.
+#define OFF_MM_S 100.0F
 
 // --------------------------------------------------------------------------------------- moves --
 
@@ -277,7 +276,7 @@ static void back_off(cmo_robot *robot, cmo_square_on_line_state *state) {
     bool off = cmi_square_is_off(robot, state);
     if (off && !cmi_square_knows_back(state)) {
         float stopping = 0.5F * motion->speed_mm_s * motion->speed_mm_s / motion->braking_mm_s2;
-        float target = motion->place_mm + stopping + OFF_BY_MM;
+        float target = motion->place_mm + stopping + CMI_SQUARE_OFF_BY_MM;
         motion->target_mm = fminf(motion->target_mm, target);
     }
     cmi_motion_follow(motion, robot);

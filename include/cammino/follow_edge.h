@@ -200,18 +200,19 @@ typedef struct cmo_follow_edge_state {
 /**
  * Drives along a line with one sensor over one of its edges. It drives on until that sensor
  * meets an edge, turns along it, and then follows: at cruise_mm_s where the curve allows it.
- * With no edge in sight it heads for the line that was met last (by a stop, a square, a count or a
- * line across), where that lies within 200 mm of the spot and 69 degrees of its heading, and has
- * the tone that is looked for: as after a turn at it. Else it drives straight on for 40 mm, then
- * turns by and by to where the edge is if the robot stands on that side of the line, and after 0.45
- * of search_mm to the other side. From beyond the line it goes over it to the edge that was asked
- * for; the other sensor may tell that it comes from there. An edge that it loses before it has
- * followed it for 150 mm may have been another one: once it looks for its own to the other side.
- * Astride it keeps the middle between both sensors over the middle of the line, which is about as
- * wide as they are apart; it may begin amid the line or beside it. With neither edge in sight it
- * drifts to either side until it meets one. A floor that is off its level towards the line's, by
- * 0.4 of the contrast at most, is known from an edge by the other sensor; with one alone, after 100
- * mm. Where that sensor alone reads light ground darker than its level, it is known after 35 mm.
+ * With no edge in sight it heads for the line that was met last (by a stop, a drive, a square, a
+ * count or a line across), where that lies within 200 mm of the spot and 69 degrees of its heading,
+ * and has the tone that is looked for: as after a turn at it. Else it drives straight on for 40 mm,
+ * then turns by and by to where the edge is if the robot stands on that side of the line, and after
+ * 0.45 of search_mm to the other side. From beyond the line it goes over it to the edge that was
+ * asked for; the other sensor may tell that it comes from there. An edge that it loses before it
+ * has followed it for 150 mm may have been another one: once it looks for its own to the other
+ * side. Astride it keeps the middle between both sensors over the middle of the line, which is
+ * about as wide as they are apart; it may begin amid the line or beside it. With neither edge in
+ * sight it drifts to either side until it meets one. A floor that is off its level towards the
+ * line's, by 0.4 of the contrast at most, is known from an edge by the other sensor; with one
+ * alone, after 100 mm. Where that sensor alone reads light ground darker than its level, it is
+ * known after 35 mm.
  *
  * Outcomes: done; no_line: no edge within search_mm, or no line across within distance_mm;
  * edge_lost: none was seen for 100 mm, astride for 320 where both sensors may be past their edges,

@@ -42,8 +42,8 @@ typedef struct cmo_square_on_line_state cmo_square_on_line_state;
  * towards the edge instead of driving on.
  *
  * Begun right after drive_until_line, stop_on_line or count_lines has halted at a line of this
- * tone, it squares on that one: it first goes back until both sensors are before it (not with
- * CMO_LAST_LINE 0). Right after a square it goes on to the next line, as with off_line; at a
+ * tone or surface, it squares on that one: it first goes back until both sensors are before it (not
+ * with CMO_LAST_LINE 0). Right after a square it goes on to the next line, as with off_line; at a
  * table's edge, where there is none, back to the same. Put down with one sensor on a line, or
  * astride it, it backs off that first, by 60 mm or as far as the sensors are apart. With off_line,
  * with blind_mm and where it begins moving, none of this: the next line is meant. What both stand
