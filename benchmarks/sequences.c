@@ -25,32 +25,9 @@ static void write_here(const char *name, const char *text) {
     g_free(path);
 }
 
-static int rise(const void *a, const void *b) {
-    double x = *(const double *)a, y = *(const double *)b;
-    return (x > y) - (x < y);
-}
-
-// Of the last leg, what 95 % keep to.
-static double within(const lab_results *results, cmo_figure figure) {
-    double *value = g_new(double, results->trials->len + 1);
-    size_t n = 0;
-    for (guint i = 0; i < results->trials->len; i++) {
-        const lab_trial *trial = &g_array_index(results->trials, lab_trial, i);
-        double is;
-        if (trial->outcome == CMO_OUTCOME_DONE &&
-            lab_trial_figure(&trial->leg[trial->legs - 1], figure, true, &is)) {
-            value[n++] = fabs(is);
-        }
-    }
-    qsort(value, n, sizeof *value, rise);
-    double at = n > 0 ? value[(size_t)(0.95 * (double)(n - 1))] : NAN;
-    g_free(value);
-    return at;
-}
-
 typedef struct tally {
     unsigned done, runs;
-    double within;
+    double within; // of the last leg's true figure, what 95 % keep to, at the worst of its routes
 } tally;
 
 static lab_results *drive(const char *robot, const char *mat, const char *start, double slant_deg,
@@ -73,11 +50,14 @@ static lab_results *drive(const char *robot, const char *mat, const char *start,
 }
 
 static void add(tally *sum, const lab_results *results, cmo_figure figure) {
-    for (guint i = 0; i < results->trials->len; i++) {
-        sum->done += g_array_index(results->trials, lab_trial, i).outcome == CMO_OUTCOME_DONE;
+    lab_series *series = lab_series_of(results, NULL);
+    sum->done += series->completed;
+    sum->runs += series->trials;
+    if (figure < CMO_FIGURES) {
+        double within = series->leg[series->legs - 1].figure[figure].truth.within;
+        sum->within = fmax(sum->within, within);
     }
-    sum->runs += results->trials->len;
-    sum->within = fmax(sum->within, within(results, figure));
+    lab_series_free(series);
 }
 
 #define ROBOTS 2
@@ -87,7 +67,12 @@ static const char *const robots[ROBOTS] = {SOURCE_DIR "/data/ferry/mozzo.yaml",
 static void print(const char *name, const tally sums[ROBOTS]) {
     printf("%-52s", name);
     for (int i = 0; i < ROBOTS; i++) {
-        printf("  %5u of %5u %6.2f", sums[i].done, sums[i].runs, sums[i].within);
+        printf("  %5u of %5u", sums[i].done, sums[i].runs);
+        if (sums[i].within > 0.0) {
+            printf(" %6.2f", sums[i].within);
+        } else {
+            printf("      -");
+        }
     }
     printf("\n");
 }
@@ -131,8 +116,7 @@ static void squares(unsigned runs) {
          "  - square_on_line: {cruise_mm_s: 150, too_fast: slow, tone: void}"},
     };
     for (size_t i = 0; i < G_N_ELEMENTS(edges); i++) {
-        run(edges[i][0], "table.svg", "x_mm: 350, y_mm: 900", 15, edges[i][1], CMO_TRAVELLED_MM,
-            runs);
+        run(edges[i][0], "table.svg", "x_mm: 350, y_mm: 900", 15, edges[i][1], CMO_FIGURES, runs);
     }
 }
 
@@ -185,7 +169,8 @@ int main(int count, char **arguments) {
                "fill='" FLOOR "'/></svg>");
     printf(
         "Legs in a row, with the demo robot and with the fleet: all done, and of the last one's\n"
-        "true figures what 95 %% keep to, mm: rest_error; at void travelled; edge_worst\n\n"
+        "true figures what 95 %% keep to, mm: rest_error; edge_worst, at the worst of six "
+        "routes\n\n"
         "%-52s  %20s  %20s\n",
         "", "demo robot", "fleet");
     squares((unsigned)runs);

@@ -86,8 +86,7 @@ START_TEST(else_the_next_line_is_meant) {
         }
         g_free(both);
     }
-    // Nor has one of another colour been met, that lies next to it; to the mat
-    // both are one line.
+    // What is of another colour may begin where that line ends; to the mat both are one line.
     write_runs_floor(FLOOR,
                      "<rect class='line' x='500' y='10' width='60' height='1180' fill='#24468c"
                      "'/><rect class='line' x='560' y='10' width='60' height='1180' "
@@ -105,7 +104,7 @@ START_TEST(else_the_next_line_is_meant) {
                      "  - square_on_line: {cruise_mm_s: 200}",
                      0, 0, 1, 2);
     ck_assert_double_ge(figure_of(leg, "truth", "travelled_mm"), 350);
-    // But what is of another tone may begin where that line ends; the mat does not mark that.
+    // What is of another tone, too; the mat does not mark that.
     leg = drive_legs("mozzo.yaml",
                      "  - stop_on_line: {cruise_mm_s: 200, rest: centre}\n"
                      "  - stop_on_line: {cruise_mm_s: 200, tone: light, rest: near_edge}",

@@ -221,7 +221,8 @@ typedef enum cmo_stage { CMO_EACH_STAGE(CMO_STAGE_AS_ID) CMO_STAGES /**< how man
       "rest: what tyres slid and crept, and gear play. The robot knows it where a sensor has "      \
       "seen the edge again, at rest or coming back")                                                \
     F(CLEAR_MM, clear_mm, WAY,                                                                      \
-      "with off_line, or right after a halt at a line: way from the start to be clear of it")       \
+      "with off_line: way from the start to be clear of the line that was met last; in the "        \
+      "robot's own report also where a halt before implies that")       \
     F(PASSED_OVER, passed_over, CLOCK, "candidates that were no line")                              \
     F(LINES_SEEN, lines_seen, CLOCK, "lines that were counted, each once")                          \
     F(LINES_MISSED, lines_missed, WAY,                                                              \
